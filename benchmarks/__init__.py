@@ -1,0 +1,1 @@
+"""Speed and size, shown side by side in one run."""

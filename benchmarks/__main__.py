@@ -1,0 +1,268 @@
+"""Print every figure of speed and size beside what is wanted. Ratios are of runs in this one process."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+import sqlite3
+import tempfile
+import time
+import urllib.request
+import warnings
+from collections.abc import Callable
+from contextlib import closing
+from pathlib import Path
+
+import numpy as np
+
+from lumenar.api.server import STATIC
+from lumenar.bench.simulated.assemble import simulated_bench
+from lumenar.bench.simulated.clock import SimulatedClock
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.core.analysis import analyse
+from lumenar.core.colour import difference
+from lumenar.core.colour.volume import cube
+from lumenar.core.readings import MeterLimits, Patch, collect
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.publish.survey import survey
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.service.units import shipped_units
+from lumenar.store import reviews
+from tests.web.driver import Server
+
+UNIT = "ostrel-fen-32.json"
+
+
+def line(what: str, got: str, wanted: str) -> None:
+    """One row of the table."""
+    print(f"{what:72} {got:>16}   {wanted}", flush=True)
+
+
+def best(run: Callable[[], object], times: int = 3) -> float:
+    """The shortest of several runs in s."""
+    spent = []
+    for _ in range(times):
+        start = time.perf_counter()
+        run()
+        spent.append(time.perf_counter() - start)
+    return min(spent)
+
+
+def de2000() -> None:
+    """A million pairs, ours against an independent library's."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        from colour.difference import delta_E_CIE2000
+    rng = np.random.default_rng(1)
+    one, two = (rng.uniform([0, -100, -100], [100, 100, 100], (1_000_000, 3)) for _ in range(2))
+    mine, theirs = best(lambda: difference.de2000(one, two), 7), best(lambda: delta_E_CIE2000(one, two), 7)
+    line("dE2000, a million pairs, against colour-science", f"{theirs / mine:.2f} x as fast", ">= 1.5")
+
+
+def simulated() -> None:
+    """Readings a second of the simulated bench."""
+    file = parse_unit(shipped_units()[UNIT])
+    unit = SimulatedUnit(file)
+    rgb = np.random.default_rng(2).uniform(0, 1, (20_000, 3))
+    line("simulated unit, in bulk", f"{len(rgb) / best(lambda: unit.XYZ(rgb)):,.0f} /s", ">= 20,000")
+    bench = simulated_bench(file, SimulatedClock(start=3600.0))
+
+    def one_by_one() -> None:
+        for v in np.linspace(0.2, 1, 500):
+            bench.source.show(Patch((v, v, v)))
+            bench.meter.read()
+
+    line("simulated bench, one by one", f"{500 / best(one_by_one):,.0f} /s", ">= 2,000")
+
+
+def volume() -> None:
+    """The 602 points of a colour volume, from readings to figures."""
+    surface = cube(10)
+    target = TARGETS["srgb"]
+    XYZ = target.XYZ(surface.rgb, Anchor(np.array(150.0), np.array(0.1)))
+    patches = [Patch((float(r), float(g), float(b))) for r, g, b in surface.rgb]
+    readings = collect(patches, XYZ, np.zeros(len(XYZ), bool), MeterLimits(0.001, 0.003))
+    analyse("volume", readings, target, uncertain=False)
+    spent = best(lambda: analyse("volume", readings, target, uncertain=False), 10)
+    line("602 points, volume and rings", f"{1000 * spent:.0f} ms", "< 50 ms")
+
+
+def surveyed() -> None:
+    """The whole job on one unit without waiting: the first pass and the ladder in five modes, then all there is."""
+    text = shipped_units()[UNIT].encode()
+    modes = ["Studio", "Daybreak", "Matinee", "Arena", "Paper"]
+    few = ["white_black", "grey_ramp", "gamut", "brightness_ladder"]
+    for wanted, named in ((few, "first pass and ladder"), (None, "all 16 measurements")):
+        with tempfile.TemporaryDirectory() as folder:
+            start = time.perf_counter()
+            result = survey(text, UNIT, Path(folder) / "out", modes=modes, measurements=wanted)
+            spent = time.perf_counter() - start
+        what = f"survey, 5 modes, {named}, {result.readings} readings, published"
+        line(what, f"{spent:.2f} s", "< 5 s" if wanted else "")
+
+
+def figures(folder: Path) -> None:
+    """All figures from raw readings, of twelve setups: the four of the phone three times over, nothing kept."""
+    application = Application(folder)
+    rows = cells.newest(application, 1).complete
+    targets = {s.id: TARGETS[s.target] for s in reviews.setups_of(application.db.connection(), 1)}
+
+    def all_of(uncertain: bool) -> None:
+        for setup in targets:
+            own = [(c, r) for c, r in rows.items() if c.setup == setup]
+            loaded = {run: cells.setup_readings(application, run, setup) for run in {r.run_id for _, r in own}}
+            for cell, row in own:
+                analyse(cell.measurement, loaded[row.run_id].of(cell.measurement), targets[setup], uncertain=uncertain)
+
+    all_of(False)
+    for uncertain, wanted in ((False, "< 400 ms"), (True, "")):
+        spent = 3 * best(lambda u=uncertain: all_of(u), 5)  # type: ignore[misc]
+        what = "12 setups x 16 measurements from raw readings" + (", with uncertainties" if uncertain else "")
+        line(what, f"{1000 * spent:.0f} ms", wanted)
+    application.close()
+
+
+def multiply(folder: Path, times: int) -> int:
+    """Copy the runs of review 1 in a data folder so many times; returns how many readings it then has."""
+    with closing(sqlite3.connect(folder / "lumenar.db")) as db:
+        runs = [r for (r,) in db.execute("SELECT id FROM run WHERE review_id = 1")]
+        for _ in range(times):
+            for run in runs:
+                first, last = db.execute("SELECT min(id), max(id) FROM patch WHERE run_id = ?", (run,)).fetchone()
+                new = db.execute("SELECT max(id) + 1 FROM run").fetchone()[0]
+                shift = db.execute("SELECT max(id) + 1 FROM patch").fetchone()[0] - first
+                for table, key, where in (
+                    ("run", "id", "id = :run"), ("run_setup", "run_id", "run_id = :run"),
+                    ("run_cell", "run_id", "run_id = :run"),
+                ):  # fmt: skip
+                    rest = ", ".join(c[1] for c in db.execute(f"PRAGMA table_info({table})") if c[1] != key)
+                    query = f"INSERT INTO {table} ({key}, {rest}) SELECT :new, {rest} FROM {table} WHERE {where}"
+                    db.execute(query, {"run": run, "new": new})
+                columns = ", ".join(
+                    c[1] for c in db.execute("PRAGMA table_info(patch)") if c[1] not in ("id", "run_id")
+                )
+                span = {"first": first, "last": last, "shift": shift, "new": new}
+                db.execute(
+                    f"INSERT INTO patch (id, run_id, {columns}) SELECT id + :shift, :new, {columns} FROM patch"
+                    " WHERE id BETWEEN :first AND :last",
+                    span,
+                )
+                db.execute(
+                    "INSERT INTO patch_use SELECT patch_id + :shift, measurement FROM patch_use"
+                    " WHERE patch_id BETWEEN :first AND :last",
+                    span,
+                )
+                db.execute(
+                    "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at)"
+                    " SELECT patch_id + :shift, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at FROM reading"
+                    " WHERE patch_id BETWEEN :first AND :last AND id NOT IN (SELECT reading_id FROM trace)",
+                    span,
+                )
+                db.execute(
+                    "UPDATE run_cell SET readings = 0 WHERE run_id = :new AND measurement IN ('modulation', 'blue_light')",
+                    span,
+                )
+            db.commit()
+        query = "SELECT count(*) FROM reading g JOIN patch p ON p.id = g.patch_id JOIN run r ON r.id = p.run_id"
+        return int(db.execute(f"{query} WHERE r.review_id = 1").fetchone()[0])
+
+
+def get(server: Server, path: str) -> bytes:
+    """One answer of a server."""
+    with urllib.request.urlopen(server.url + path) as answer:
+        return bytes(answer.read())
+
+
+def memory(server: Server) -> str:
+    """What a server holds in memory."""
+    found = re.search(r"VmRSS:\s+(\d+)", Path(f"/proc/{server.process.pid}/status").read_text())
+    return f"{int(found[1]) / 1024:.0f} MB" if found else "?"
+
+
+def served(folder: Path) -> None:
+    """Building the demonstration, start to a usable page, answers, and the server's memory."""
+    start = time.perf_counter()
+    server = Server(folder, "demo")
+    line("demo of five units, from an empty folder to an answer", f"{time.perf_counter() - start:.1f} s", "< 30 s")
+    server.stop()
+    server = Server(folder, "demo")
+    try:
+        time.sleep(3)
+        views(server)
+        line("server with demo data", memory(server), "< 250 MB")
+    finally:
+        server.stop()
+
+
+def views(server: Server) -> None:
+    """Answers of the views of review 1."""
+    board = "/api/reviews/1/board"
+    line("Board, first answer after a start", f"{1000 * best(lambda: get(server, board), 1):.1f} ms", "")
+    line("Board, after that", f"{1000 * best(lambda: get(server, board), 20):.1f} ms", "< 50 ms")
+    slowest = ("", 0.0)
+    for measurement in (
+        "grey_ramp",
+        "gamut",
+        "saturation",
+        "swatches",
+        "volume",
+        "near_black",
+        "additivity",
+        "uniformity",
+    ):
+        for target in ("gamma22", "oprgb"):
+            path = f"/api/reviews/1/plates/1/{measurement}?target={target}"
+            spent = best(lambda p=path: get(server, p), 1)  # type: ignore[misc]
+            slowest = max(slowest, (measurement, spent), key=lambda s: s[1])
+    line(f"plates against a target not seen before, slowest ({slowest[0]})", f"{1000 * slowest[1]:.0f} ms", "< 100 ms")
+    for path, what in (
+        ("/api/reviews", "Shelf"), ("/api/reviews/1/verdict", "Verdict"), ("/api/compare?setup=1&setup=2&setup=3", "Compare"),
+    ):  # fmt: skip
+        line(f"{what}, second answer", f"{1000 * best(lambda p=path: get(server, p), 3):.0f} ms", "")  # type: ignore[misc]
+
+
+def crowded(folder: Path) -> None:
+    """A review with 200,000 readings."""
+    count = multiply(folder, 46)
+    line("readings in one review", f"{count:,}", "200,000")
+    server = Server(folder)
+    try:
+        time.sleep(3)
+        views(server)
+        line("server with that review", memory(server), "")
+    finally:
+        server.stop()
+
+
+def script() -> None:
+    """The script a browser loads before it shows the first view."""
+    html = (STATIC / "index.html").read_text()
+    entry = re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', html)
+    size = sum(len(gzip.compress((STATIC / e).read_bytes())) for e in entry)
+    lazy = [p for p in (STATIC / "assets").glob("*.js") if f"assets/{p.name}" not in entry]
+    rest = sum(len(gzip.compress(p.read_bytes())) for p in lazy)
+    line("initial script, gzip", f"{size / 1000:.0f} kB", "< 350 kB")
+    line("the rest, loaded with its view", f"{rest / 1000:.0f} kB", "")
+
+
+def main() -> None:
+    """Run all of it."""
+    line("what", "here", "wanted")
+    de2000()
+    volume()
+    simulated()
+    surveyed()
+    with tempfile.TemporaryDirectory() as folder:
+        data = Path(folder) / "data"
+        served(data)
+        figures(data)
+        crowded(data)
+    script()
+    line("numbers of units that ship", json.dumps(len(shipped_units())), "")
+
+
+if __name__ == "__main__":
+    main()

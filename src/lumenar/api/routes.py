@@ -1,0 +1,341 @@
+"""The API's routes: a table of contents over the service."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import queue
+from collections.abc import AsyncIterator
+from dataclasses import asdict
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Request, Response
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel, Field
+
+from lumenar.api.models import Created
+from lumenar.bench.plan import Cell
+from lumenar.core.targets import TARGETS
+from lumenar.publish.edition import EditionView, editions_of, publish
+from lumenar.service import board as boards
+from lumenar.service import compare, look, setups, shelf, verdict
+from lumenar.service import plates as plate_views
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.bench_views import BenchStatus, PlanPreview
+from lumenar.service.errors import BadInputError
+from lumenar.service.events import Event
+from lumenar.service.planning import Options
+from lumenar.service.plates import TargetChoice
+from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+from lumenar.service.units import shipped_units
+
+router = APIRouter(prefix="/api")
+
+
+def _app(request: Request) -> Application:
+    return request.app.state.application  # type: ignore[no-any-return]
+
+
+def _bench(request: Request) -> BenchService:
+    return request.app.state.bench  # type: ignore[no-any-return]
+
+
+class NewReview(BaseModel):
+    """A new review: a shipped unit by file name, or the text of a unit file of one's own."""
+
+    shipped: str | None = None
+    name: str = "unit file"
+    text: str | None = Field(default=None, max_length=1_000_000)
+
+
+class CellChoice(BaseModel):
+    """A cell of the Board."""
+
+    setup: int
+    measurement: str
+
+
+class Measure(BaseModel):
+    """Cells to measure in one review."""
+
+    review: int
+    cells: list[CellChoice] = Field(max_length=5000)
+    options: Options = Field(default_factory=Options)
+
+    def chosen(self) -> list[Cell]:
+        """The cells as the bench takes them."""
+        return [Cell(c.setup, c.measurement) for c in self.cells]
+
+
+class Speed(BaseModel):
+    """How fast the stand-in clock runs."""
+
+    speed: float
+
+
+class Fault(BaseModel):
+    """A failure for the stand-in meter, or none."""
+
+    fault: str | None = None
+
+
+class Settings(BaseModel):
+    """Values for controls by path, and a declared target."""
+
+    settings: dict[str, float | str] = Field(default={}, max_length=500)
+    target: str | None = None
+
+
+class NewSetup(BaseModel):
+    """A new setup like another one, with other values."""
+
+    like: int
+    name: str = Field(max_length=200)
+    settings: dict[str, float | str] = Field(default={}, max_length=500)
+
+
+class Firmware(BaseModel):
+    """A unit's firmware version."""
+
+    firmware: str = Field(max_length=200)
+
+
+class ReadingsText(BaseModel):
+    """A readings file's text, and a target to use instead of the setups' own."""
+
+    text: str = Field(max_length=100_000_000)
+    name: str = "readings file"
+    target: str | None = None
+
+
+@router.get("/targets")
+def targets() -> list[TargetChoice]:
+    """All targets."""
+    return [TargetChoice(t.key, t.title) for t in TARGETS.values()]
+
+
+@router.get("/units")
+def units() -> list[shelf.ShippedUnit]:
+    """The unit files that ship with Lumenar."""
+    return shelf.list_shipped()
+
+
+@router.get("/reviews")
+def reviews(request: Request) -> list[shelf.ShelfEntry]:
+    """The Shelf."""
+    return shelf.shelf(_app(request))
+
+
+@router.post("/reviews", status_code=201)
+def add_review(request: Request, new: NewReview) -> Created:
+    """Start a review from a unit file."""
+    text, name = new.text, new.name
+    if new.shipped is not None:
+        text, name = shipped_units().get(new.shipped), new.shipped
+    if text is None:
+        raise BadInputError("unit-file", f"{name}: there is no such unit file among those that ship.", "shipped")
+    return Created(id=shelf.add_review(_app(request), text, name))
+
+
+@router.delete("/reviews/{review}", status_code=204)
+def delete_review(request: Request, review: int) -> None:
+    """Delete a review."""
+    shelf.delete_review(_app(request), review)
+
+
+@router.get("/reviews/{review}/board")
+def board(request: Request, review: int) -> boards.Board:
+    """The Board of a review."""
+    return boards.board(_app(request), review)
+
+
+@router.get("/reviews/{review}/plates/{setup}/{measurement}")
+def plates(
+    request: Request,
+    review: int,
+    setup: int,
+    measurement: str,
+    overlay: Annotated[list[int] | None, Query()] = None,
+    target: str | None = None,
+    pin: Annotated[list[str] | None, Query()] = None,
+) -> plate_views.Plates:
+    """The plates of one cell, other setups and targets laid over it, against any target."""
+    return plate_views.plates(_app(request), review, setup, measurement, overlay or [], target, pin)
+
+
+@router.get("/compare/setups")
+def comparable(request: Request) -> list[compare.ComparedSetup]:
+    """Every setup that can be compared."""
+    return compare.comparable(_app(request))
+
+
+@router.get("/compare")
+def compared(request: Request, setup: Annotated[list[int], Query()], target: str | None = None) -> compare.Comparison:
+    """Up to four setups figure by figure, of one display or several."""
+    return compare.compare(_app(request), setup, target)
+
+
+@router.get("/reviews/{review}/look/{setup}")
+def read_look(request: Request, review: int, setup: int, target: str | None = None, factor: float = 1.0) -> look.Look:
+    """How patches and scenes look in a setup against how they were meant."""
+    return look.look(_app(request), review, setup, target, factor)
+
+
+@router.get("/reviews/{review}/look/{setup}/{scene}.png", response_class=Response)
+def scene(
+    request: Request,
+    review: int,
+    setup: int,
+    scene: str,
+    target: str | None = None,
+    factor: float = 1.0,
+    meant: bool = False,
+) -> Response:
+    """A scene as meant or as shown."""
+    data = look.scene_png(_app(request), review, setup, scene, target, factor, meant)
+    return Response(data, media_type="image/png", headers={"Cache-Control": "no-cache"})
+
+
+@router.get("/reviews/{review}/setups/{setup}")
+def read_setup(request: Request, review: int, setup: int) -> setups.SetupView:
+    """A setup with all its controls."""
+    return setups.view(_app(request), review, setup)
+
+
+@router.put("/reviews/{review}/setups/{setup}")
+def change_setup(request: Request, review: int, setup: int, new: Settings) -> setups.SetupView:
+    """Give a setup other values, or another declared target."""
+    setups.change(_app(request), review, setup, new.settings, new.target)
+    return setups.view(_app(request), review, setup)
+
+
+@router.post("/reviews/{review}/setups", status_code=201)
+def add_setup(request: Request, review: int, new: NewSetup) -> Created:
+    """A new setup like another one."""
+    return Created(id=setups.add(_app(request), review, new.like, new.name, new.settings))
+
+
+@router.delete("/reviews/{review}/setups/{setup}", status_code=204)
+def delete_setup(request: Request, review: int, setup: int) -> None:
+    """Delete a setup with its readings."""
+    setups.delete(_app(request), review, setup)
+
+
+@router.put("/units/{unit}/firmware", status_code=204)
+def set_firmware(request: Request, unit: int, new: Firmware) -> None:
+    """A unit has another firmware now."""
+    setups.set_firmware(_app(request), unit, new.firmware)
+
+
+@router.get("/reviews/{review}/verdict")
+def read_verdict(request: Request, review: int) -> verdict.Verdict:
+    """Scores, recipes and gaps."""
+    return verdict.verdict(_app(request), review)
+
+
+@router.get("/reviews/{review}/editions")
+def editions(request: Request, review: int) -> list[EditionView]:
+    """Published editions, newest first."""
+    return editions_of(_app(request), review)
+
+
+@router.post("/reviews/{review}/editions", status_code=201)
+def publish_edition(request: Request, review: int) -> EditionView:
+    """Publish the next edition."""
+    return publish(_app(request), review)
+
+
+@router.post("/plan")
+def plan(request: Request, measure: Measure) -> PlanPreview:
+    """What measuring the cells would take."""
+    return _bench(request).preview(measure.review, measure.chosen(), measure.options)
+
+
+@router.post("/runs", status_code=201)
+def start_run(request: Request, measure: Measure) -> Created:
+    """Measure cells."""
+    return Created(id=_bench(request).start(measure.review, measure.chosen(), measure.options))
+
+
+@router.get("/bench")
+def bench(request: Request) -> BenchStatus:
+    """The bench's state."""
+    return _bench(request).status()
+
+
+@router.post("/bench/pause")
+def pause(request: Request) -> BenchStatus:
+    """Pause the run on the bench."""
+    _bench(request).pause()
+    return _bench(request).status()
+
+
+@router.post("/bench/resume")
+def resume(request: Request) -> BenchStatus:
+    """Resume the run on the bench."""
+    _bench(request).resume()
+    return _bench(request).status()
+
+
+@router.post("/bench/stop")
+def stop(request: Request) -> BenchStatus:
+    """Stop the run on the bench; what was read is kept."""
+    _bench(request).stop()
+    return _bench(request).status()
+
+
+@router.put("/bench/clock")
+def clock(request: Request, speed: Speed) -> BenchStatus:
+    """Set the speed of the stand-in clock."""
+    _bench(request).set_speed(speed.speed)
+    return _bench(request).status()
+
+
+@router.put("/bench/fault")
+def fault(request: Request, fault: Fault) -> BenchStatus:
+    """Make the stand-in meter fail on demand, or heal it."""
+    _bench(request).set_fault(fault.fault)
+    return _bench(request).status()
+
+
+@router.post("/figures")
+def figures(readings: ReadingsText) -> dict[str, Any]:
+    """Figures from anyone's readings file; nothing is stored."""
+    if readings.target is not None and readings.target not in TARGETS:
+        raise BadInputError("target", f"There is no target {readings.target!r}.", "target")
+    file = parse_readings(readings.text, readings.name)
+    return figures_document(analyse_file(file, readings.name, readings.target))
+
+
+def _line(event: Event) -> str:
+    return f"event: {event.name}\ndata: {json.dumps(event.data)}\n\n"
+
+
+async def _stream(request: Request) -> AsyncIterator[str]:
+    service = _bench(request)
+    with service.hub.listen() as mine:
+        yield _line(Event("bench", asdict(service.status())))
+        quiet = 0.0
+        while not request.app.state.closing:
+            events: dict[tuple[str, str], Event] = {}
+            while True:
+                try:
+                    event = mine.get_nowait()
+                except queue.Empty:
+                    break
+                # Only the newest state of each kind matters: a bench without waiting would flood a browser.
+                events[(event.name, str(event.data if event.name != "bench" else ""))] = event
+            for event in events.values():
+                yield _line(event)
+            quiet = 0.0 if events else quiet + 0.1
+            if quiet > 15:
+                quiet = 0.0
+                yield ": still here\n\n"
+            await asyncio.sleep(0.1)
+
+
+@router.get("/events", response_class=StreamingResponse)
+async def events(request: Request) -> StreamingResponse:
+    """Server-sent events: `bench` (its whole state), `reading` and `run` (what changed)."""
+    return StreamingResponse(_stream(request), media_type="text/event-stream", headers={"Cache-Control": "no-store"})

@@ -1,0 +1,141 @@
+"""Planning a run: which patches, in which order, and how long it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from lumenar.bench.habits import CLEAR_S, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, Habits, settling
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.readings import Patch
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One cell of the Board: a setup (by its number in the store) and a measurement."""
+
+    setup: int
+    measurement: str
+
+
+@dataclass(frozen=True)
+class PlannedPatch:
+    """One patch of a plan, with the measurements that use its reading and the bench time it takes in s."""
+
+    setup: int
+    patch: Patch
+    measurements: tuple[str, ...]
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Patches in the order they will be read. `asked` counts them before sharing, `seconds` is bench time."""
+
+    patches: tuple[PlannedPatch, ...]
+    asked: int
+    seconds: float
+    saved_seconds: float
+
+
+def _kind(patch: Patch, window: float) -> int:
+    """Which part of a setup's run a patch belongs to; parts follow one another."""
+    if patch.level is not None:
+        return 6
+    if patch.reads != "XYZ":
+        return 5
+    if patch.at_s is not None:
+        return 4
+    if patch.zone is not None:
+        return 3
+    if patch.pattern != "window":
+        return 2
+    return 0 if patch.window == window else 1
+
+
+def _ordered(patches: Sequence[Patch], habits: Habits) -> list[Patch]:
+    """Plain patches bright before dark, or bright and dark in turn where the panel needs rest; then other windows and
+    patterns; then zone by zone as the measurement gives them, so that the meter is moved least; then what is held, in its
+    own time; then other instruments; ladders last, level by level, so that the control is moved least."""
+    windows = [p.window for p in patches if _kind(p, p.window) == 0]
+    usual = max(set(windows), key=windows.count) if windows else 0.1
+    parts: dict[int, list[Patch]] = {k: [] for k in range(7)}
+    for patch in patches:
+        parts[_kind(patch, usual)].append(patch)
+    parts[0].sort(key=lambda p: -sum(p.rgb))
+    if habits.rest_every:
+        bright, dark = parts[0][: (len(parts[0]) + 1) // 2], parts[0][(len(parts[0]) + 1) // 2 :]
+        parts[0] = [p for pair in zip(bright, dark[::-1], strict=False) for p in pair] + bright[len(dark) :]
+    parts[1].sort(key=lambda p: p.window)
+    parts[4].sort(key=lambda p: (p.window, p.at_s or 0))
+    parts[6].sort(key=lambda p: (-(p.level or 0), p.reads, -sum(p.rgb)))
+    return [p for k in sorted(parts) for p in parts[k]]
+
+
+def is_free(patch: Patch) -> bool:
+    """Whether rests and reference whites may come before a patch: not in ladders, holds and zones."""
+    return patch.level is None and patch.at_s is None and patch.zone is None
+
+
+def plan_run(
+    cells: Sequence[Cell],
+    context: Callable[[int], Context],
+    habits: Habits,
+    expected_s: Callable[[int, Patch], float],
+) -> Plan:
+    """The plan for cells, grouped by setup in the order given; patches that several measurements share in one setup are
+    read once. context: what a setup's patches depend on; expected_s: reading time of one patch."""
+    planned: list[PlannedPatch] = []
+    asked, saved = 0, 0.0
+    for setup in dict.fromkeys(c.setup for c in cells):
+        shared: dict[Patch, list[str]] = {}
+        for cell in cells:
+            if cell.setup != setup:
+                continue
+            for patch in dict.fromkeys(MEASUREMENTS[cell.measurement].patches(context(setup))):
+                users = shared.setdefault(patch, [])
+                asked += 1
+                if users:
+                    saved += habits.settle_s + expected_s(setup, patch)
+                users.append(cell.measurement)
+        order = _ordered(list(shared), habits)
+        times = _times(order, habits, lambda p, s=setup: expected_s(s, p))  # type: ignore[misc]
+        planned += [PlannedPatch(setup, p, tuple(shared[p]), t) for p, t in zip(order, times, strict=True)]
+    return Plan(tuple(planned), asked, sum(p.seconds for p in planned), saved)
+
+
+def _times(order: Sequence[Patch], habits: Habits, expected_s: Callable[[Patch], float]) -> list[float]:
+    """Bench time of each patch of a setup, with all that the runner does before it; it follows the runner's own rules."""
+    seconds: list[float] = []
+    before: Patch | None = None
+    level: float | None = None
+    zone: tuple[int, int, int, int] | None = None
+    since_rest, since_reference = 0, 0.0
+    for patch in order:
+        spent = 0.0
+        if before is None:
+            spent += (
+                SETUP_S
+                + max(CLEAR_S, 10 * habits.rest_s)
+                + sum(habits.settle_s + habits.large_step_s * 0.5 + expected_s(p) for p in SIGNATURE)
+            )
+        if patch.level != level:
+            spent, level = spent + LEVEL_S, patch.level
+        if patch.zone != zone:
+            spent, zone = spent + MOVE_S, patch.zone
+        if is_free(patch):
+            if habits.rest_every and since_rest >= habits.rest_every:
+                spent, since_rest = spent + habits.rest_s, 0
+            if habits.reference_every_s and since_reference >= habits.reference_every_s:
+                spent += habits.settle_s + habits.large_step_s * 0.5 + expected_s(SIGNATURE[0])
+                since_reference = 0.0
+            since_rest += 1
+        if patch.at_s:
+            # Held on from the reading before: the next one comes when its time has.
+            spent += patch.at_s - (before.at_s or 0.0) if before is not None and before.at_s is not None else patch.at_s
+        else:
+            spent += settling(habits, before, patch) + expected_s(patch)
+        seconds.append(spent)
+        since_reference += spent
+        before = patch
+    return seconds

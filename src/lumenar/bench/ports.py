@@ -1,0 +1,118 @@
+"""What the bench needs of instruments. Nothing above these protocols knows which instrument is behind."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+from lumenar.core.readings import Patch, Trace
+
+MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]
+ControlValue = float | str
+
+
+class InstrumentError(Exception):
+    """An instrument could not do what it was asked. `advice` tells the person what to do."""
+
+    advice = "Check the instrument, then resume."
+
+
+class NotConnectedError(InstrumentError):
+    """The instrument is not there."""
+
+    advice = "Plug the meter in, then resume. Nothing that was read is lost."
+
+
+class TimedOutError(InstrumentError):
+    """The instrument did not answer in time."""
+
+    advice = "The meter did not answer three times. Check its cable, then resume."
+
+
+class LostError(InstrumentError):
+    """The instrument went away in the middle of a reading."""
+
+    advice = "The meter went away in the middle of a reading. Plug it in, then resume at the same patch."
+
+
+class BelowFloorError(InstrumentError):
+    """Too little light for a number."""
+
+
+class SaturatedError(InstrumentError):
+    """Too much light for a number."""
+
+
+class RefusedError(InstrumentError):
+    """The unit refused a setting; the text says which and why."""
+
+    advice = "Change the menu so that the setting is free, then resume."
+
+
+@dataclass(frozen=True)
+class MeterDescription:
+    """What a meter is: relative repeatability (one standard deviation), floor and ceiling in cd/m2."""
+
+    name: str
+    kind: MeterKind
+    repeatability: float
+    floor: float
+    ceiling: float
+    spectral: bool = False
+
+
+@dataclass(frozen=True)
+class MeterReading:
+    """One reading: absolute XYZ in cd/m2 as read, how long it took in s, and the waveform or spectrum where the meter
+    gives one."""
+
+    XYZ: tuple[float, float, float]
+    exposure_s: float
+    trace: Trace | None = None
+
+
+class Meter(Protocol):
+    """Reads light: a colorimeter XYZ, a spectroradiometer a spectrum with its XYZ, a photodiode a waveform whose mean is
+    Y. `read` raises BelowFloorError, SaturatedError, TimedOutError, NotConnectedError or LostError."""
+
+    def describe(self) -> MeterDescription: ...
+
+    def read(self) -> MeterReading: ...
+
+
+class PatchSource(Protocol):
+    """Shows patches on the unit under test."""
+
+    def show(self, patch: Patch) -> None: ...
+
+
+class UnitRemote(Protocol):
+    """Works the unit's menu. `apply` raises RefusedError for a control that is locked or a value out of range."""
+
+    def select(self, mode: str) -> None: ...
+
+    def apply(self, control: str, value: ControlValue) -> None: ...
+
+
+class Clock(Protocol):
+    """Time on the bench, in s since it was started."""
+
+    def now(self) -> float: ...
+
+    def sleep(self, seconds: float) -> None: ...
+
+
+@dataclass(frozen=True)
+class Bench:
+    """The instruments of one bench, joined. The colorimeter is the working meter."""
+
+    meter: Meter
+    source: PatchSource
+    remote: UnitRemote
+    clock: Clock
+    spectroradiometer: Meter
+    photodiode: Meter
+
+    def reader(self, patch: Patch) -> Meter:
+        """The instrument that reads a patch."""
+        return {"XYZ": self.meter, "spectrum": self.spectroradiometer, "waveform": self.photodiode}[patch.reads]

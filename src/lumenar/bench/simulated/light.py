@@ -1,0 +1,244 @@
+"""The simulated unit: from a signal to light, along the path a real display takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lumenar.bench.ports import ControlValue, RefusedError
+from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
+from lumenar.bench.simulated.unit_file import Band, Behaviour, Control, Mode, UnitFile
+from lumenar.core.colour import spaces, spectra, transfer
+from lumenar.core.readings import Patch
+from lumenar.core.targets import TARGETS
+
+Array = NDArray[np.float64]
+CHANNELS = ("red", "green", "blue")
+HEADROOM = 1.09
+"""Signal of the highest code of limited range, where white is 1."""
+
+
+def _bands(bands: list[Band]) -> Array:
+    return spectra.gaussians([b.peak_nm for b in bands], [b.width_nm for b in bands], [b.height for b in bands])
+
+
+@dataclass
+class SimulatedUnit:
+    """A unit with its menu's present state. Deterministic: the same state and patch give the same light."""
+
+    file: UnitFile
+    mode: Mode = field(init=False)
+    values: dict[str, dict[str, ControlValue]] = field(init=False)
+    behaviour: Behaviour = field(init=False)
+    panel: Panel = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.reset()
+        shapes = np.stack([_bands(getattr(self.file.light, c)) for c in CHANNELS])
+        XYZ = spectra.spectrum_to_XYZ(shapes)
+        # Scale the channels so that together they make the native white at peak luminance.
+        white = spaces.xy_to_XYZ(self.file.light.native_white_xy, self.file.light.peak_cd_m2)
+        amounts = np.linalg.solve(XYZ.T, white)
+        if np.any(amounts <= 0):
+            raise ValueError("light.native_white_xy: the channels' spectra cannot make this white")
+        # What the maker's electronics believe of the panel; a sample's light is spread about it.
+        self.native_matrix = spectra.spectrum_to_XYZ(shapes * amounts[:, None]).T / self.file.light.peak_cd_m2
+        amounts, self.behaviour = self._spread(np.asarray(amounts, float))
+        self.channel_spectra = shapes * amounts[:, None]
+        self.channel_XYZ = spectra.spectrum_to_XYZ(self.channel_spectra)
+        self.panel = Panel(self.behaviour)
+
+    def _spread(self, amounts: Array) -> tuple[Array, Behaviour]:
+        """Channels and behaviour of this sample: the first is as the file says, others differ as real samples do."""
+        b = self.file.behaviour
+        if self.file.nominal or not self.file.spread:
+            return amounts, b
+        rng = np.random.default_rng([self.file.seed, 77])
+        channels = 1 + self.file.spread * rng.standard_normal(3)
+        falloff = float(np.clip(b.edge_falloff + 2 * self.file.spread * rng.standard_normal(), 0, 0.9))
+        corner = (float(rng.choice([-1, 1])), float(rng.choice([-1, 1])))
+        return amounts * channels, b.model_copy(update={"edge_falloff": falloff, "tint_corner": corner})
+
+    def reset(self) -> None:
+        """Factory state: the first mode, every control at its default."""
+        self._known: dict[tuple[float, float, float], Array] = {}
+        self._matrix: Array | None = None
+        self.mode = self.file.modes[0]
+        self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
+
+    def select(self, mode: str) -> None:
+        """Enter a mode; RefusedError where there is none of that name."""
+        self._forget()
+        try:
+            self.mode = self.file.mode(mode)
+        except KeyError as e:
+            raise RefusedError(str(e.args[0])) from e
+
+    def locked(self, control: str) -> str | None:
+        """Why a control cannot be set now, None where it can."""
+        if control in self.mode.locks:
+            return f"{control} is locked in the mode {self.mode.name}"
+        now = self.values[self.mode.name]
+        for other in self.file.controls:
+            if control in other.locks.get(str(now[other.path]), ()):
+                return f"{control} is locked while {other.path} is {now[other.path]}"
+        return None
+
+    def apply(self, control: str, value: ControlValue) -> None:
+        """Set a control in the present mode, or in all modes where its scope says so. RefusedError where it is locked,
+        unknown or the value out of range. Setting what it is already changes nothing and resets nothing."""
+        entry = next((c for c in self.file.controls if c.path == control), None)
+        if entry is None:
+            raise RefusedError(f"the menu has no entry {control!r}")
+        if value == self.values[self.mode.name][control]:
+            return
+        if reason := self.locked(control):
+            raise RefusedError(reason)
+        try:
+            entry.check(value)
+        except ValueError as e:
+            raise RefusedError(str(e)) from e
+        self._forget()
+        modes = [self.mode.name] if entry.scope == "mode" else list(self.values)
+        for name in modes:
+            self.values[name][control] = value
+            for path in entry.resets:
+                self.values[name][path] = self.file.defaults(self.file.mode(name))[path]
+
+    def _forget(self) -> None:
+        """The menu's state changed: what was computed for it no longer holds."""
+        self._known.clear()
+        self._matrix = None
+
+    def _driven(self, rgb: tuple[float, float, float]) -> Array:
+        """`drive` of one signal, kept until the menu's state changes."""
+        if rgb not in self._known:
+            self._known[rgb] = self.drive(rgb)
+        return self._known[rgb]
+
+    def _controls(self, effect: str) -> list[tuple[Control, ControlValue]]:
+        """Every control with an effect and its value in the present mode."""
+        now = self.values[self.mode.name]
+        return [(c, now[c.path]) for c in self.file.controls if c.effect == effect]
+
+    @property
+    def backlight(self) -> float:
+        """Share of full light that the luminance controls let out."""
+        share = 1.0
+        for control, value in self._controls("luminance"):
+            if control.table:
+                x, y = zip(*control.table, strict=True)
+                share *= float(np.interp(float(value), x, y))
+        return share
+
+    @property
+    def level(self) -> float:
+        """Value of the luminance control in the present mode, 0 where there is none."""
+        control = self.file.luminance_control
+        return float(self.values[self.mode.name][control.path]) if control else 0.0
+
+    def _curve(self, V: Array) -> Array:
+        """Mode curve: signal to intended linear light. With headroom the signals above white have light of their own."""
+        mode = self.mode
+        if mode.headroom:
+            V = V / HEADROOM
+        if mode.curve_table is not None:
+            x, y = zip(*mode.curve_table, strict=True)
+            V = np.asarray(np.interp(V, np.asarray(x), np.asarray(y)), float)
+        if mode.curve == "srgb":
+            return transfer.srgb(V)
+        return transfer.power(V, mode.gamma if mode.gamma is not None else 1.0)
+
+    def _to_native(self) -> Array:
+        """Matrix from the mode's linear RGB to linear native channels."""
+        profile = any(value == "on" for _, value in self._controls("profile"))
+        space = TARGETS[self.mode.target].space if profile else spaces.SPACES.get(self.mode.clamp or "")
+        if space is not None:
+            # The clamp maps gamut and white; scaled so that the strongest channel of white is at its top.
+            matrix = np.linalg.inv(self.native_matrix) @ space.matrix
+            matrix = matrix / matrix.sum(axis=1).max()
+        else:
+            matrix = np.asarray(self.mode.matrix, float) if self.mode.matrix else np.eye(3)
+        saturation = self.mode.saturation
+        for control, value in self._controls("saturation"):
+            saturation *= float(value) / float(control.default)
+        grey = np.full((3, 3), 1 / 3)
+        return np.asarray(matrix @ (grey + saturation * (np.eye(3) - grey)), float)
+
+    def _gains(self, encoded: Array) -> Array:
+        """White balance on the encoded drive: gains bend the bright end, offsets the dark end."""
+        gain, offset = np.array(self.mode.white_gains, float), np.array(self.mode.shadow_gains, float)
+        for control, value in self._controls("gain"):
+            factor = 1 + (float(value) - float(control.default)) / 200
+            if control.table:
+                x, y = zip(*control.table, strict=True)
+                factor = float(np.interp(float(value), x, y))
+            gain[CHANNELS.index(str(control.channel))] *= factor
+        for control, value in self._controls("offset"):
+            offset[CHANNELS.index(str(control.channel))] += (float(value) - float(control.default)) / 1000
+        for control, value in self._controls("contrast"):
+            gain = gain * (float(value) / float(control.default))
+        return np.asarray(encoded * gain + offset * (1 - encoded), float)
+
+    def drive(self, rgb: ArrayLike) -> Array:
+        """Linear native drive levels 0..1 (..., 3) for signals rgb (..., 3): 0..1, and beyond it where the signal has
+        codes above white and below black."""
+        light = self.file.light
+        top = 2**light.input_bits - 1
+        V = np.round(np.clip(np.asarray(rgb, float), 0, HEADROOM if self.mode.headroom else 1) * top) / top
+        if self._matrix is None:
+            self._matrix = self._to_native().T
+        linear = np.clip(self._curve(V) @ self._matrix, 0, 1)
+        encoded = np.power(linear, 1 / light.native_gamma)
+        # Black stays black: an offset lifts from the first step on.
+        encoded = np.where(V.max(axis=-1, keepdims=True) > 0, self._gains(encoded), encoded)
+        steps = 2**light.panel_bits - 1
+        quantised = np.round(np.clip(encoded, 0, 1) * steps) / steps
+        return np.asarray(np.power(quantised, light.native_gamma), float)
+
+    def amounts(self, rgb: ArrayLike) -> Array:
+        """Light of each channel (..., 3), 1 at full drive and full light, black leakage included."""
+        return self._light(self.drive(rgb), 1.0, 1.0)
+
+    def _light(self, drive: Array, gains: ArrayLike, backlight_share: float) -> Array:
+        """Light of each channel (..., 3) at drive levels (..., 3). gains: factor per channel (..., 3) for the place on the
+        screen; backlight_share: of the zone, for leakage."""
+        leak = self.file.light.leakage * backlight_share
+        drive = leak + (1 - leak) * drive
+        # A white sub-pixel adds white light for what the three channels have in common; that breaks additivity.
+        boost = self.behaviour.white_subpixel
+        drive = drive + boost * drive.min(axis=-1, keepdims=True) if boost else drive
+        return np.asarray(self.backlight * drive * np.asarray(gains, float), float)
+
+    def spectrum(self, rgb: ArrayLike) -> Array:
+        """Spectral radiance (..., 81) on `spectra.WAVELENGTHS` in W/(sr m2 nm) of a small patch on a rested panel."""
+        return np.asarray(self.amounts(rgb) @ self.channel_spectra, float)
+
+    def XYZ(self, rgb: ArrayLike) -> Array:
+        """True absolute XYZ (..., 3) in cd/m2 of a small patch on a rested, warm panel."""
+        return np.asarray(self.amounts(rgb) @ self.channel_XYZ, float)
+
+    def show(self, patch: Patch, now: float) -> None:
+        """A patch goes on the screen at bench time `now`."""
+        light = float(self._driven(_own(patch, True)).mean())
+        self.panel.show(replace(patch, at_s=None, repeat=0, reads="XYZ"), light * lit_share(patch), now)
+
+    def seen(self, patch: Patch, now: float) -> Array:
+        """Light of each channel (3,) that a meter sees of the patch at bench time `now`, with all that depends on area,
+        time and place; times `channel_XYZ` or `channel_spectra` it is colour or spectrum."""
+        drive = self._driven(_own(patch, False))
+        own = float(drive.max())
+        gains = shading(self.behaviour, place(patch), own)
+        light = self._light(drive, gains, self.panel.backlight_share(patch, own))
+        if spill := self.panel.neighbour_light(patch):
+            light = light + spill * self.amounts((1.0, 1.0, 1.0))
+        return np.asarray(self.panel.factor(now) * light, float)
+
+
+def _own(patch: Patch, anywhere: bool) -> tuple[float, float, float]:
+    """Signal at the meter's place, or of the patch's bright part."""
+    if patch.pattern == "window":
+        return patch.rgb
+    return (1.0, 1.0, 1.0) if anywhere or patch.pattern == "checker" else (0.0, 0.0, 0.0)

@@ -1,0 +1,355 @@
+"""The unit file: one JSON document that defines a simulated display (docs/unit-file.md)."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+
+from lumenar.core.targets import TARGETS
+
+Share = Annotated[float, Field(ge=0, le=1)]
+Positive = Annotated[float, Field(gt=0)]
+Table = list[tuple[float, float]]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class UnitFileError(ValueError):
+    """A unit file is not usable; the text is one line that names the path in the file and the reason."""
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+def check_table(table: Table, what: str, low: float, high: float) -> Table:
+    """A table of (input, output): inputs strictly rising, outputs never falling, both ends at `low` and `high`."""
+    if len(table) < 2:
+        raise ValueError(f"{what} needs at least two points")
+    for (x0, y0), (x1, y1) in pairwise(table):
+        if x1 <= x0:
+            raise ValueError(f"{what} is not monotone: input {x1:g} follows {x0:g}, inputs must rise")
+        if y1 < y0:
+            raise ValueError(f"{what} is not monotone: output falls from {y0:g} to {y1:g} at input {x1:g}")
+    if table[0][0] != low or table[-1][0] != high:
+        raise ValueError(f"{what} must run from input {low:g} to {high:g}, not {table[0][0]:g} to {table[-1][0]:g}")
+    return table
+
+
+class Band(_Strict):
+    """One Gaussian emission band: peak and full width at half maximum in nm, relative height."""
+
+    peak_nm: Annotated[float, Field(ge=380, le=780)]
+    width_nm: Annotated[float, Field(ge=2, le=400)]
+    height: Positive = 1.0
+
+
+class Light(_Strict):
+    """How the panel makes light."""
+
+    red: Annotated[list[Band], Field(min_length=1)]
+    green: Annotated[list[Band], Field(min_length=1)]
+    blue: Annotated[list[Band], Field(min_length=1)]
+    peak_cd_m2: Annotated[float, Field(gt=0, le=20000)]
+    native_white_xy: tuple[Share, Share]
+    leakage: Annotated[float, Field(ge=0, le=0.1)] = 0.0
+    native_gamma: Annotated[float, Field(ge=1, le=4)] = 2.2
+    panel_bits: Annotated[int, Field(ge=6, le=16)] = 10
+    input_bits: Annotated[int, Field(ge=6, le=16)] = 8
+
+
+class Modulation(_Strict):
+    """How the light pulses. `depth`: table of the luminance control's value to depth 0..1; a pulse's duty follows the
+    light, a sine's does not."""
+
+    shape: Literal["sine", "pulse"]
+    frequency_hz: Annotated[float, Field(ge=20, le=5000)]
+    depth: Annotated[Table, Field(min_length=2)]
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Modulation:
+        for (x0, _), (x1, _) in pairwise(self.depth):
+            if x1 <= x0:
+                raise ValueError(f"depth is not monotone: input {x1:g} follows {x0:g}, inputs must rise")
+        if any(not 0 <= y <= 1 for _, y in self.depth):
+            raise ValueError("depth must lie within 0 and 1")
+        return self
+
+
+class Behaviour(_Strict):
+    """How the light depends on what else is lit, on time, and on the place. The defaults are a perfect panel."""
+
+    white_subpixel: Annotated[float, Field(ge=0, le=2)] = 0.0
+    area_limit: Table = []
+    load_depth: Annotated[float, Field(ge=0, le=0.9)] = 0.0
+    load_tau_s: Positive = 60.0
+    warm_up_depth: Annotated[float, Field(ge=0, le=0.5)] = 0.0
+    warm_up_tau_s: Positive = 900.0
+    static_dim_after_s: Annotated[float, Field(ge=0)] = 0.0
+    static_dim_to: Share = 1.0
+    zone_dimming: bool = False
+    bloom: Annotated[float, Field(ge=0, le=0.2)] = 0.0
+    edge_falloff: Annotated[float, Field(ge=0, le=0.9)] = 0.0
+    tint_corner: tuple[Annotated[float, Field(ge=-1, le=1)], Annotated[float, Field(ge=-1, le=1)]] = (1.0, -1.0)
+    corner_tint: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    dark_clouds: Annotated[float, Field(ge=0, le=0.9)] = 0.0
+    modulation: Modulation | None = None
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Behaviour:
+        for (x0, y0), (x1, y1) in pairwise(self.area_limit):
+            if x1 <= x0 or y1 > y0:
+                raise ValueError("area_limit is not monotone: shares must rise and light must not")
+        return self
+
+
+class Control(_Strict):
+    """One menu entry. `effect` is what it does on the light path; `role` marks the luminance control."""
+
+    path: Name
+    kind: Literal["slider", "choice", "switch"]
+    minimum: float = 0
+    maximum: float = 100
+    step: Positive = 1
+    choices: list[Name] = []
+    default: float | str
+    scope: Literal["unit", "signal", "mode"] = "mode"
+    role: Literal["luminance"] | None = None
+    effect: Literal["luminance", "contrast", "gain", "offset", "saturation", "profile", "none"] = "none"
+    channel: Literal["red", "green", "blue"] | None = None
+    table: Table | None = None
+    locks: dict[str, list[str]] = {}
+    resets: list[str] = []
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Control:
+        if self.kind == "slider":
+            if self.minimum >= self.maximum:
+                raise ValueError(f"minimum {self.minimum:g} is not below maximum {self.maximum:g}")
+            self.check(self.default)
+        elif self.kind == "choice" and self.default not in self.choices:
+            raise ValueError(f"default {self.default!r} is not among the choices {self.choices}")
+        elif self.kind == "switch" and self.default not in ("on", "off"):
+            raise ValueError(f"default {self.default!r} of a switch must be 'on' or 'off'")
+        if self.effect in ("gain", "offset") and self.channel is None:
+            raise ValueError(f"a control with the effect {self.effect!r} needs a channel")
+        if self.effect == "gain" and self.table is not None and len(self.table) < 2:
+            raise ValueError("the table of a gain needs at least two points")
+        if self.effect == "profile" and self.kind != "switch":
+            raise ValueError("a profile is switched on or off, so its control is a switch")
+        if self.effect == "luminance":
+            if self.kind != "slider":
+                raise ValueError("a luminance control is a slider")
+            check_table(self.table or [], "table", self.minimum, self.maximum)
+        return self
+
+    def check(self, value: float | str) -> None:
+        """Raise ValueError where the control cannot take the value."""
+        if self.kind == "slider":
+            if not isinstance(value, int | float):
+                raise ValueError(f"{self.path} takes a number, not {value!r}")
+            if not self.minimum <= value <= self.maximum:
+                raise ValueError(f"{value:g} is outside {self.minimum:g}..{self.maximum:g} of {self.path}")
+        else:
+            allowed = self.choices if self.kind == "choice" else ["on", "off"]
+            if value not in allowed:
+                raise ValueError(f"{value!r} is not among {allowed} of {self.path}")
+
+
+class Mode(_Strict):
+    """One picture mode: its declared target, its processing, the defaults that differ, and what it locks."""
+
+    name: Name
+    signal: Literal["sdr"] = "sdr"
+    target: str
+    gamma: Annotated[float, Field(ge=1, le=4)] | None = None
+    curve: Literal["srgb", "power"] = "power"
+    curve_table: Table | None = None
+    clamp: Literal["bt709", "p3_d65", "bt2020", "oprgb"] | None = None
+    matrix: tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]] | None = None
+    white_gains: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
+    shadow_gains: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    saturation: Annotated[float, Field(ge=0, le=3)] = 1.0
+    headroom: bool = False
+    defaults: dict[str, float | str] = {}
+    locks: list[str] = []
+
+    @field_validator("target")
+    @classmethod
+    def _known_target(cls, key: str) -> str:
+        if key not in TARGETS:
+            raise ValueError(f"unknown target {key!r}; known are {', '.join(TARGETS)}")
+        return key
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Mode:
+        if self.curve_table is not None:
+            check_table(self.curve_table, "curve_table", 0, 1)
+        if self.curve == "power" and self.gamma is None and self.curve_table is None:
+            raise ValueError("a power curve needs a gamma")
+        if self.clamp and self.matrix:
+            raise ValueError("a mode has a clamp or a matrix, not both")
+        if TARGETS[self.target].signal != self.signal:
+            raise ValueError(f"target {self.target!r} is for {TARGETS[self.target].signal}, the mode is {self.signal}")
+        return self
+
+
+class Claim(_Strict):
+    """What the maker says, in the maker's words."""
+
+    text: Name
+
+
+class Sample(_Strict):
+    """Another physical sample of the model: its identity, and what its firmware does differently by mode."""
+
+    sample: Name
+    serial: Name
+    firmware: Name | None = None
+    seed: int
+    mode_changes: dict[str, dict[str, Any]] = {}
+
+
+class UnitFile(_Strict):
+    """A whole simulated display. The file describes its first sample; others are spread about it."""
+
+    format: Literal["lumenar-unit"]
+    version: Literal[1]
+    maker: Name
+    model: Name
+    serial: Name
+    sample: Name = "A"
+    firmware: Name
+    kind: Literal["monitor", "television", "projector", "phone", "laptop"]
+    panel: Literal["lcd", "oled", "projector", "other"]
+    about: Annotated[str, Field(max_length=400)] = ""
+    size_inch: Positive
+    pixels: tuple[Annotated[int, Field(gt=0)], Annotated[int, Field(gt=0)]]
+    seed: int = 1
+    signal_range: Literal["full", "limited"] = "full"
+    light: Light
+    behaviour: Behaviour = Behaviour()
+    mode_path: Name = "Picture > Mode"
+    controls: list[Control]
+    modes: Annotated[list[Mode], Field(min_length=1)]
+    claims: list[Claim] = []
+    samples: list[Sample] = []
+    spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
+    nominal: bool = True
+
+    @model_validator(mode="after")
+    def _consistent(self) -> UnitFile:
+        paths = [c.path for c in self.controls]
+        for control in self.controls:
+            for path in (*control.resets, *(p for locked in control.locks.values() for p in locked)):
+                if path not in paths:
+                    raise ValueError(f"control {control.path!r} locks or resets the unknown control {path!r}")
+        _unique([self.sample, *(s.sample for s in self.samples)], "sample")
+        _unique(paths, "control path")
+        _unique([m.name for m in self.modes], "mode name")
+        if sum(c.role == "luminance" for c in self.controls) > 1:
+            raise ValueError("more than one control has the role 'luminance'")
+        by_path = {c.path: c for c in self.controls}
+        for mode in self.modes:
+            for path, value in mode.defaults.items():
+                if path not in by_path:
+                    raise ValueError(f"mode {mode.name!r} sets a default for the unknown control {path!r}")
+                by_path[path].check(value)
+            for path in mode.locks:
+                if path not in by_path:
+                    raise ValueError(f"mode {mode.name!r} locks the unknown control {path!r}")
+        return self
+
+    def of_sample(self, sample: Sample) -> UnitFile:
+        """The unit file of another sample: its identity and firmware, its modes as that firmware has them, its spread.
+
+        ValidationError where the changes do not fit the modes.
+        """
+        document = self.model_dump()
+        modes = [{**m, **sample.mode_changes.get(m["name"], {})} for m in document["modes"]]
+        identity = {"sample": sample.sample, "serial": sample.serial, "seed": sample.seed}
+        firmware = sample.firmware or self.firmware
+        return UnitFile.model_validate(
+            {**document, **identity, "firmware": firmware, "modes": modes, "samples": [], "nominal": False}
+        )
+
+    @property
+    def aspect(self) -> float:
+        """Width over height of the screen."""
+        return self.pixels[0] / self.pixels[1]
+
+    @property
+    def luminance_control(self) -> Control | None:
+        """The control that sets the luminance of white, if the unit has one."""
+        return next((c for c in self.controls if c.role == "luminance"), None)
+
+    def mode(self, name: str) -> Mode:
+        """A mode by name; KeyError names the modes there are."""
+        for mode in self.modes:
+            if mode.name == name:
+                return mode
+        raise KeyError(f"no mode {name!r}; the unit has {', '.join(m.name for m in self.modes)}")
+
+    def defaults(self, mode: Mode) -> dict[str, float | str]:
+        """Every control's value as shipped in a mode."""
+        return {c.path: mode.defaults.get(c.path, c.default) for c in self.controls}
+
+    def modulation_levels(self, mode: Mode) -> tuple[float, ...]:
+        """Four of the luminance control's levels, lowest and highest among them."""
+        levels = self.luminance_levels(mode)
+        last = len(levels) - 1
+        return tuple(dict.fromkeys(levels[round(i * last / 3)] for i in range(4))) if levels else ()
+
+    def luminance_levels(self, mode: Mode) -> tuple[float, ...]:
+        """Eleven even values of the luminance control, on its own steps; none where the mode locks it."""
+        control = self.luminance_control
+        if control is None or control.path in mode.locks:
+            return ()
+        span = control.maximum - control.minimum
+        values = {round(control.minimum + round(i * span / 10 / control.step) * control.step, 9) for i in range(11)}
+        return tuple(sorted(v for v in values if v <= control.maximum))
+
+
+def _unique(names: Sequence[str], what: str) -> None:
+    for name in names:
+        if names.count(name) > 1:
+            raise ValueError(f"{what} {name!r} appears more than once")
+
+
+def first_problem(error: ValidationError) -> tuple[str, str]:
+    """Path in the document and reason of the first problem, in plain words."""
+    first = error.errors()[0]
+    place = ""
+    for part in first["loc"]:
+        place += f"[{part}]" if isinstance(part, int) else f".{part}" if place else str(part)
+    reason = {"extra_forbidden": "unknown field", "missing": "required field is missing"}.get(first["type"])
+    return place or "document", reason or first["msg"].removeprefix("Value error, ")
+
+
+def parse_json(text: str | bytes, name: str) -> object:
+    """JSON without NaN or infinities; UnitFileError names file, line and column where it does not parse."""
+
+    def refuse(constant: str) -> float:
+        raise UnitFileError(f"{name}: {constant} is not a number that JSON knows")
+
+    if not text.strip():
+        raise UnitFileError(f"{name}: the file is empty")
+    try:
+        return json.loads(text, parse_constant=refuse)
+    except json.JSONDecodeError as e:
+        raise UnitFileError(f"{name}: not JSON at line {e.lineno}, column {e.colno}: {e.msg}") from e
+    except UnicodeDecodeError as e:
+        raise UnitFileError(f"{name}: not UTF-8 text at byte {e.start}") from e
+
+
+def parse_unit(text: str | bytes, name: str = "unit file") -> UnitFile:
+    """A unit from its JSON text; UnitFileError with one line that says file, place and reason."""
+    document = parse_json(text, name)
+    try:
+        return UnitFile.model_validate(document)
+    except ValidationError as e:
+        place, reason = first_problem(e)
+        raise UnitFileError(f"{name}: {place}: {reason}") from e

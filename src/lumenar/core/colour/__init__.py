@@ -1,0 +1,1 @@
+"""Colour computation: spaces, transfer curves, differences, temperature, adaptation, gamut, spectra."""

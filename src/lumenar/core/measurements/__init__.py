@@ -1,0 +1,42 @@
+"""The registry of measurements.
+
+A new one is one new file here that defines MEASUREMENT; nothing else knows their number.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from pkgutil import iter_modules
+
+from lumenar.core.measurements.base import (
+    Column,
+    Context,
+    Figures,
+    Measurement,
+    MissingPatchError,
+)
+
+_GROUPS = ("Light", "Tone", "Colour", "Screen")
+
+
+def _load() -> dict[str, Measurement]:
+    found = [
+        m
+        for info in iter_modules(__path__)
+        if isinstance(m := getattr(import_module(f"{__name__}.{info.name}"), "MEASUREMENT", None), Measurement)
+    ]
+    found.sort(key=lambda m: (_GROUPS.index(m.group), m.order, m.key))
+    return {m.key: m for m in found}
+
+
+MEASUREMENTS: dict[str, Measurement] = _load()
+
+
+def prepare() -> None:
+    """Compute now what measurements need once of every target, rather than when a target is first tried."""
+    for m in MEASUREMENTS.values():
+        if m.prepare is not None:
+            m.prepare()
+
+
+__all__ = ["MEASUREMENTS", "Column", "Context", "Figures", "Measurement", "MissingPatchError", "prepare"]

@@ -1,0 +1,202 @@
+"""Additivity: whether colours are the sums of their parts, and so whether a matrix can describe the display."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour import difference, spaces
+from lumenar.core.measurements.base import (
+    BLACK,
+    WHITE,
+    Array,
+    Column,
+    Context,
+    Figures,
+    Measurement,
+    MissingPatchError,
+    black_XYZ,
+    one,
+)
+from lumenar.core.measurements.charts import Axis, Chart, Mark, Shown, Table, Value
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.targets import Target
+
+SUMS: dict[str, tuple[int, int, int]] = {
+    "white": (1, 1, 1),
+    "cyan": (0, 1, 1),
+    "magenta": (1, 0, 1),
+    "yellow": (1, 1, 0),
+}
+LIMIT_PERCENT = 2.0
+CLASSES = ("no", "yes", "open")
+
+
+def patches(context: Context) -> list[Patch]:
+    """R G B C M Y W at some levels in the setup's window, evenly spaced up to 100 %, with black."""
+    top = 2**context.bits - 1
+    even = np.arange(1, context.sum_levels + 1) / context.sum_levels
+    levels = [float(np.round(v * top) / top) for v in even]
+    hues = [*np.eye(3).tolist(), *SUMS.values()]
+    return [
+        *(Patch((v * h[0], v * h[1], v * h[2]), context.window) for v in levels for h in hues),
+        Patch(WHITE, context.window),
+        Patch(BLACK, context.window),
+    ]
+
+
+def select(readings: Readings) -> NDArray[np.intp]:
+    """Plain patches whose channels are either one value or none, with black."""
+    rgb = readings.rgb
+    top = rgb.max(axis=1, keepdims=True)
+    pure = np.all((rgb <= RGB_TOLERANCE) | (np.abs(rgb - top) <= RGB_TOLERANCE), axis=1)
+    return np.flatnonzero(pure & readings.plain)
+
+
+HUES = np.array([*np.eye(3), *SUMS.values()], float)
+"""R, G, B, then the sums."""
+PARTS = HUES[3:]
+"""Which of R, G, B make a sum, (4, 3)."""
+
+
+def _by_level(readings: Readings) -> tuple[Array, NDArray[np.intp]]:
+    """Levels (k,) at which all seven colours were read, and the reading of each (k, 7)."""
+    codes = np.round(readings.rgb, 4)
+    places = {tuple(c): i for i, c in enumerate(codes.tolist())}
+    levels, index = [], []
+    for v in np.unique(codes.max(axis=1)):
+        found = [places.get(tuple(c)) for c in np.round(v * HUES, 4).tolist()]
+        if v > RGB_TOLERANCE and all(f is not None for f in found):
+            levels.append(float(v))
+            index.append(found)
+    return np.array(levels), np.array(index, np.intp).reshape(-1, 7)
+
+
+def analyse(readings: Readings, target: Target) -> Figures:
+    """Figures of additivity (docs/figures.md), by level (k,) and sum W, C, M, Y (k, 4); measured against the sum.
+
+    W = R+G+B-2K, C = G+B-K and so on, in XYZ. Additive where every error is within max(2 %, U). Black under the floor
+    leaves the sums open by up to two floors: where that is more than the limit, the level is not decidable. Raises
+    MissingPatchError where no level has all seven colours.
+    """
+    white = one(readings, WHITE, "100 % white")
+    levels, index = _by_level(readings)
+    if not len(levels):
+        raise MissingPatchError("additivity needs R, G, B, C, M, Y and white of one level at least")
+    black = readings.find(BLACK)
+    known = len(black) > 0 and not readings.below_floor[black[0]]
+    K = black_XYZ(readings)[..., None, None, :]
+    XYZ = readings.XYZ[..., index, :]
+    parts, got = XYZ[..., :3, :], XYZ[..., 3:, :]
+    total = PARTS @ parts - (PARTS.sum(axis=1) - 1)[:, None] * K
+    percents = 100 * (got[..., 1] / total[..., 1] - 1)
+    reference = target.white_XYZ(white[..., 1])[..., None, None, :]
+    de = difference.de2000(spaces.XYZ_to_Lab(got, reference), spaces.XYZ_to_Lab(total, reference))
+    W, summed = got[..., 0, 1], parts[..., 1].sum(axis=-1)
+    k = K[..., 0, 0, 1][..., None]
+    boost = 100 * ((W - k) / (summed - 3 * k) - 1)
+    # Expanded uncertainty of a sum of three readings against a fourth, in %; an unknown black adds two floors.
+    open_black = 0.0 if known else 200 * readings.meter.floor / np.maximum(np.abs(W), 1e-9)
+    U = np.broadcast_to(200 * np.sqrt(2) * readings.meter.repeatability + open_black, W.shape)
+    decidable = U <= LIMIT_PERCENT
+    worst = np.where(decidable[..., None], np.abs(percents), 0).max(axis=(-1, -2))
+    figures: Figures = {
+        "levels_percent": 100 * levels,
+        "sum_error_percent": percents,
+        "sum_de2000": de,
+        "white_boost_by_level_percent": boost,
+        "white_boost_percent": boost[..., -1],
+        "sum_error_max_percent": worst,
+        "de2000_max": de.max(axis=(-1, -2)),
+        "undecidable": (~decidable).astype(float),
+    }
+    limit = np.maximum(LIMIT_PERCENT, U)
+    holds = (np.abs(percents) <= limit[..., None]).all(axis=-1)
+    verdict = np.where(decidable.any(axis=-1), (holds | ~decidable).all(axis=-1).astype(float), 2.0)
+    return figures | {"additive": verdict}
+
+
+def words(f: Mapping[str, object]) -> str:
+    """What the figures show, in one sentence."""
+    verdict = int(float(str(f["additive"])))
+    if verdict == 2:
+        return "Not decidable: black lies too near the meter's floor."
+    if verdict == 1:
+        return f"Additive: every sum is within {f['sum_error_max_percent']:.1f} % of its parts, so a matrix profile describes it."
+    return (
+        f"Not additive: sums differ from their parts by up to {f['sum_error_max_percent']:.0f} %, white by "
+        f"{f['white_boost_percent']:+.0f} %; a matrix profile will be off by up to dE {f['de2000_max']:.0f}.".replace(
+            "-", "−"
+        )
+    )
+
+
+def charts(shown: Sequence[Shown]) -> list[Chart]:
+    """A strip of level by sum for each setup, each cell its residual with sign."""
+    return [_strip(s, i) for i, s in enumerate(shown)]
+
+
+def _strip(s: Shown, setup: int) -> Chart:
+    f = s.figures
+    levels, percents, de, undecidable = (
+        f[k] for k in ("levels_percent", "sum_error_percent", "sum_de2000", "undecidable")
+    )
+    marks: list[Mark] = []
+    top = max(float(np.abs(percents).max()), 2 * LIMIT_PERCENT)
+    for i, level in enumerate(levels):
+        for j, name in enumerate(SUMS):
+            y = len(SUMS) - 1 - j
+            value = float(percents[i, j])
+            hint = f"{name} at {level:.0f} %: {value:+.2f} % luminance, dE2000 {de[i, j]:.2f}"
+            if undecidable[i]:
+                hint += "; not decidable, black is too near the meter's floor"
+            corner: tuple[tuple[float | None, float | None], ...] = ((i - 0.47, y - 0.44), (i + 0.47, y + 0.44))
+            shade = 0.0 if undecidable[i] else min(1.0, abs(value) / top)
+            marks.append(Mark("box", "residual", corner, shade=shade, hint=hint))
+            text = "open" if undecidable[i] else f"{value + 0.0 if abs(value) >= 0.05 else 0.0:+.1f}".replace("-", "−")
+            beyond = not undecidable[i] and abs(value) > LIMIT_PERCENT
+            marks.append(Mark("text", "lamp" if beyond else "ink", ((float(i), y + 0.06),), text, hint=hint))
+            marks.append(Mark("text", "faint", ((float(i), y - 0.28),), f"dE {de[i, j]:.1f}", hint=hint, small=True))
+    for j, name in enumerate(SUMS):
+        marks.append(Mark("text", "ink", ((-0.95, len(SUMS) - 1.0 - j),), name))
+    marks += [Mark("text", "faint", ((float(i), -0.75),), f"{v:.0f} %") for i, v in enumerate(levels)]
+    rows: tuple[tuple[Value, ...], ...] = tuple(
+        (f"{name} {level:.0f} %", float(percents[i, j]), float(de[i, j]))
+        for i, level in enumerate(levels)
+        for j, name in enumerate(SUMS)
+    )
+    return Chart(
+        key="additivity" if setup == 0 else f"additivity_{setup}",
+        kind="drawing",
+        title="Additivity" if setup == 0 else f"Additivity, {s.name}",
+        note="measured against the sum of its parts, luminance in %",
+        headline={1: "additive", 0: "not additive", 2: "not decidable"}[int(f["additive"])],
+        x=Axis("", "", -1.5, len(levels) - 0.5, 0),
+        y=Axis("", "", -1, len(SUMS) - 0.5, 0),
+        series=(),
+        table=Table(("Sum", "Luminance, %", "dE2000"), (None, 2, 2), rows),
+        marks=tuple(marks),
+        aspect=(len(levels) + 1) / 2.6,
+        bare=True,
+    )
+
+
+MEASUREMENT = Measurement(
+    key="additivity",
+    title="Additivity",
+    group="Colour",
+    signals=("sdr",),
+    columns=(
+        Column("additive", "Additive", "", decimals=0, words=CLASSES),
+        Column("white_boost_percent", "White boost", "%", decimals=1, main=False),
+    ),
+    patches=patches,
+    select=select,
+    analyse=analyse,
+    words=words,
+    charts=charts,
+    short="Additivity",
+    order=5,
+)

@@ -1,0 +1,190 @@
+"""What a measurement is: its patches, its figures, and how the Board names them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour import difference, spaces
+from lumenar.core.measurements.charts import Chart, Shown
+from lumenar.core.readings import Patch, Readings
+from lumenar.core.targets import TARGETS, Anchor, Signal, Target
+
+Array = NDArray[np.float64]
+Figures = dict[str, Array]
+"""Figures by key; each an array whose leading axes are the batch (none for the actual readings, draws otherwise)."""
+
+WHITE, BLACK = (1.0, 1.0, 1.0), (0.0, 0.0, 0.0)
+
+
+class MissingPatchError(ValueError):
+    """A measurement lacks a reading that its figures cannot do without."""
+
+
+@dataclass(frozen=True)
+class Context:
+    """What the patches of a measurement depend on: the window, and the values of the luminance control."""
+
+    window: float = 0.1
+    luminance_levels: tuple[float, ...] = ()
+    target: Target = TARGETS["srgb"]
+    bits: int = 10
+    """The setup's declared target and the depth of the signal: codes are made for them, and quantised."""
+    grid: tuple[int, int] = (5, 5)
+    """Columns and rows of the uniformity grid."""
+    grey_step: float = 5.0
+    """Distance between the levels of the grey ramp in %."""
+    hold_s: float = 180.0
+    """How long white is held."""
+    sum_levels: int = 4
+    """At how many levels sums are compared with their parts."""
+    fine_black: bool = False
+    """Near black also reads the 8-bit codes 1 to 16."""
+    limited: bool = False
+    """The signal is coded in limited range, so that codes above white and below black exist."""
+    modulation_levels: tuple[float, ...] = ()
+    """Values of the luminance control at which the waveform of white is read."""
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column of the Board: which figure, its head and unit, and how many decimals."""
+
+    figure: str
+    head: str
+    unit: str
+    decimals: int | None = None
+    significant: int | None = None
+    step: float | None = None
+    floor_figure: str | None = None
+    judged_by: str | None = None
+    """The figure whose points stand under this one, where it has none of its own."""
+    main: bool = True
+    """Shown on the whole Board; others only when the Board shows one group."""
+    words: tuple[str, ...] = ()
+    """Written in place of the numbers 0, 1, 2 ... where the figure is a class."""
+
+    def last_digit(self, value: float) -> float:
+        """What one step of the last digit is worth that the column shows of a value."""
+        if self.step:
+            return self.step
+        if self.significant:
+            return float(10.0 ** (np.floor(np.log10(abs(value))) - self.significant + 1)) if value else 1.0
+        return 10.0 ** -(self.decimals or 0)
+
+
+@dataclass(frozen=True)
+class Measurement:
+    """A kind of test. `analyse` raises MissingPatchError where the readings do not suffice."""
+
+    key: str
+    title: str
+    group: str
+    signals: tuple[Signal, ...]
+    columns: tuple[Column, ...]
+    patches: Callable[[Context], list[Patch]]
+    select: Callable[[Readings], NDArray[np.intp]]
+    analyse: Callable[[Readings, Target], Figures]
+    words: Callable[[Mapping[str, object]], str]
+    """One sentence that says what the figures show."""
+    charts: Callable[[Sequence[Shown]], list[Chart]]
+    """The pictures of one or several setups overlaid, the first being the one in question."""
+    short: str = ""
+    """Its name where there is little room; the title where it has none."""
+    order: int = 0
+    """Its place within its group."""
+    prepare: Callable[[], None] | None = None
+    """Computes what is needed once of every target."""
+    draws: int = 200
+    """How many draws its uncertainty takes; none where the readings carry no repeatability of their own."""
+
+
+def direction(at: tuple[float, float]) -> str:
+    """A place on the screen in words: shares of width and height from the upper left."""
+    column = ("left", "", "right")[min(2, int(3 * at[0]))]
+    row = ("upper", "", "lower")[min(2, int(3 * at[1]))]
+    return f"{row} {column}".strip() or "centre"
+
+
+def outside_ladder(readings: Readings, rgb: Sequence[tuple[float, float, float]]) -> NDArray[np.intp]:
+    """Indices of the readings whose signal is one of `rgb`, ladders left out, in the order of `rgb`."""
+    if not len(readings):
+        return np.zeros(0, np.intp)
+    found = [readings.find(c) for c in rgb]
+    return np.concatenate([f[:1] for f in found]).astype(np.intp)
+
+
+def one(readings: Readings, rgb: tuple[float, float, float], name: str) -> Array:
+    """XYZ (..., 3) of one patch; raises MissingPatchError where it was not read."""
+    index = readings.find(rgb)
+    if not len(index):
+        raise MissingPatchError(f"no reading of {name} (rgb {', '.join(f'{v:g}' for v in rgb)})")
+    return readings.XYZ[..., index[0], :]
+
+
+def black_XYZ(readings: Readings) -> Array:
+    """XYZ (..., 3) of black; zeros where it was not read or lies under the meter's floor."""
+    index = readings.find(BLACK)
+    if not len(index) or readings.below_floor[index[0]]:
+        return np.zeros((*readings.XYZ.shape[:-2], 3))
+    return np.nan_to_num(readings.XYZ[..., index[0], :])
+
+
+def anchor_of(readings: Readings) -> Anchor:
+    """White and black of the readings as a target's anchor."""
+    return Anchor(one(readings, WHITE, "100 % white")[..., 1], np.maximum(black_XYZ(readings)[..., 1], 0))
+
+
+def worst(errors: Array) -> dict[str, Array]:
+    """Mean, max, its index, the mean of the ceil(N/10) worst and of the rest, over the last axis; NaN is left out."""
+    known = np.isfinite(errors).reshape(-1, errors.shape[-1]).any(axis=0)
+    places = np.flatnonzero(known)
+    e = errors[..., known]
+    if e.shape[-1] == 0:
+        nothing = np.full(errors.shape[:-1], np.nan)
+        return dict.fromkeys(("mean", "max", "worst_tenth", "rest", "index"), nothing)
+    n = -(-e.shape[-1] // 10)
+    ordered = np.sort(e, axis=-1)
+    rest = ordered[..., :-n].mean(axis=-1) if n < e.shape[-1] else ordered.mean(axis=-1)
+    return {
+        "mean": e.mean(axis=-1),
+        "max": ordered[..., -1],
+        "worst_tenth": ordered[..., -n:].mean(axis=-1),
+        "rest": rest,
+        "index": places[np.argmax(e, axis=-1)].astype(float),
+    }
+
+
+def colour_errors(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array) -> Figures:
+    """dE2000 with its signed parts, and chroma-only dE with the target's luminance set to the measured one.
+
+    XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws dE2000 only: the parts have no draws.
+    """
+    Lab = target.Lab(XYZ, white_Y)
+    parts = difference.de2000_parts(Lab, target.Lab(target_XYZ, white_Y))
+    if XYZ.ndim > 2:
+        return {"de2000": parts.de2000}
+    with np.errstate(divide="ignore", invalid="ignore"):
+        scaled = target_XYZ * (XYZ[..., 1:2] / target_XYZ[..., 1:2])
+    scaled = np.where(target_XYZ[..., 1:2] > 0, scaled, XYZ[..., 1:2] * target.white_XYZ())
+    return {
+        "de2000": parts.de2000,
+        "de_lightness": parts.lightness,
+        "de_chroma": parts.chroma,
+        "de_hue": parts.hue,
+        "de_chroma_only": difference.de2000(Lab, target.Lab(scaled, white_Y)),
+    }
+
+
+def balance(XYZ: Array, target: Target) -> Array:
+    """Channel balance 100 M_t^-1 (XYZ / Y), (..., 3): luminance cancels, 100 100 100 is neutral."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(100 * (XYZ / XYZ[..., 1:2]) @ np.linalg.inv(target.container.matrix).T, float)
+
+
+def uv(XYZ: Array) -> Array:
+    """CIE 1976 u'v' (..., 2)."""
+    return spaces.XYZ_to_uv(XYZ)

@@ -1,0 +1,161 @@
+"""What the measurements of many coloured patches share: codes, figures, and pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lumenar.core.colour import spaces, transfer
+from lumenar.core.measurements.base import Array, Figures, MissingPatchError, anchor_of, colour_errors, uv, worst
+from lumenar.core.measurements.charts import (
+    Axis,
+    Chart,
+    Series,
+    Shown,
+    Table,
+    Value,
+    around,
+    joined,
+    pairs,
+    spectrum_locus,
+)
+from lumenar.core.readings import Patch, Readings
+from lumenar.core.targets import Target
+
+
+def encode(linear: ArrayLike, target: Target) -> Array:
+    """Signals (..., 3) for target-linear light 0..1 (..., 3): the inverse of the target's curve without black lift."""
+    light = np.clip(np.asarray(linear, float), 0, 1)
+    if target.curve == "srgb":
+        return transfer.srgb_inverse(light)
+    return transfer.power_inverse(light, 2.4 if target.curve == "bt1886" else target.gamma)
+
+
+def decode(rgb: ArrayLike, target: Target) -> Array:
+    """Target-linear light 0..1 (..., 3) of signals (..., 3), without black lift; the inverse of `encode`."""
+    if target.curve == "srgb":
+        return transfer.srgb(rgb)
+    return transfer.power(rgb, 2.4 if target.curve == "bt1886" else target.gamma)
+
+
+def quantised(rgb: ArrayLike, bits: int) -> Array:
+    """Signals as codes of so many bits can hold them."""
+    top = 2**bits - 1
+    return np.asarray(np.round(np.asarray(rgb, float) * top) / top, float)
+
+
+def lab_to_linear(Lab: ArrayLike, target: Target) -> Array:
+    """Target-linear RGB (..., 3) of CIELAB colours (..., 3) against the target's white at Y = 1; not clipped."""
+    L, a, b = np.moveaxis(np.asarray(Lab, float), -1, 0)
+    fy = (L + 16) / 116
+    f = np.stack([fy + a / 500, fy, fy - b / 200], axis=-1)
+    t = np.where(f > 6 / 29, f**3, (116 * f - 16) * 27 / 24389)
+    return np.asarray((t * target.white_XYZ()) @ np.linalg.inv(target.container.matrix).T, float)
+
+
+def patch_of(rgb: Array, window: float) -> Patch:
+    """A patch of one signal."""
+    r, g, b = (float(v) for v in rgb)
+    return Patch((r, g, b), window)
+
+
+def analyse_colours(readings: Readings, target: Target, least: int, what: str) -> Figures:
+    """Errors of all patches with their parts, chroma error in % of the target's chroma, and the summary.
+
+    readings: the colours with 100 % white. Raises MissingPatchError with fewer than `least` colours.
+    """
+    anchor = anchor_of(readings)
+    white = readings.same_signal((1.0, 1.0, 1.0)) | readings.same_signal((0.0, 0.0, 0.0))
+    own = readings.take(np.flatnonzero(~white))
+    if len(own) < least:
+        raise MissingPatchError(f"{what} need at least {least} colours, these readings have {len(own)}")
+    target_XYZ = target.XYZ(own.rgb, anchor)
+    errors = colour_errors(own.XYZ, target_XYZ, target, anchor.white)
+    summary = worst(errors["de2000"])
+    index = summary.pop("index")
+    figures: Figures = {
+        "rgb": own.rgb,
+        "uv": uv(own.XYZ),
+        "target_uv": uv(target_XYZ),
+        **errors,
+        "de2000_max_index": index,
+        **{f"de2000_{k}": v for k, v in summary.items()},
+    }
+    Lab, wanted = target.Lab(own.XYZ, anchor.white), target.Lab(target_XYZ, anchor.white)
+    C, C_target = np.hypot(Lab[..., 1], Lab[..., 2]), np.hypot(wanted[..., 1], wanted[..., 2])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        figures["chroma_error_percent"] = np.where(C_target > 2, 100 * (C / C_target - 1), np.nan)
+    figures["target_lab"] = wanted
+    return figures
+
+
+def hue_name(Lab: ArrayLike) -> list[str]:
+    """Nearest of six hue names, or white, for CIELAB colours (n, 3); only to choose the colour of a mark."""
+    Lab = np.asarray(Lab, float).reshape(-1, 3)
+    centres = {"red": 35, "yellow": 95, "green": 140, "cyan": 205, "blue": 290, "magenta": 335}
+    names, angles = list(centres), np.array(list(centres.values()), float)
+    h = np.degrees(np.arctan2(Lab[:, 2], Lab[:, 1])) % 360
+    near = np.argmin(np.abs((h[:, None] - angles + 180) % 360 - 180), axis=1)
+    return ["white" if np.hypot(c[1], c[2]) < 6 else names[n] for c, n in zip(Lab, near, strict=True)]
+
+
+def plane_chart(shown: Sequence[Shown], key: str, title: str, headline: str, names: Sequence[str]) -> Chart:
+    """u'v' with a whisker from each target to what was measured, for the first setup."""
+    f = shown[0].figures
+    dots = Series(
+        shown[0].name,
+        "measured",
+        pairs(f["uv"]),
+        hues=tuple(hue_name(f["target_lab"])),
+        labels=tuple(names),
+        whisker=pairs(f["target_uv"]),
+    )
+    triangle = spaces.xy_to_uv(np.asarray(shown[0].target.space.primaries))
+    outline = Series(f"{shown[0].target.title} target", "target_line", pairs(np.vstack([triangle, triangle[:1]])))
+    rows: tuple[tuple[Value, ...], ...] = tuple(
+        (n, *(float(f[k][i]) for k in _COLUMNS)) for i, n in enumerate(names)
+    )  # fmt: skip
+    return Chart(
+        key=key,
+        kind="plane",
+        title=title,
+        note="u′v′ · cross is target, dot is measured",
+        headline=headline,
+        x=Axis("u′", "", 0, 0.65, 1),
+        y=Axis("v′", "", 0, 0.6, 1),
+        series=(spectrum_locus(), outline, dots),
+        table=Table(
+            ("Patch", "dE2000", "Lightness", "Chroma", "Hue", "Without luminance", "Chroma error, %"),
+            (None, 1, 1, 1, 1, 1, 1),
+            rows,
+        ),
+    )
+
+
+_COLUMNS = ("de2000", "de_lightness", "de_chroma", "de_hue", "de_chroma_only", "chroma_error_percent")
+
+
+def anatomy_chart(shown: Sequence[Shown], key: str, names: Sequence[str], index: NDArray[np.intp]) -> Chart:
+    """Signed parts of the errors of chosen patches (index) of the first setup, named."""
+    f = shown[0].figures
+    parts = ("lightness", "chroma", "hue")
+    x = np.arange(len(index), dtype=float)
+    series = tuple(Series(p, "part", joined(x, f[f"de_{p}"][index]), labels=tuple(names)) for p in parts)
+    low, high = around(np.concatenate([f[f"de_{p}"][index] for p in parts]), least=(-2, 2))
+    rows: tuple[tuple[Value, ...], ...] = tuple(
+        (n, *(float(f[k][i]) for k in ("de2000", "de_lightness", "de_chroma", "de_hue")))
+        for n, i in zip(names, index, strict=True)
+    )
+    return Chart(
+        key=key,
+        kind="anatomy",
+        title="Error anatomy of the worst",
+        note="dE2000 terms, signed: lightness, chroma, hue",
+        headline=f"worst {f['de2000_max']:.1f}",
+        x=Axis("", "", -0.5, len(index) - 0.5, 0, labels=tuple(names)),
+        y=Axis("dE2000", "", low, high, 0),
+        series=series,
+        table=Table(("Patch", "dE2000", "Lightness", "Chroma", "Hue"), (None, 1, 1, 1, 1), rows),
+    )

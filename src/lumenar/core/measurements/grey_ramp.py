@@ -1,0 +1,377 @@
+"""Grey ramp: how the curve, the balance and the colour of grey run from black to white."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour import adaptation, difference, spaces
+from lumenar.core.colour.temperature import cct_duv, planck_xy
+from lumenar.core.measurements.base import (
+    BLACK,
+    WHITE,
+    Array,
+    Column,
+    Context,
+    Figures,
+    Measurement,
+    MissingPatchError,
+    anchor_of,
+    balance,
+    colour_errors,
+    one,
+    uv,
+    worst,
+)
+from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined, pairs
+from lumenar.core.numbers import kelvin
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.targets import Target
+
+
+def patches(context: Context) -> list[Patch]:
+    """Grey from 0 to 100 %, in 5 % steps unless the context says otherwise."""
+    levels = np.unique(np.append(np.arange(0, 100, context.grey_step), 100.0)) / 100
+    return [Patch((float(v),) * 3, context.window) for v in levels]
+
+
+def select(readings: Readings) -> NDArray[np.intp]:
+    """Every neutral signal outside ladders, darkest first."""
+    rgb = readings.rgb
+    grey = (np.ptp(rgb, axis=1) <= RGB_TOLERANCE) & readings.plain
+    index = np.flatnonzero(grey)
+    return index[np.argsort(rgb[index, 1], kind="stable")]
+
+
+def gamma(v: Array, y: Array) -> Array:
+    """Gamma as the slope of ln y over ln v through white, over 10..90 %: sum(ln v ln y) / sum(ln^2 v).
+
+    v (n,) signal, y (..., n) relative luminance (Y-K)/(Yw-K); levels with y <= 0 are left out. NaN with none left.
+    """
+    use = (v > 0.0999) & (v < 0.9001)
+    x, t = np.log(v[use]), y[..., use]
+    good = t > 0
+    lny = np.log(np.where(good, t, 1.0))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray((x * lny).sum(-1) / (x * x * good).sum(-1), float)
+
+
+def _curve(readings: Readings, target: Target, v: Array) -> Figures:
+    anchor = anchor_of(readings)
+    Yw, Yk = anchor.white[..., None], anchor.black[..., None]
+    Y = readings.XYZ[..., 1]
+    want = np.broadcast_to(target.Y(v, anchor), Y.shape)
+    y, y_want = (Y - Yk) / (Yw - Yk), (want - Yk) / (Yw - Yk)
+    error = target.lightness(Y, anchor.white) - target.lightness(want, anchor.white)
+    inner = (v > RGB_TOLERANCE) & (v < 1 - RGB_TOLERANCE)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        point = np.where((y > 0) & inner, np.log(y) / np.log(v), np.nan)
+        percent = np.where(want > 0, 100 * (Y / want - 1), np.nan)
+    return {
+        "luminance_cd_m2": Y,
+        "target_cd_m2": want,
+        "relative": Y / Yw,
+        "target_relative": want / Yw,
+        "point_gamma": point,
+        "error_percent": percent,
+        "error_lstar": error,
+        "gamma": gamma(v, y),
+        "target_gamma": gamma(v, y_want),
+        "curve_rms_lstar": np.sqrt(np.nanmean(error[..., inner] ** 2, axis=-1)),
+    }
+
+
+def analyse(readings: Readings, target: Target) -> Figures:
+    """Figures of the grey ramp (docs/figures.md), lists by level, darkest first.
+
+    Raises MissingPatchError without 100 % white or with fewer than five levels.
+    """
+    ramp = readings.take(select(readings))
+    v = ramp.rgb[:, 1]
+    one(ramp, WHITE, "100 % white")
+    if len(v) < 5:
+        raise MissingPatchError(f"a grey ramp needs at least 5 levels, these readings have {len(v)}")
+    # Black under the floor is no number; it counts as the target's own black.
+    black = ramp.find(BLACK)
+    XYZ = ramp.XYZ.copy()
+    if len(black) and ramp.below_floor[black[0]]:
+        XYZ[..., black[0], :] = np.nan
+    anchor = anchor_of(ramp)
+    figures = _curve(ramp.with_XYZ(XYZ), target, v)
+    target_XYZ = target.XYZ(ramp.rgb, anchor)
+    lit = v > RGB_TOLERANCE
+    errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
+    xy = spaces.XYZ_to_xy(XYZ)
+    cct, duv = cct_duv(xy)
+    rgb_balance = balance(XYZ, target)
+    bright = v >= 0.2 - RGB_TOLERANCE
+    spread = np.ptp(rgb_balance[..., bright, :], axis=-1)
+    summary = worst(np.where(lit, errors["de2000"], np.nan))
+    index = summary.pop("index")
+    figures |= {"levels_percent": 100 * v, **errors}
+    if XYZ.ndim == 2:
+        figures["de2000_own_white"] = _own_white(XYZ, target_XYZ, target, ramp)
+    figures |= {f"de2000_{k}": value for k, value in summary.items()}
+    figures |= {
+        "de2000_max_level_percent": 100 * v[index.astype(int)] if np.isfinite(index).all() else index,
+        "uv": uv(XYZ),
+        "cct_by_level_k": cct,
+        "duv_by_level": duv,
+        "cct_mean_k": np.nanmean(cct[..., bright], axis=-1) if np.isfinite(cct[..., bright]).any() else index * np.nan,
+        "balance_red_percent": rgb_balance[..., 0],
+        "balance_green_percent": rgb_balance[..., 1],
+        "balance_blue_percent": rgb_balance[..., 2],
+        "balance_spread_percent": spread.max(axis=-1),
+        "white_cd_m2": anchor.white,
+        "black_cd_m2": anchor.black,
+    }
+    return figures
+
+
+def _own_white(XYZ: Array, target_XYZ: Array, target: Target, ramp: Readings) -> Array:
+    """dE2000 after Bradford adaptation from the measured white to the target white: colour error without white's."""
+    white = one(ramp, WHITE, "100 % white")
+    wanted = target.white_XYZ(white[..., 1])
+    M = adaptation.bradford(white, wanted)
+    adapted = np.einsum("...ij,...nj->...ni", M, XYZ)
+    return difference.de2000(target.Lab(adapted, white[..., 1]), target.Lab(target_XYZ, white[..., 1]))
+
+
+def words(f: Mapping[str, object]) -> str:
+    """What the figures show, in one sentence."""
+    return (
+        f"Gamma {f['gamma']:.2f} where the target has {f['target_gamma']:.2f}; "
+        f"curve error {f['curve_rms_lstar']:.1f} L* rms; dE2000 mean {f['de2000_mean']:.1f}, "
+        f"worst {f['de2000_max']:.1f} at {f['de2000_max_level_percent']:.0f} %."
+    )
+
+
+def charts(shown: Sequence[Shown]) -> list[Chart]:
+    """Curve, curve error by level, channel balance, the anatomy of the error, CCT by level, and the track of grey."""
+    return [
+        _curve_chart(shown), _error_chart(shown), _balance_chart(shown), _anatomy_chart(shown), _cct_chart(shown),
+        _track_chart(shown),
+    ]  # fmt: skip
+
+
+_LEVEL_AXIS = Axis("signal", "%", 0, 100, 0)
+
+
+def _change(shown: Sequence[Shown], key: str, form: str) -> str:
+    """A figure of the first setup, and of the second beside it."""
+    values = [s.number(key) for s in shown[:2]]
+    return " → ".join("none" if v is None else format(v, form) for v in values)
+
+
+def _curve_chart(shown: Sequence[Shown]) -> Chart:
+    series: list[Series] = []
+    for i, s in enumerate(shown):
+        x = s.figures["levels_percent"]
+        if i == 0:
+            series.append(Series(s.target.title, "target", joined(x, 100 * s.figures["target_relative"])))
+        series.append(Series(s.name, "measured", joined(x, 100 * s.figures["relative"]), setup=i, marks=True))
+    f = shown[0].figures
+    columns = ("levels_percent", "luminance_cd_m2", "target_cd_m2", "error_percent", "error_lstar", "point_gamma")
+    return Chart(
+        key="curve",
+        kind="lines",
+        title="Curve",
+        note=f"luminance in % of white against {shown[0].target.title}",
+        headline=f"gamma {_change(shown, 'gamma', '.2f')}, target {f['target_gamma']:.2f}",
+        x=_LEVEL_AXIS,
+        y=Axis("luminance", "%", 0, 100, 0),
+        series=tuple(series),
+        table=Table(
+            ("Signal, %", "cd/m²", "Target, cd/m²", "Error, %", "Error, L*", "Point gamma"),
+            (0, 4, 4, 1, 2, 2),
+            Table.rows_of(*(f[k] for k in columns)),
+        ),
+    )
+
+
+def _error_chart(shown: Sequence[Shown]) -> Chart:
+    f = shown[0].figures
+    series = [
+        Series(s.name, "measured", joined(s.figures["levels_percent"], s.figures["error_lstar"]), setup=i, marks=True)
+        for i, s in enumerate(shown)
+    ]
+    values = np.concatenate([s.figures["error_lstar"] for s in shown])
+    worst_at = int(np.nanargmax(np.abs(f["error_lstar"])))
+    worst_value = float(f["error_lstar"][worst_at])
+    level = float(f["levels_percent"][worst_at])
+    text = f"{worst_value:+.1f} L* at {level:.0f} %".replace("-", "−")
+    notes = (Note(level, worst_value, text, "left" if level > 50 else "right"),) if abs(worst_value) > 1 else ()
+    low, high = around(values, least=(-2, 2))
+    return Chart(
+        key="curve_error",
+        kind="lines",
+        title="Curve error by level",
+        note=f"L* against {shown[0].target.title}; grey band is ±1",
+        headline=f"rms {_change(shown, 'curve_rms_lstar', '.1f')} L*",
+        x=_LEVEL_AXIS,
+        y=Axis("error", "L*", low, high, 0),
+        series=tuple(series),
+        bands=((-1.0, 1.0),),
+        notes=notes,
+        table=Table(
+            ("Signal, %", *(f"{s.name}, L*" for s in shown)),
+            (0, *(2 for _ in shown)),
+            Table.rows_of(f["levels_percent"], *(s.figures["error_lstar"] for s in shown)),
+        ),
+    )
+
+
+def _balance_chart(shown: Sequence[Shown]) -> Chart:
+    series: list[Series] = []
+    values: list[Array] = []
+    for i, s in enumerate(shown):
+        lit = s.figures["levels_percent"] >= 5
+        for channel in ("red", "green", "blue"):
+            y = np.where(lit, s.figures[f"balance_{channel}_percent"], np.nan)
+            series.append(
+                Series(channel if i == 0 else s.name, channel, joined(s.figures["levels_percent"], y), setup=i)
+            )
+            values.append(y)
+    low, high = around(np.concatenate(values), least=(96, 104))
+    f = shown[0].figures
+    return Chart(
+        key="balance",
+        kind="lines",
+        title="Channel balance",
+        note="% of neutral, luminance cancelled",
+        headline=f"spread {_change(shown, 'balance_spread_percent', '.1f')} %",
+        x=_LEVEL_AXIS,
+        y=Axis("balance", "%", low, high, 0),
+        series=tuple(series),
+        bands=((99.0, 101.0),),
+        table=Table(
+            ("Signal, %", "Red, %", "Green, %", "Blue, %"),
+            (0, 1, 1, 1),
+            Table.rows_of(f["levels_percent"], *(f[f"balance_{c}_percent"] for c in ("red", "green", "blue"))),
+        ),
+    )
+
+
+def _cct_chart(shown: Sequence[Shown]) -> Chart:
+    series: list[Series] = []
+    values: list[Array] = []
+    wanted, _ = cct_duv(np.asarray(shown[0].target.space.white))
+    for i, s in enumerate(shown):
+        y = np.where(s.figures["levels_percent"] >= 10, s.figures["cct_by_level_k"], np.nan)
+        values.append(y)
+        series.append(Series(s.name, "measured", joined(s.figures["levels_percent"], y), setup=i, marks=True))
+    target_line = joined(np.array([0.0, 100.0]), np.full(2, float(wanted)))
+    low, high = around(np.concatenate(values), least=(6000, 7000))
+    f = shown[0].figures
+    return Chart(
+        key="cct",
+        kind="lines",
+        title="Colour temperature by level",
+        note="CCT in K from 10 % on; the table has Duv",
+        headline="mean "
+        + " → ".join("none" if (k := s.number("cct_mean_k")) is None else kelvin(k) for s in shown[:2]),
+        x=_LEVEL_AXIS,
+        y=Axis("CCT", "K", low, high, 0),
+        series=(Series("target", "target", target_line), *series),
+        table=Table(
+            ("Signal, %", "CCT, K", "Duv", "u′", "v′"),
+            (0, 0, 4, 4, 4),
+            Table.rows_of(f["levels_percent"], f["cct_by_level_k"], f["duv_by_level"], f["uv"][:, 0], f["uv"][:, 1]),
+        ),
+    )
+
+
+TRACK_FROM = 20.0
+"""Below this level in % the track of grey is mostly noise."""
+
+
+def _track_chart(shown: Sequence[Shown]) -> Chart:
+    """Where grey wanders in u'v' from dark to bright, beside the Planckian locus."""
+    target = shown[0].target
+    locus = spaces.xy_to_uv(planck_xy(np.array([5000, 5500, 6000, 6500, 7000, 7500, 8000, 9000, 10_000])))
+    wanted = uv(target.white_XYZ())
+    series = [
+        Series("Planckian locus", "guide", pairs(locus)),
+        Series(f"{target.title} white", "target", pairs(wanted)),
+    ]
+    tracks = []
+    for i, s in enumerate(shown):
+        bright = s.figures["levels_percent"] >= TRACK_FROM
+        track = s.figures["uv"][bright]
+        tracks.append(track)
+        series.append(Series(s.name, "outline", pairs(track), setup=i))
+        series.append(Series("", "measured", pairs(track[-1:]), setup=i))
+    near = np.vstack([*tracks, wanted[None]])
+    near = near[np.isfinite(near).all(axis=1)]
+    half = max(0.008, float(np.ptp(near, axis=0).max()) * 0.7)
+    middle = (near.max(axis=0) + near.min(axis=0)) / 2
+    x_bounds, y_bounds = (around([c - half, c + half]) for c in middle)
+    f = shown[0].figures
+    span = float(np.linalg.norm(np.ptp(tracks[0][np.isfinite(tracks[0]).all(axis=1)], axis=0)))
+    return Chart(
+        key="grey_track",
+        kind="plane",
+        title="Track of grey",
+        note=f"u′v′ from {TRACK_FROM:.0f} % to white, the dot; cross is the target",
+        headline=f"wanders {span:.4f}",
+        x=Axis("u′", "", *x_bounds, 3),
+        y=Axis("v′", "", *y_bounds, 3),
+        series=tuple(series),
+        table=Table(
+            ("Signal, %", "u′", "v′", "Duv"),
+            (0, 4, 4, 4),
+            Table.rows_of(f["levels_percent"], f["uv"][:, 0], f["uv"][:, 1], f["duv_by_level"]),
+        ),
+    )
+
+
+def _anatomy_chart(shown: Sequence[Shown]) -> Chart:
+    f = shown[0].figures
+    x = f["levels_percent"]
+    lit = x > 0
+    parts = ("lightness", "chroma", "hue")
+    series = tuple(Series(p, "part", joined(x[lit], f[f"de_{p}"][lit])) for p in parts)
+    low, high = around(np.concatenate([f[f"de_{p}"][lit] for p in parts]), least=(-2, 2))
+    return Chart(
+        key="anatomy",
+        kind="anatomy",
+        title="Error anatomy",
+        note="dE2000 terms by level, signed: lightness, chroma, hue",
+        headline=f"mean {f['de2000_mean']:.1f}, worst {f['de2000_max']:.1f} at {f['de2000_max_level_percent']:.0f} %",
+        x=_LEVEL_AXIS,
+        y=Axis("dE2000", "", low, high, 0),
+        series=series,
+        table=Table(
+            ("Signal, %", "dE2000", "Lightness", "Chroma", "Hue", "Without luminance", "Own white"),
+            (0, 1, 1, 1, 1, 1, 1),
+            Table.rows_of(
+                x,
+                *(
+                    f[k]
+                    for k in ("de2000", "de_lightness", "de_chroma", "de_hue", "de_chroma_only", "de2000_own_white")
+                ),
+            ),
+        ),
+    )
+
+
+MEASUREMENT = Measurement(
+    key="grey_ramp",
+    title="Grey ramp",
+    group="Tone",
+    signals=("sdr",),
+    columns=(
+        Column("de2000_mean", "Grey", "dE mean", decimals=1),
+        Column("curve_rms_lstar", "Curve", "L* rms", decimals=1, main=False),
+        Column("gamma", "Gamma", "10..90 %", decimals=2, main=False),
+    ),
+    patches=patches,
+    select=select,
+    analyse=analyse,
+    words=words,
+    charts=charts,
+    short="Grey",
+    order=1,
+)

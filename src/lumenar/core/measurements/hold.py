@@ -1,0 +1,156 @@
+"""Hold: how white drifts while it stands still, and when a still picture is dimmed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
+from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
+from lumenar.core.readings import Patch, Readings
+from lumenar.core.targets import Target
+
+EVERY_S = 5.0
+WINDOWS = (0.1, 1.0)
+DIMMED = 0.05
+"""A lasting fall by more than this share is static dimming, not drift."""
+
+
+def patches(context: Context) -> list[Patch]:
+    """White for three minutes or as long as asked, in 10 % and in the whole screen: a reading every five seconds, and no
+    more than 73 of them."""
+    every = EVERY_S * max(1, np.ceil(context.hold_s / EVERY_S / 72))
+    times = np.arange(0, context.hold_s + 1e-9, every)
+    return [Patch(WHITE, w, at_s=float(t)) for w in WINDOWS for t in times]
+
+
+def select(readings: Readings) -> NDArray[np.intp]:
+    """White read at a time after its onset."""
+    return np.flatnonzero(readings.same_signal(WHITE) & ~np.isnan(readings.at_s))
+
+
+def fit(t: Array, y: Array) -> tuple[Array, Array, Array]:
+    """L_inf, L_0 and tau of L_inf + (L_0 - L_inf) exp(-t / tau), each (...), least squares over y (..., n).
+
+    For every tau of a fine logarithmic ladder the other two are linear; the best tau of the ladder is taken.
+    """
+    taus = np.geomspace(t[-1] / 60, t[-1] * 2, 120)
+    e = np.exp(-t / taus[:, None])
+    e0, y0 = e - e.mean(axis=1, keepdims=True), y - y.mean(axis=-1, keepdims=True)
+    covariance, variance = y0 @ e0.T, (e0 * e0).sum(-1)
+    slope = covariance / variance
+    # The residual is what the fit leaves of the variance of y, so the best fit explains most.
+    best = np.argmax(covariance * slope, axis=-1)
+    k = np.take_along_axis(slope, best[..., None], -1)[..., 0]
+    infinite = y.mean(axis=-1) - k * e.mean(axis=1)[best]
+    return infinite, infinite + k, taus[best]
+
+
+def _dimmed_at(t: Array, y: Array) -> Array:
+    """When the first fall of more than 5 % from one reading to the next happened that lasted; NaN where none did."""
+    ratio = y[..., 1:] / y[..., :-1]
+    later = np.minimum.accumulate(y[..., ::-1], axis=-1)[..., ::-1]
+    highest_later = np.maximum.accumulate(y[..., ::-1], axis=-1)[..., ::-1][..., 1:]
+    lasting = (ratio < 1 - DIMMED) & (highest_later < y[..., :-1] * (1 - DIMMED / 2)) & (later[..., 1:] > 0)
+    first = np.argmax(lasting, axis=-1)
+    return np.where(lasting.any(axis=-1), t[1:][first], np.nan)
+
+
+def analyse(readings: Readings, target: Target) -> Figures:
+    """Figures of the hold (docs/figures.md); the target plays no part. Raises MissingPatchError under five readings."""
+    figures: Figures = {}
+    for window in np.unique(readings.window):
+        own = readings.take(np.flatnonzero(readings.window == window))
+        own = own.take(np.argsort(own.at_s, kind="stable"))
+        if len(own) < 5:
+            continue
+        t, Y = own.at_s, own.XYZ[..., 1]
+        name = f"{100 * window:.0f}"
+        dimmed = _dimmed_at(t, Y)
+        infinite, _, tau = fit(t, Y)
+        drift = 100 * (Y[..., -1] / Y[..., 0] - 1)
+        noise = 100 * np.sqrt(2) * 2 * readings.meter.repeatability
+        # A time constant means something only where the drift is measurable, and nothing where the picture was dimmed.
+        known = (np.abs(drift) > max(noise, 0.1)) & np.isnan(dimmed)
+        figures |= {
+            f"times_s_{name}": t,
+            f"luminance_cd_m2_{name}": Y,
+            f"drift_percent_{name}": drift,
+            f"tau_s_{name}": np.where(known, tau, np.nan),
+            f"settled_cd_m2_{name}": np.where(known, infinite, Y[..., -1]),
+            f"dimmed_after_s_{name}": dimmed,
+        }
+    if not figures:
+        raise MissingPatchError("a hold needs white at five or more times after its onset")
+    drifts = np.stack([v for k, v in figures.items() if k.startswith("drift_percent")], axis=-1)
+    at = np.argmax(np.abs(drifts), axis=-1)
+    figures["drift_percent"] = np.take_along_axis(drifts, at[..., None], -1)[..., 0]
+    return figures
+
+
+def words(f: Mapping[str, object]) -> str:
+    """What the figures show, in one sentence."""
+    parts = []
+    for key, drift in f.items():
+        if key.startswith("drift_percent_"):
+            name = key.rsplit("_", 1)[1]
+            tau, dimmed = float(str(f[f"tau_s_{name}"])), float(str(f[f"dimmed_after_s_{name}"]))
+            text = f"{name} % window: {float(str(drift)):+.1f} % over the hold".replace("-", "−")
+            text += f", time constant {tau:.0f} s" if np.isfinite(tau) else ""
+            parts.append(text + (f", dimmed after {dimmed:.0f} s" if np.isfinite(dimmed) else ""))
+    return "; ".join(parts) + "."
+
+
+def charts(shown: Sequence[Shown]) -> list[Chart]:
+    """Luminance over time in % of the first reading, for each window."""
+    made = []
+    for window in WINDOWS:
+        name = f"{100 * window:.0f}"
+        known = [s for s in shown if f"times_s_{name}" in s.figures]
+        if not known:
+            continue
+        curves = [100 * s.figures[f"luminance_cd_m2_{name}"] / s.figures[f"luminance_cd_m2_{name}"][0] for s in known]
+        t = known[0].figures[f"times_s_{name}"]
+        low, high = around(np.concatenate(curves), least=(98, 101))
+        series = tuple(
+            Series(s.name, "measured", joined(s.figures[f"times_s_{name}"], c), setup=shown.index(s))
+            for s, c in zip(known, curves, strict=True)
+        )
+        drift = known[0].number(f"drift_percent_{name}")
+        same = [c for c in curves if len(c) == len(t)]
+        made.append(
+            Chart(
+                key=f"hold_{name}",
+                kind="lines",
+                title="Held white" + (", whole screen" if window == 1 else f", {name} % window"),
+                note="% of the first reading",
+                headline=f"{drift:+.1f} %".replace("-", "−") if drift is not None else "",
+                x=Axis("time", "s", 0, float(t[-1]), 0),
+                y=Axis("luminance", "%", low, high, 0),
+                series=series,
+                table=Table(
+                    ("Time, s", *(f"{s.name}, %" for s in known[: len(same)])),
+                    (0, *(2 for _ in same)),
+                    Table.rows_of(t, *same),
+                ),
+            )
+        )
+    return made
+
+
+MEASUREMENT = Measurement(
+    key="hold",
+    title="Hold",
+    group="Light",
+    signals=("sdr",),
+    columns=(Column("drift_percent", "Hold", "drift %", decimals=1),),
+    patches=patches,
+    select=select,
+    analyse=analyse,
+    words=words,
+    charts=charts,
+    short="Hold",
+    order=4,
+)

@@ -1,0 +1,166 @@
+"""Saturation steps: six hues in even steps of saturation at constant luminance."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour import spaces
+from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement
+from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
+from lumenar.core.measurements.colours import (
+    analyse_colours,
+    anatomy_chart,
+    decode,
+    encode,
+    patch_of,
+    plane_chart,
+    quantised,
+)
+from lumenar.core.readings import Patch, Readings
+from lumenar.core.targets import TARGETS, Target
+
+HUES: dict[str, tuple[int, int, int]] = {
+    "red": (1, 0, 0),
+    "yellow": (1, 1, 0),
+    "green": (0, 1, 0),
+    "cyan": (0, 1, 1),
+    "blue": (0, 0, 1),
+    "magenta": (1, 0, 1),
+}
+STEPS = (0.2, 0.4, 0.6, 0.8, 1.0)
+STIMULUS = 0.75
+NEAR = 0.0026
+"""Codes of eight bits miss their steps by so much at the most, and by half a code of limited range."""
+
+
+def codes(target: Target) -> Array:
+    """Signals (6, 5, 3), unquantised, of the steps for a target.
+
+    At full saturation P = f(0.75) h; between, t P + (1 - t) Y_h (1, 1, 1) with t chosen so that the steps are even in
+    u'v' from white: v' of a mixture weighs its parts by Y / v', so t = s v'_h / (s v'_h + (1 - s) v'_w).
+    """
+    M = target.container.matrix
+    h = np.array(list(HUES.values()), float)
+    P = float(decode(STIMULUS, target)) * h
+    XYZ = P @ M.T
+    Y_h, v_h = XYZ[:, 1], spaces.XYZ_to_uv(XYZ)[:, 1]
+    v_w = spaces.XYZ_to_uv(target.white_XYZ())[1]
+    s = np.array(STEPS)[None, :]
+    t = (s * v_h[:, None] / (s * v_h[:, None] + (1 - s) * v_w))[..., None]
+    return encode(t * P[:, None, :] + (1 - t) * Y_h[:, None, None], target)
+
+
+def patches(context: Context) -> list[Patch]:
+    """Six hues by five steps for the declared target, with white and black."""
+    rgb = quantised(codes(context.target), context.bits).reshape(-1, 3)
+    return [*(patch_of(c, context.window) for c in rgb), Patch(WHITE, context.window), Patch(BLACK, context.window)]
+
+
+@cache
+def _all_codes() -> Array:
+    """Codes (t, 30, 3) of the steps for every SDR target."""
+    return np.stack([codes(t).reshape(-1, 3) for t in TARGETS.values() if t.signal == "sdr"])
+
+
+def _matched(rgb: Array) -> NDArray[np.intp]:
+    """For each signal (n, 3) the step it is in the plan that most signals belong to, -1 where it is none."""
+    if not len(rgb):
+        return np.zeros(0, np.intp)
+    far = np.abs(rgb[:, None, None, :] - _all_codes()).max(axis=-1)
+    plan = int(np.argmax((far.min(axis=-1) <= NEAR).sum(axis=0)))
+    nearest = far[:, plan].argmin(axis=-1)
+    return np.where(far[:, plan].min(axis=-1) <= NEAR, nearest, -1)
+
+
+def select(readings: Readings) -> NDArray[np.intp]:
+    """Plain patches that are steps for one of the targets, with white and black."""
+    ends = readings.same_signal(WHITE) | readings.same_signal(BLACK)
+    return np.flatnonzero(readings.plain & ((_matched(readings.rgb) >= 0) | ends))
+
+
+def _names(rgb: Array) -> list[str]:
+    """Hue and step of each signal."""
+    hues = [f"{hue} {100 * s:.0f} %" for hue in HUES for s in STEPS]
+    return [hues[i] if i >= 0 else "other" for i in _matched(rgb)]
+
+
+def analyse(readings: Readings, target: Target) -> Figures:
+    """Figures of the saturation steps (docs/figures.md); raises MissingPatchError under six colours."""
+    figures = analyse_colours(readings, target, 6, "saturation steps")
+    error = figures["chroma_error_percent"]
+    step = _matched(figures["rgb"])
+    by_hue = np.full((*error.shape[:-1], len(HUES) * len(STEPS)), np.nan)
+    by_hue[..., step[step >= 0]] = error[..., step >= 0]
+    by_hue = by_hue.reshape(*error.shape[:-1], len(HUES), len(STEPS))
+    figures["saturation_error_by_step_percent"] = by_hue
+    if np.isfinite(by_hue).all():
+        for i, hue in enumerate(HUES):
+            figures[f"saturation_error_{hue}_percent"] = by_hue[..., i, :].mean(axis=-1)
+        figures["saturation_error_mean_percent"] = by_hue.mean(axis=(-1, -2))
+    return figures
+
+
+def words(f: Mapping[str, object]) -> str:
+    """What the figures show, in one sentence."""
+    text = f"dE2000 {f['de2000_mean']:.1f} mean, {f['de2000_max']:.1f} worst"
+    known = {h: float(str(f[f"saturation_error_{h}_percent"])) for h in HUES if f"saturation_error_{h}_percent" in f}
+    if known:
+        hue = max(known, key=lambda h: abs(known[h]))
+        kind = "over" if known[hue] > 0 else "under"
+        text += f"; {hue} is most off, {kind}-saturated by {abs(known[hue]):.0f} %"
+    return text + "."
+
+
+def charts(shown: Sequence[Shown]) -> list[Chart]:
+    """The u'v' diagram, chroma error by step and hue, and the anatomy of the worst."""
+    f = shown[0].figures
+    headline = f"dE mean {f['de2000_mean']:.1f}, worst {f['de2000_max']:.1f}"
+    names = _names(f["rgb"])
+    order = np.argsort(-f["de2000"])[:8]
+    return [
+        plane_chart(shown, "saturation_plane", "Saturation steps", headline, names),
+        _by_step(shown),
+        anatomy_chart(
+            shown, "saturation_anatomy", [names[i].replace(" %", "").replace(" ", "\n") for i in order], order
+        ),
+    ]
+
+
+def _by_step(shown: Sequence[Shown]) -> Chart:
+    error = shown[0].figures["saturation_error_by_step_percent"]
+    x = 100 * np.array(STEPS)
+    series = tuple(Series(hue, hue, joined(x, error[i]), marks=True) for i, hue in enumerate(HUES))
+    low, high = around(error, least=(-5, 5))
+    mean = shown[0].number("saturation_error_mean_percent")
+    return Chart(
+        key="saturation_error",
+        kind="lines",
+        title="Over- and under-saturation",
+        note="chroma against the target's, by step; grey band is ±5 %",
+        headline="" if mean is None else f"mean {mean:+.1f} %".replace("-", "−"),
+        x=Axis("saturation", "%", 20, 100, 0),
+        y=Axis("chroma error", "%", low, high, 0),
+        series=series,
+        bands=((-5.0, 5.0),),
+        table=Table(("Step, %", *HUES), (0, *(1 for _ in HUES)), Table.rows_of(x, *error)),
+    )
+
+
+MEASUREMENT = Measurement(
+    key="saturation",
+    title="Saturation steps",
+    group="Colour",
+    signals=("sdr",),
+    columns=(Column("de2000_mean", "Saturation", "dE mean", decimals=1),),
+    patches=patches,
+    select=select,
+    analyse=analyse,
+    words=words,
+    charts=charts,
+    short="Saturation",
+    order=2,
+)

@@ -1,0 +1,169 @@
+"""The screen drawn as itself: outline, soft shading, contours, and a number in each zone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+
+from lumenar.core.measurements.base import Array
+from lumenar.core.measurements.charts import (
+    Axis,
+    Chart,
+    Mark,
+    Point,
+    Series,
+    Shown,
+    Table,
+    Value,
+    around,
+    joined,
+    tick_step,
+)
+
+_FINE = (60, 36)
+TITLES = {"white": "white", "grey": "mid grey", "dark": "dark grey", "near_black": "near black"}
+
+
+def _surface(zones: Array, values: Array, grid: Array) -> tuple[Array, Array, Array]:
+    """A smooth surface through zone values: x (n,), y (m,) in shares of the screen, values (m, n)."""
+    # Imported here because it takes longer than the rest of core together.
+    from scipy.interpolate import RectBivariateSpline
+
+    columns, rows = int(grid[0]), int(grid[1])
+    table = np.full((rows, columns), np.nan)
+    table[zones[:, 1].astype(int), zones[:, 0].astype(int)] = values
+    table = np.where(np.isfinite(table), table, np.nanmean(table))
+    x, y = (np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows
+    spline = RectBivariateSpline(y, x, table, kx=min(3, rows - 1), ky=min(3, columns - 1))
+    fine_x, fine_y = (np.linspace(0.5 / n, 1 - 0.5 / n, n) for n in _FINE)
+    # Beyond the outermost centres nothing was read: the surface is held, not continued.
+    return fine_x, fine_y, spline(np.clip(fine_y, y[0], y[-1]), np.clip(fine_x, x[0], x[-1]))
+
+
+def prepare() -> None:
+    """Load what the surfaces are made with."""
+    import scipy.interpolate  # noqa: F401
+
+
+def contour(x: Array, y: Array, z: Array, level: float) -> list[Point]:
+    """The line z = level on a grid z (m, n), by marching squares: linear along the cells' edges. Pieces are parted by
+    points without coordinates."""
+    above = z >= level
+    pieces: list[Point] = []
+    cells = np.argwhere(
+        (above[:-1, :-1] != above[1:, 1:]) | (above[:-1, 1:] != above[1:, :-1]) | (above[:-1, :-1] != above[:-1, 1:])
+    )
+    for j, i in cells:
+        corners = ((j, i), (j, i + 1), (j + 1, i + 1), (j + 1, i))
+        crossed: list[Point] = []
+        for (ja, ia), (jb, ib) in zip(corners, (*corners[1:], corners[0]), strict=True):
+            if above[ja, ia] != above[jb, ib]:
+                t = (level - z[ja, ia]) / (z[jb, ib] - z[ja, ia])
+                px, py = float(x[ia] + t * (x[ib] - x[ia])), float(y[ja] + t * (y[jb] - y[ja]))
+                crossed.append((round(px, 4), round(1 - py, 4)))
+        pieces += [p for k in range(0, len(crossed) - 1, 2) for p in (crossed[k], crossed[k + 1], (None, None))]
+    return pieces
+
+
+def _field(s: Shown, name: str) -> tuple[tuple[float, ...], ...]:
+    """Shading in proportion to the luminance, exaggerated where the screen is even, so that its shape shows."""
+    share = s.figures[f"{name}_luminance_percent"]
+    _, _, z = _surface(s.figures["zones"], share, s.figures["grid"])
+    span = max(float(np.ptp(share)), 6.0)
+    shade = np.clip(1 - (100 - z[1::3, 1::3]) / (2.2 * span), 0, 1)
+    return tuple(tuple(round(float(v), 3) for v in row) for row in shade)
+
+
+def _marks(s: Shown, name: str) -> list[Mark]:
+    f = s.figures
+    zones, grid = f["zones"], f["grid"]
+    share, de = f[f"{name}_luminance_percent"], f[f"{name}_de2000"]
+    x, y, z = _surface(zones, share, grid)
+    marks: list[Mark] = []
+    step = max(tick_step(max(float(np.ptp(z)), 1.0), 5), 1.0)
+    for level in np.arange(np.ceil(z.min() / step) * step, z.max(), step):
+        line = tuple(contour(x, y, z, float(level)))
+        marks.append(Mark("line", "contour", line, hint=f"{level:g} % of the centre"))
+    worst = int(np.argmax(de))
+    for k, (c, r) in enumerate(zones):
+        at = (float((c + 0.5) / grid[0]), float(1 - (r + 0.5) / grid[1]))
+        duv = f[f"{name}_duv"][k]
+        hint = f"column {c + 1:.0f}, row {r + 1:.0f}: dE2000 {de[k]:.2f}, luminance {share[k]:.1f} % of the centre"
+        hint += f", Δu′v′ {duv:.4f}" if np.isfinite(duv) else ""
+        marks.append(Mark("text", "lamp" if k == worst else "ink", (at,), f"{de[k]:.1f}", hint=hint))
+        below = (at[0], at[1] - 0.055)
+        marks.append(
+            Mark("text", "faint", (below,), f"{share[k] - 100:+.0f} %".replace("-", "−"), hint=hint, small=True)
+        )
+    return [*marks, Mark("line", "outline", ((0, 0), (1, 0), (1, 1), (0, 1), (0, 0)))]
+
+
+def _chart(s: Shown, name: str, place: str) -> Chart:
+    f = s.figures
+    rows: tuple[tuple[Value, ...], ...] = tuple(
+        (
+            float(c + 1), float(r + 1), float(f[f"{name}_de2000"][k]), float(f[f"{name}_de_chroma_only"][k]),
+            float(f[f"{name}_luminance_percent"][k]), _number(f[f"{name}_duv"][k]),
+        )
+        for k, (c, r) in enumerate(f["zones"])
+    )  # fmt: skip
+    prefix = "uniformity" if name == "white" else f"uniformity_{name}"
+    note = "dE2000 as seen, luminance against the centre; contours in %"
+    if f[f"{prefix}_coarse"] > 0:
+        note += " · the meter's resolution alone is more than 5 % here"
+    return Chart(
+        key=f"zones_{name}",
+        kind="drawing",
+        title=f"Uniformity, {TITLES[name]}",
+        note=note,
+        headline=f"worst {float(f[f'{prefix}_de2000_worst']):.1f} {place}",
+        x=Axis("", "", 0, 1, 0),
+        y=Axis("", "", 0, 1, 0),
+        series=(),
+        table=Table(
+            ("Column", "Row", "dE2000", "Without luminance", "Luminance, %", "Δu′v′"), (0, 0, 1, 1, 1, 4), rows
+        ),
+        marks=tuple(_marks(s, name)),
+        field=_field(s, name),
+        aspect=s.aspect,
+        bare=True,
+    )
+
+
+def _number(value: float) -> float | None:
+    return float(value) if np.isfinite(value) else None
+
+
+def _compared(shown: Sequence[Shown], names: Sequence[str]) -> Chart:
+    """Worst zone by level, for every setup: a line each over the four levels."""
+
+    def worst(s: Shown, name: str) -> float:
+        key = "uniformity_de2000_worst" if name == "white" else f"uniformity_{name}_de2000_worst"
+        return s.number(key) if s.number(key) is not None else np.nan  # type: ignore[return-value]
+
+    values = np.array([[worst(s, n) for n in names] for s in shown])
+    x = np.arange(len(names), dtype=float)
+    _, high = around(values, least=(0, 3))
+    rows: tuple[tuple[Value, ...], ...] = tuple(
+        (TITLES[n], *(_number(v) for v in values[:, j])) for j, n in enumerate(names)
+    )
+    return Chart(
+        key="zones_compared",
+        kind="lines",
+        title="Worst zone by level",
+        note="dE2000 against the centre, as seen beside the mode's white",
+        headline="",
+        x=Axis("level", "", 0, len(names) - 1, 0, labels=tuple(TITLES[n] for n in names)),
+        y=Axis("dE2000", "", 0, high, 0),
+        series=tuple(Series(s.name, "measured", joined(x, values[i]), i, True) for i, s in enumerate(shown)),
+        table=Table(("Level", *(s.name for s in shown)), (None, *(1 for _ in shown)), rows),
+    )
+
+
+def zone_charts(
+    shown: Sequence[Shown], names: Sequence[str], place: Callable[[Mapping[str, object], str], str]
+) -> list[Chart]:
+    """One drawing a level for the first setup, then all setups compared."""
+    there = [n for n in names if f"{n}_de2000" in shown[0].figures]
+    return [*(_chart(shown[0], n, place(shown[0].figures, n)) for n in there), _compared(shown, there)]

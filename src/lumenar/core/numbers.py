@@ -1,0 +1,28 @@
+"""How numbers are written: one precision rule everywhere."""
+
+from __future__ import annotations
+
+import math
+
+THIN = "\u2009"
+
+
+def grouped(value: float, decimals: int) -> str:
+    """A number with thin spaces between thousands (from 10 000 on) and a real minus."""
+    text = f"{abs(value):,.{decimals}f}"
+    text = text.replace(",", THIN if abs(value) >= 10_000 else "")
+    return ("−" if value < 0 and float(f"{value:.{decimals}f}") != 0 else "") + text
+
+
+def significant(value: float, digits: int) -> str:
+    """A number to so many significant digits, without an exponent."""
+    if value == 0:
+        return "0"
+    magnitude = math.floor(math.log10(abs(value)))
+    rounded = round(value, digits - 1 - magnitude)
+    return grouped(rounded, max(0, digits - 1 - magnitude))
+
+
+def kelvin(value: float) -> str:
+    """A colour temperature to 10 K."""
+    return f"{grouped(round(value / 10) * 10, 0)} K"

@@ -1,0 +1,1 @@
+"""Recommended settings, made from figures."""

@@ -1,0 +1,1 @@
+"""Scores: how figures become points, and points a score for one purpose."""

@@ -1,0 +1,56 @@
+"""Building the demonstration: the Tern Street bench with five displays, measured as far as a reviewer would have."""
+
+from __future__ import annotations
+
+from lumenar.bench.plan import Cell
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.publish.edition import publish
+from lumenar.service import shelf, verdict
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.board import FIRST_PASS, board
+from lumenar.service.instruments import correct_for
+from lumenar.service.planning import Options
+from lumenar.service.units import shipped_units
+from lumenar.store import reviews
+from lumenar.store.reviews import SetupRow
+
+UNMEASURED = "ostrel-fen-32.json"
+WHOLE: dict[str, int] = {
+    "tessary-pell-6.json": 4,
+    "wickham-slate-14.json": 1,
+    "halden-loft-4.json": 1,
+    "carrow-meridian-65.json": 1,
+}
+"""How many of a display's best modes are measured whole, in the order in which they came to the bench."""
+
+
+def build(app: Application) -> bool:
+    """Build the demonstration where the data folder holds no review yet. Returns whether it did."""
+    if reviews.review_ids(app.db.connection()):
+        return False
+    units = shipped_units()
+    bench = BenchService(app, speed=0.0)
+    for name, whole in WHOLE.items():
+        review = shelf.add_review(app, units[name], name)
+        correct_for(app, bench, review)
+        _measure(app, bench, review, whole)
+    publish(app, reviews.review_ids(app.db.connection())[0])
+    # The monitor is on the bench, corrected for its panel, and waits for its first reading.
+    monitor = shelf.add_review(app, units[UNMEASURED], UNMEASURED)
+    correct_for(app, bench, monitor)
+    # Figures are computed when they are first looked at; whoever opens the demonstration should not wait for them.
+    for number in reviews.review_ids(app.db.connection()):
+        board(app, number)
+    return True
+
+
+def _measure(app: Application, bench: BenchService, review: int, whole: int) -> None:
+    """First pass on every mode as shipped, then everything on the best."""
+    setups: list[SetupRow] = reviews.setups_of(app.db.connection(), review)
+    bench.start(review, [Cell(s.id, m) for s in setups for m in FIRST_PASS], Options(warm_up=True))
+    bench.finish()
+    best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -(item[1].value or 0))[:whole]
+    rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
+    bench.start(review, [Cell(s.id, m) for s, _ in best for m in rest])
+    bench.finish()

@@ -1,0 +1,1 @@
+"""Publication: the static report, its data package, and checking it."""

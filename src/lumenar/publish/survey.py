@@ -1,0 +1,77 @@
+"""The whole job on the simulated bench without a browser."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from lumenar.bench.plan import Cell
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.publish.edition import publish
+from lumenar.service import shelf, verdict
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.errors import BadInputError
+from lumenar.service.instruments import correct_for
+from lumenar.service.planning import Options
+from lumenar.service.units import parse
+from lumenar.store import reviews
+
+
+@dataclass(frozen=True)
+class SurveyResult:
+    """What a survey left: the folder, how many readings, and the best mode per purpose with its score."""
+
+    folder: Path
+    readings: int
+    best: list[tuple[str, str, float]]
+
+
+def survey(
+    text: bytes, name: str, out: Path, seed: int | None = None, modes: list[str] | None = None,
+    measurements: list[str] | None = None,
+) -> SurveyResult:  # fmt: skip
+    """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
+    and the data package site/data/. BadInputError for a wrong file or name; OSError where `out` cannot be written."""
+    unit = parse(text, name)
+    _known("mode", modes, [m.name for m in unit.modes])
+    _known("measurement", measurements, list(MEASUREMENTS))
+    if seed is not None:
+        text = unit.model_copy(update={"seed": seed}).model_dump_json().encode()
+    if (out / "site").exists():
+        raise BadInputError("out", f"{out}: there is a survey in this folder already; choose another with --out")
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=out, prefix=".bench-") as temporary:
+        app = Application(Path(temporary))
+        try:
+            review = shelf.add_review(app, text, name)
+            bench = BenchService(app, speed=0.0)
+            setups = reviews.setups_of(app.db.connection(), review)
+            cells = [
+                Cell(s.id, m.key)
+                for s in setups
+                if (modes is None and s.name == s.mode) or (modes is not None and s.name in modes)
+                for m in MEASUREMENTS.values()
+                if s.signal in m.signals and (measurements is None or m.key in measurements)
+            ]
+            total = bench.preview(review, cells).readings
+            correct_for(app, bench, review)
+            bench.start(review, cells, Options(warm_up=True))
+            bench.finish()
+            publish(app, review)
+            site = next((Path(temporary) / "editions").glob("*/1"))
+            shutil.move(site, out / "site")
+            for file in ("readings.json", "figures.json"):
+                shutil.copyfile(out / "site" / "data" / file, out / file)
+            best = [(p, s.name, v.value or 0.0) for p, s, v in verdict.best_modes(app, review)]
+        finally:
+            app.close()
+    return SurveyResult(out, total, best)
+
+
+def _known(what: str, wanted: list[str] | None, known: list[str]) -> None:
+    for one in wanted or []:
+        if one not in known:
+            raise BadInputError(what, f"there is no {what} {one!r}; known are {', '.join(known)}")

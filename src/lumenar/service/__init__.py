@@ -1,0 +1,1 @@
+"""What the application does, in verbs. Joins core, bench and store; knows no HTTP."""

@@ -1,0 +1,239 @@
+"""The Board: one row per setup, one column per figure, and the sensible next step."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from lumenar.bench.plan import Cell
+from lumenar.core.analysis import Analysis
+from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
+from lumenar.core.numbers import grouped, significant
+from lumenar.core.scoring.rubric import figure_points
+from lumenar.core.targets import TARGETS
+from lumenar.service import cells, verdict
+from lumenar.service.application import Application
+from lumenar.service.shelf import Headline, ShelfEntry, entry
+from lumenar.store import readings, reviews, runs
+from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import CellRow
+
+
+@dataclass(frozen=True)
+class BoardColumn:
+    """One figure's column; columns of one measurement stand together."""
+
+    measurement: str
+    title: str
+    group: str
+    figure: str
+    head: str
+    unit: str
+    main: bool
+    short: str
+
+
+@dataclass(frozen=True)
+class BoardFigure:
+    """One figure as written, its raw value, uncertainty and points."""
+
+    figure: str
+    text: str
+    raw: float | None
+    uncertainty: float | None
+    points: float | None
+
+
+@dataclass(frozen=True)
+class BoardCell:
+    """One measurement of one setup: its state, progress and figures; why it is stale or what is doubtful of it."""
+
+    measurement: str
+    state: str
+    done: int
+    total: int
+    figures: list[BoardFigure]
+    note: str
+
+
+@dataclass(frozen=True)
+class BoardRow:
+    """One setup."""
+
+    setup: int
+    name: str
+    sample: str
+    firmware: str
+    signal: str
+    target: str
+    target_title: str
+    state: str
+    score: float | None
+    low: float | None
+    high: float | None
+    score_note: str
+    cells: list[BoardCell]
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """The sensible next step: a sentence, the cells it would measure, or a view to go to."""
+
+    text: str
+    cells: list[tuple[int, str]]
+    view: str | None
+
+
+@dataclass(frozen=True)
+class Board:
+    """The whole Board of a review."""
+
+    review: ShelfEntry
+    headline: list[Headline]
+    purpose: str
+    purpose_title: str
+    columns: list[BoardColumn]
+    rows: list[BoardRow]
+    next: NextStep
+
+
+def board(app: Application, review_id: int, purpose: str = "colour_work") -> Board:
+    """The Board of a review with its setups' scores for one purpose."""
+    review = entry(app, review_id)
+    newest = cells.newest(app, review_id)
+    units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
+    rows = []
+    for setup, score in verdict.scores(app, review_id, purpose):
+        own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
+        target, unit = TARGETS[setup.target], units[setup.unit_id]
+        count = len(setup.changes)
+        state = f"{count} {'setting' if count == 1 else 'settings'} changed" if count else "as shipped"
+        rows.append(
+            BoardRow(
+                setup.id, setup.name, unit.sample, unit.firmware, setup.signal, target.key, target.title, state,
+                score.value, score.low, score.high, score.reason, own,
+            )
+        )  # fmt: skip
+    columns = [
+        BoardColumn(m.key, m.title, m.group, c.figure, c.head, c.unit, c.main, m.short or m.title)
+        for m in MEASUREMENTS.values()
+        for c in m.columns
+    ]
+    title = app.rubric.purposes[purpose].title
+    return Board(review, review.headline, purpose, title, columns, rows, _next(rows, review))
+
+
+def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newest) -> BoardCell:
+    cell = Cell(setup.id, m.key)
+    last, done = newest.latest.get(cell), newest.complete.get(cell)
+    state, note = "unmeasured", ""
+    if last is not None and last.state in ("queued", "running", "paused") and not last.complete:
+        state = "measuring" if last.readings else "queued"
+    elif done is not None:
+        note = newest.stale.get(cell, "")
+        state = "stale" if note else "measured"
+    elif last is not None and last.readings:
+        state = "partial"
+    figures = []
+    if done is not None:
+        figures = [_figure(app, setup, m, c, done) for c in m.columns]
+        note = note or doubts(app, done.run_id)
+    return BoardCell(m.key, state, last.readings if last else 0, last.patches if last else 0, figures, note)
+
+
+def doubts(app: Application, run_id: int) -> str:
+    """What is doubtful of a run's readings, empty where nothing is."""
+
+    def found() -> str:
+        db = app.db.connection()
+        run = runs.get(db, run_id)
+        said = []
+        if run is not None and run.correction_id is None:
+            said.append("read without a correction for this panel type")
+        if again := readings.read_again(db, run_id):
+            said.append(f"{again} {'patch was' if again == 1 else 'patches were'} out of order and read again")
+        if run is not None and not run.warm:
+            said.append("the unit was not known to be warm")
+        return "; ".join(said)
+
+    run = runs.get(app.db.connection(), run_id)
+    if run is None or run.state not in ("done", "stopped"):
+        return ""
+    text: str = app.cache.get(("doubts", run_id), found)
+    return text
+
+
+def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]:
+    """A column's figure as people read it, its raw value and the key it comes from: a lower bound where there is no
+    figure, and "<" with the noise floor where it lies under that."""
+    value, prefix, key = analysis.scalar(column.figure), "", column.figure
+    if value is None and column.floor_figure:
+        value, prefix, key = analysis.scalar(column.floor_figure), "≥ ", column.floor_figure
+    if value is None:
+        return "–", None, key
+    floor = analysis.noise_floor.get(key)
+    if floor is not None and value < floor:
+        return "< " + _written(floor, column), value, key
+    return prefix + _written(value, column), value, key
+
+
+def _figure(app: Application, setup: SetupRow, m: Measurement, column: Column, row: CellRow) -> BoardFigure:
+    analysis = cells.analysis_of(app, row, TARGETS[setup.target])
+    text, value, key = written(column, analysis)
+    if value is None:
+        return BoardFigure(column.figure, text, None, None, None)
+    u = analysis.uncertainty.get(key)
+    points = figure_points(app.rubric, m.key, column.judged_by or column.figure, {m.key: analysis})
+    spread = u.standard if u is not None and math.isfinite(u.standard) else None
+    return BoardFigure(column.figure, text, value, spread, points)
+
+
+def _written(value: float, column: Column) -> str:
+    """A figure as its column wants it."""
+    if column.words:
+        return column.words[int(value)]
+    if column.step:
+        return grouped(round(value / column.step) * column.step, 0)
+    if column.significant:
+        return significant(value, column.significant)
+    return grouped(value, column.decimals or 0)
+
+
+FIRST_PASS = ("white_black", "grey_ramp", "gamut")
+"""What every mode is measured for as shipped, to find those worth more time."""
+
+
+def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
+    """The two modes of the first sample that score best."""
+    known = [r for r in rows if r.score is not None and r.sample == rows[0].sample]
+    return {r.setup for r in sorted(known, key=lambda r: -(r.score or 0))[:2]}
+
+
+def _next(rows: list[BoardRow], review: ShelfEntry) -> NextStep:
+    """First pass on every mode, what is stale, a full pass on the best two, then the verdict."""
+    if review.run_state:
+        paused = review.run_state == "paused"
+        return NextStep("The run is paused: resume it below." if paused else "A run is under way.", [], None)
+    missing = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state in ("unmeasured", "partial")]
+    stale = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state == "stale"]
+    first_pass = [m for m in missing if m[1] in FIRST_PASS]
+    if len(first_pass) == sum(c.measurement in FIRST_PASS for r in rows for c in r.cells):
+        return NextStep(f"First pass: every mode as shipped, {len(first_pass)} cells", first_pass, None)
+    if stale:
+        return NextStep(f"Measure again what is stale, {len(stale)} cells", stale, None)
+    if first_pass:
+        return NextStep(f"Finish the first pass, {len(first_pass)} cells", first_pass, None)
+    if missing:
+        worth = _worth_a_full_pass(rows)
+        full = [m for m in missing if m[0] in worth]
+        if full:
+            names = " and ".join(r.name for r in rows if r.setup in worth and any(f[0] == r.setup for f in full))
+            return NextStep(f"Full pass on {names}, {len(full)} cells", full, None)
+        if not review.editions:
+            return NextStep(
+                f"The best modes are measured whole: read the verdict ({len(missing)} cells left)", [], "verdict"
+            )
+        return NextStep(f"Published; {len(missing)} cells are left", [], "verdict")
+    if not review.editions:
+        return NextStep("All measured: read the verdict and publish", [], "verdict")
+    return NextStep("Published", [], "verdict")

@@ -1,0 +1,236 @@
+"""The meter running free: readings flow while a control is moved by hand, and one key captures setting and reading."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import asdict, dataclass, field
+
+from lumenar.bench.habits import HABITS
+from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
+from lumenar.bench.simulated.meter import COLORIMETER
+from lumenar.core.colour.spaces import XYZ_to_uv
+from lumenar.core.readings import Patch
+from lumenar.service import cells
+from lumenar.service.application import Application, now
+from lumenar.service.bench import BenchService
+from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.planning import settings_text, setup_states
+from lumenar.service.setups import change
+from lumenar.service.units import unit_by_id
+from lumenar.store import corrections, readings, runs
+from lumenar.store.readings import NewReading
+from lumenar.store.runs import NewPatch, NewRun
+
+WHITE = (1.0, 1.0, 1.0)
+LEAST_CAPTURES = 3
+
+
+@dataclass(frozen=True)
+class MovableControl:
+    """A slider that can be moved while the meter runs free."""
+
+    path: str
+    minimum: float
+    maximum: float
+    step: float
+    value: float
+    luminance: bool
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One setting with its reading, corrected."""
+
+    value: float
+    Y: float
+    u: float
+    v: float
+
+
+@dataclass(frozen=True)
+class FreeView:
+    """What the free-running panel shows. captures are of the control chosen."""
+
+    running: bool
+    review: int | None
+    setup: int | None
+    setup_name: str
+    controls: list[MovableControl]
+    control: str | None
+    captures: list[Capture]
+    message: str
+
+
+@dataclass
+class _Held:
+    review: int
+    setup_id: int
+    unit: int
+    name: str
+    control: str
+    values: dict[str, float]
+    captures: dict[float, MeterReading] = field(default_factory=dict)
+    at: dict[float, float] = field(default_factory=dict)
+    last: MeterReading | None = None
+    last_value: float | None = None
+    message: str = ""
+
+
+class FreeRun:
+    """One free run at a time on the bench."""
+
+    def __init__(self, app: Application, bench: BenchService) -> None:
+        self.app, self.bench = app, bench
+        self._held: _Held | None = None
+        self._stopping = threading.Event()
+        self._read = threading.Condition()
+
+    def start(self, review_id: int, setup_id: int) -> FreeView:
+        """Let the meter run on a setup's white. ConflictError while the bench is in use; BadInputError without a slider."""
+        setup = cells.setup_of(self.app, review_id, setup_id)
+        controls = self._controls(setup.unit_id, review_id, setup_id)
+        if not controls:
+            raise BadInputError("setup", f"{setup.name} has no slider that can be moved.", "setup")
+        first = next((c for c in controls if c.luminance), controls[0])
+        held = _Held(review_id, setup_id, setup.unit_id, setup.name, first.path, {c.path: c.value for c in controls})
+        self._stopping.clear()
+        self.bench.occupy("free", lambda: self._work(held))
+        self._held = held
+        return self.view()
+
+    def _controls(self, unit_id: int, review_id: int, setup_id: int) -> list[MovableControl]:
+        _, file = unit_by_id(self.app, unit_id)
+        state = setup_states(self.app, review_id, unit_id)[setup_id]
+        mode = file.mode(state.mode)
+        return [
+            MovableControl(c.path, c.minimum, c.maximum, c.step, float(state.settings[c.path]), c.role == "luminance")
+            for c in file.controls
+            if c.kind == "slider" and c.path not in mode.locks
+        ]
+
+    def _work(self, held: _Held) -> None:
+        bench = self.bench.assemble(held.unit, 911 + held.setup_id)
+        row, _ = unit_by_id(self.app, held.unit)
+        state = setup_states(self.app, held.review, held.unit)[held.setup_id]
+        bench.remote.select(state.mode)
+        for path, value in state.settings.items():
+            bench.remote.apply(path, value)
+        patch = Patch(WHITE)
+        bench.source.show(patch)
+        while not self._stopping.is_set():
+            value = held.values[held.control]
+            try:
+                bench.remote.apply(held.control, value)
+                bench.clock.sleep(HABITS[row.panel].settle_s)
+                reading = bench.meter.read()
+            except (BelowFloorError, SaturatedError) as e:
+                held.message, held.last = str(e), None
+                self.bench.live("white", "below_floor", None)
+            except RefusedError as e:
+                held.message = str(e)
+                self._stopping.wait(0.2)
+                continue
+            except InstrumentError as e:
+                held.message = f"{e}. {e.advice}"
+                self._stopping.wait(0.2)
+                continue
+            else:
+                held.message = ""
+                with self._read:
+                    held.last, held.last_value = reading, value
+                    held.at[value] = bench.clock.now()
+                    self._read.notify_all()
+                self.bench.live("white", "ok", self.bench.corrected(reading.XYZ))
+            self.bench.shown("white", WHITE, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
+            self.bench.tell()
+            if self.bench.clock_speed == 0:
+                # A meter without waiting would only burn time: nobody moves a slider that fast.
+                self._stopping.wait(0.05)
+
+    def _open(self) -> _Held:
+        if self._held is None or self.bench.kind != "free":
+            raise ConflictError("free", "The meter does not run free; start it first.")
+        return self._held
+
+    def move(self, control: str, value: float) -> FreeView:
+        """Move a control; BadInputError where it has no such value."""
+        held = self._open()
+        known = {c.path: c for c in self._controls(held.unit, held.review, held.setup_id)}
+        if control not in known:
+            raise BadInputError("control", f"There is no slider {control!r} to move in {held.name}.", "control")
+        c = known[control]
+        if not c.minimum <= value <= c.maximum:
+            raise BadInputError("value", f"{value:g} is outside {c.minimum:g}..{c.maximum:g} of {control}.", "value")
+        if control != held.control:
+            held.captures.clear()
+        held.values[control] = value
+        held.control = control
+        return self.view()
+
+    def capture(self) -> FreeView:
+        """Keep the present setting with a reading of it; the last one of a setting counts."""
+        held = self._open()
+        value = held.values[held.control]
+        with self._read:
+            self._read.wait_for(lambda: held.last is not None and held.last_value == value, timeout=10)
+            if held.last is None or held.last_value != value:
+                raise ConflictError("free", f"No reading at {value:g} came within ten seconds. {held.message}")
+            held.captures[value] = held.last
+        return self.view()
+
+    def stop(self) -> FreeView:
+        """Let the meter rest; what was captured and not kept is gone."""
+        self._stopping.set()
+        self.bench.wait(15)
+        self._held = None
+        return self.view()
+
+    def keep_ladder(self) -> int:
+        """Keep the captures as the setup's brightness ladder. ConflictError under three, or of another control."""
+        held = self._open()
+        luminance = {c.path for c in self._controls(held.unit, held.review, held.setup_id) if c.luminance}
+        if held.control not in luminance:
+            raise ConflictError(
+                "free", f"A brightness ladder is along the luminance control, not along {held.control}."
+            )
+        if len(held.captures) < LEAST_CAPTURES:
+            raise ConflictError("free", f"A ladder needs {LEAST_CAPTURES} settings, {len(held.captures)} are captured.")
+        row, _ = unit_by_id(self.app, held.unit)
+        db = self.app.db.connection()
+        correction = corrections.newest(db, row.panel, COLORIMETER.name)
+        values = sorted(held.captures)
+        setup = cells.setup_of(self.app, held.review, held.setup_id)
+        new = NewRun(
+            held.review, held.unit, now(), row.firmware, asdict(COLORIMETER), asdict(HABITS[row.panel]),
+            correction.id if correction else None, False, {held.setup_id: settings_text(setup)},
+            [NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, ("brightness_ladder",)) for v in values],
+        )  # fmt: skip
+        with self.app.db.transaction() as writing:
+            run_id = runs.add_run(writing, new)
+            for patch, v in zip(runs.unread(writing, run_id), values, strict=True):
+                reading = held.captures[v]
+                readings.add(writing, NewReading(patch.id, 1, "ok", reading.XYZ, reading.exposure_s, held.at[v], now()))
+            runs.set_state(writing, run_id, "done", "")
+        held.captures.clear()
+        return run_id
+
+    def keep_setting(self) -> None:
+        """Give the setup the present value of the control moved."""
+        held = self._open()
+        change(self.app, held.review, held.setup_id, {held.control: held.values[held.control]})
+
+    def view(self) -> FreeView:
+        """What the panel shows."""
+        s = self._held
+        if s is None or self.bench.kind != "free":
+            return FreeView(False, None, None, "", [], None, [], "")
+        controls = [
+            MovableControl(c.path, c.minimum, c.maximum, c.step, s.values[c.path], c.luminance)
+            for c in self._controls(s.unit, s.review, s.setup_id)
+        ]
+        captures = []
+        for value in sorted(s.captures):
+            XYZ = self.bench.corrected(s.captures[value].XYZ)
+            u, v = XYZ_to_uv(XYZ)
+            captures.append(Capture(value, float(XYZ[1]), float(u), float(v)))
+        return FreeView(True, s.review, s.setup_id, s.name, controls, s.control, captures, s.message)

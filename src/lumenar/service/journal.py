@@ -1,0 +1,106 @@
+"""A run's journal in the database."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from lumenar.bench.ports import MeterReading
+from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
+from lumenar.service.application import Application, now
+from lumenar.store import readings, runs
+from lumenar.store.database import StoreError
+from lumenar.store.readings import NewReading
+
+
+class Audience(Protocol):
+    """Whom the journal tells what is going on."""
+
+    def show(self, step: Step) -> None: ...
+
+    def took(self, step: Step, outcome: Outcome, reading: MeterReading | None) -> None: ...
+
+    def watched(self, kind: Watched, setup: SetupState, reading: MeterReading) -> None: ...
+
+    def became(self, state: State, message: str) -> None: ...
+
+
+@dataclass
+class Tally:
+    """How far a run is: readings done and planned, expected bench time left in s, bench time of the last reading."""
+
+    done: int
+    total: int
+    left_s: float
+    last_s: float
+
+
+class StoreJournal:
+    """Reads the plan once and keeps its place in it; what is committed is committed before the next step is given out."""
+
+    def __init__(
+        self, app: Application, run_id: int, states: Callable[[], dict[int, SetupState]], audience: Audience
+    ) -> None:
+        self._app, self._run, self._audience = app, run_id, audience
+        db = app.db.connection()
+        self._setups = states()
+        self._left = runs.unread(db, run_id)[::-1]
+        progress = runs.progress(db, run_id)
+        self.tally = Tally(progress.done, progress.total, sum(p.expected_s for p in self._left), progress.last_s)
+
+    def next_step(self) -> Step | None:
+        """The first patch without a reading."""
+        if not self._left:
+            return None
+        row = self._left[-1]
+        return Step(row.id, self._setups[row.setup_id], row.patch)
+
+    def showing(self, step: Step) -> None:
+        """A step begins."""
+        self._audience.show(step)
+
+    def commit(self, step: Step, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1) -> None:
+        """One reading, one transaction."""
+        new = NewReading(
+            step.number, attempt, outcome, reading.XYZ if reading else None, reading.exposure_s if reading else None, at_s,
+            now(), reading.trace if reading else None,
+        )  # fmt: skip
+        try:
+            with self._app.db.transaction() as db:
+                readings.add(db, new)
+        except sqlite3.IntegrityError as e:
+            raise StoreError(f"a reading of this patch was refused: {e}") from e
+        if attempt == 1:
+            row = self._left.pop()
+            self.tally.done += 1
+            self.tally.left_s = max(0.0, self.tally.left_s - row.expected_s)
+        self.tally.last_s = at_s
+        self._audience.took(step, outcome, reading)
+
+    def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None:
+        """A reading that watches the bench."""
+        with self._app.db.transaction() as db:
+            runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
+        self._audience.watched(kind, setup, reading)
+
+    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool) -> None:
+        """What a setup looks like in this run."""
+        with self._app.db.transaction() as db:
+            runs.sign(db, self._run, setup.key, XYZ, changed)
+
+    def warm(self, warm: bool) -> None:
+        """The unit was seen to be warm."""
+        with self._app.db.transaction() as db:
+            runs.set_warm(db, self._run, warm)
+
+    def state(self, state: State, message: str) -> None:
+        """The run's state and what the person should know."""
+        try:
+            with self._app.db.transaction() as db:
+                runs.set_state(db, self._run, state, message)
+        except StoreError:
+            # The state is told all the same; a restart finds the run and pauses it.
+            pass
+        self._audience.became(state, message)

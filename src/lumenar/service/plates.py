@@ -1,0 +1,256 @@
+"""Plates: the charts of one cell, alone or with other setups and targets over it, against any target."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lumenar.bench.plan import Cell
+from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.measurements import MEASUREMENTS, Column, Measurement, MissingPatchError
+from lumenar.core.measurements.base import WHITE, anchor_of
+from lumenar.core.measurements.charts import Chart, Shown
+from lumenar.core.numbers import significant
+from lumenar.core.readings import Readings
+from lumenar.core.targets import TARGETS, Target
+from lumenar.core.uncertainty import measurable
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.service.board import doubts, written
+from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.units import unit_by_id
+from lumenar.store import corrections, reviews, runs
+from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import CellRow
+
+MOST = 4
+"""Setups and pinned targets on one chart."""
+
+
+@dataclass(frozen=True)
+class PlateSetup:
+    """One setup on the plates: its name, its state, whether its measurement is there, and what is doubtful of it."""
+
+    setup: int
+    name: str
+    state: str
+    measured: bool
+    target: str
+    target_title: str
+    note: str
+
+
+@dataclass(frozen=True)
+class PlateFigure:
+    """A scalar figure of the first setup with its uncertainty, noise floor and range."""
+
+    key: str
+    value: float
+    standard: float | None
+    noise_floor: float | None
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True)
+class PlateColumn:
+    """One of the measurement's own figures as written, with its uncertainty, for each setup shown; where a second one is
+    laid over the first, whether the two can be told apart."""
+
+    head: str
+    unit: str
+    texts: list[str]
+    measurable: bool | None
+
+
+@dataclass(frozen=True)
+class TargetChoice:
+    """A target that can be chosen."""
+
+    key: str
+    title: str
+
+
+@dataclass(frozen=True)
+class Plates:
+    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured."""
+
+    measurement: str
+    title: str
+    target: str
+    target_title: str
+    declared: bool
+    shown: list[PlateSetup]
+    others: list[PlateSetup]
+    targets: list[TargetChoice]
+    pins: list[TargetChoice]
+    can_pin: bool
+    words: str
+    charts: list[Chart]
+    figures: list[PlateFigure]
+    columns: list[PlateColumn]
+    provenance: str
+
+
+@dataclass(frozen=True)
+class _Found:
+    setup: SetupRow
+    review: int
+    name: str
+    row: CellRow
+    note: str
+
+
+def _found(app: Application, setup_id: int, measurement: str, home: int) -> _Found:
+    """A setup of any review with its complete cell; a setup of another review carries its display's name."""
+    found = reviews.setup(app.db.connection(), setup_id)
+    if found is None:
+        raise NotFoundError("setup", f"There is no setup {setup_id}.")
+    setup, review = found
+    newest = cells.newest(app, review)
+    cell = Cell(setup_id, measurement)
+    row = newest.complete.get(cell)
+    unit, _ = unit_by_id(app, setup.unit_id)
+    name = setup.name if review == home else f"{setup.name}, {unit.model}"
+    if row is None:
+        title = MEASUREMENTS[measurement].title
+        raise NotFoundError("cell", f"{title} of {name} is not measured yet; measure it from the Board.")
+    return _Found(setup, review, name, row, newest.stale.get(cell) or doubts(app, row.run_id))
+
+
+def _state(setup: SetupRow) -> str:
+    return "settings changed" if setup.changes else "as shipped"
+
+
+def plates(
+    app: Application, review_id: int, setup_id: int, measurement: str, overlay: list[int], target_key: str | None,
+    pins: list[str] | None = None,
+) -> Plates:  # fmt: skip
+    """The plates of a cell with up to three other setups or targets over it; against the setup's own target unless
+    another is named. Setups may be of other reviews.
+
+    All setups are compared with the one target, so that their curves can be told apart by the display alone.
+    """
+    m = MEASUREMENTS.get(measurement)
+    if m is None:
+        raise NotFoundError("measurement", f"There is no measurement {measurement!r}.")
+    setup = cells.setup_of(app, review_id, setup_id)
+    target = cells.target_of(target_key or setup.target, setup.signal)
+    pinned = [cells.target_of(p, setup.signal) for p in dict.fromkeys(pins or [])]
+    wanted = [setup_id, *(i for i in dict.fromkeys(overlay) if i != setup_id)]
+    if len(wanted) + len(pinned) > MOST:
+        raise BadInputError("overlay", f"At most {MOST - 1} other setups or targets can be laid over one.", "overlay")
+    found = [_found(app, i, measurement, review_id) for i in wanted]
+    analyses: list[Analysis] = []
+    for f in found:
+        try:
+            analyses.append(cells.analysis_of(app, f.row, target, tried=target.key != f.setup.target))
+        except MissingPatchError as e:
+            raise BadInputError("readings", f"{f.name}: {e}") from e
+    shown = [
+        Shown(f.name, a.figures, target, unit_by_id(app, f.setup.unit_id)[1].aspect)
+        for f, a in zip(found, analyses, strict=True)
+    ]
+    own = cells.readings_of(app, found[0].row)
+    can_pin = bool(own.ordinary.all()) and len(own.find(WHITE)) > 0
+    if pinned and not can_pin:
+        raise BadInputError("pin", f"{m.title} has no patches that a target says anything of.", "pin")
+    shown += [ideal(m, own, p, target) for p in pinned]
+    first = analyses[0]
+    # Charts follow from analyses, so they are made once; contours take longer than all the rest.
+    drawn = (m.key, target.key, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
+    charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
+    numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
+    return Plates(
+        measurement=m.key,
+        title=m.title,
+        target=target.key,
+        target_title=target.title,
+        declared=target.key == setup.target,
+        shown=[
+            PlateSetup(f.setup.id, f.name, _state(f.setup), True, f.setup.target, TARGETS[f.setup.target].title, f.note)
+            for f in found
+        ],
+        others=_others(app, review_id, measurement, wanted),
+        targets=[TargetChoice(t.key, t.title) for t in TARGETS.values() if t.signal == setup.signal],
+        pins=[TargetChoice(t.key, t.title) for t in pinned],
+        can_pin=can_pin,
+        words=m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}),
+        charts=charts,
+        figures=[_figure(first, k, v) for k, v in numbers.items()],
+        columns=[_column(c, analyses) for c in m.columns],
+        provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
+    )
+
+
+def _column(column: Column, analyses: list[Analysis]) -> PlateColumn:
+    texts = []
+    for a in analyses:
+        text, value, key = written(column, a)
+        u = a.uncertainty.get(key)
+        # Under half of the last digit that is shown, an uncertainty says nothing.
+        told = u is not None and value is not None and u.standard >= column.last_digit(value) / 2
+        texts.append(f"{text} ± {significant(u.standard, 1)}" if told and u is not None else text)
+    apart = None
+    if len(analyses) > 1:
+        values = [a.scalar(column.figure) for a in analyses[:2]]
+        spread = difference_u(column.figure, analyses[1], analyses[0])
+        if values[0] is not None and values[1] is not None and spread is not None:
+            apart = measurable(values[1] - values[0], spread)
+    return PlateColumn(column.head, column.unit, texts, apart)
+
+
+def difference_u(key: str, one: Analysis, two: Analysis) -> float | None:
+    """Standard uncertainty of the difference of a figure: from the draws, in which what two setups share cancels."""
+    a, b = one.draws.get(key), two.draws.get(key)
+    if a is None or b is None or a.ndim != 1 or b.ndim != 1:
+        return None
+    # A target that is being tried has fewer draws; they are the first ones of the others.
+    count = min(len(a), len(b))
+    d = a[:count] - b[:count]
+    good = d[np.isfinite(d)]
+    return float(good.std(ddof=1)) if len(good) > 2 else None
+
+
+def provenance(app: Application, run_id: int, setup_id: int) -> str:
+    """When and with what the readings were made: meter, correction, the panel's habits, warmth and drift."""
+    db = app.db.connection()
+    run = runs.get(db, run_id)
+    if run is None:
+        return ""
+    c = corrections.get(db, run.correction_id) if run.correction_id else None
+    said = [f"Read {run.created_at[:10]} with the {run.meter.get('name', 'meter')}"]
+    said.append(f"corrected by {c.reference} on {c.made_on} ({c.made_at[:10]})" if c else "without a correction")
+    said.append("warmed up" if run.warm else "not known to be warm")
+    whites = [Y for s, kind, _, Y in runs.watched(db, run_id) if s == setup_id and kind == "reference"]
+    if len(whites) > 1:
+        said.append(f"white drifted by {100 * (whites[-1] / whites[0] - 1):+.1f} %".replace("-", "−"))
+    if h := run.habits:
+        rests = f", {h['rest_s']:g} s of rest after {h['rest_every']} patches" if h.get("rest_every") else ""
+        said.append(f"{h['settle_s']:g} s to settle{rests}")
+    return "; ".join(said) + "."
+
+
+def ideal(m: Measurement, own: Readings, pinned: Target, target: Target) -> Shown:
+    """What a display that is the pinned target would show, judged like the setups."""
+    XYZ = np.asarray(pinned.XYZ(np.clip(own.rgb, 0, 1), anchor_of(own)), float)
+    perfect = own.with_XYZ(XYZ)
+    return Shown(pinned.title, analyse(m, perfect, target, uncertain=False).figures, target)
+
+
+def _others(app: Application, review_id: int, measurement: str, wanted: list[int]) -> list[PlateSetup]:
+    complete = cells.newest(app, review_id).complete
+    return [
+        PlateSetup(
+            s.id, s.name, _state(s), Cell(s.id, measurement) in complete, s.target, TARGETS[s.target].title, ""
+        )
+        for s in reviews.setups_of(app.db.connection(), review_id)
+        if s.id not in wanted
+    ]  # fmt: skip
+
+
+def _figure(analysis: Analysis, key: str, value: float) -> PlateFigure:
+    u, span = analysis.uncertainty.get(key), analysis.range.get(key)
+    low, high = span if span else (None, None)
+    return PlateFigure(key, value, u.standard if u else None, analysis.noise_floor.get(key), low, high)

@@ -1,0 +1,145 @@
+"""Setups and firmware: what a person changes of them. Undo is one step back, kept by the interface."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lumenar.bench.ports import RefusedError
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.units import unit_by_id
+from lumenar.store import reviews, runs
+from lumenar.store.reviews import SetupRow
+
+
+@dataclass(frozen=True)
+class ControlView:
+    """One control in a setup: its value, its default in that mode, what it can be, and why it cannot be set."""
+
+    path: str
+    kind: str
+    value: float | str
+    default: float | str
+    minimum: float
+    maximum: float
+    step: float
+    choices: list[str]
+    scope: str
+    locked: str | None
+
+
+@dataclass(frozen=True)
+class SetupView:
+    """A setup with all its controls."""
+
+    setup: int
+    name: str
+    mode: str
+    sample: str
+    firmware: str
+    unit: int
+    target: str
+    shipped: bool
+    controls: list[ControlView]
+
+
+def view(app: Application, review_id: int, setup_id: int) -> SetupView:
+    """A setup as the settings dialog shows it."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    row, file = unit_by_id(app, setup.unit_id)
+    mode = file.mode(setup.mode)
+    defaults = file.defaults(mode)
+    unit = SimulatedUnit(file)
+    unit.select(mode.name)
+    unit.values[mode.name].update(setup.changes)
+    controls = [
+        ControlView(
+            c.path, c.kind, setup.changes.get(c.path, defaults[c.path]), defaults[c.path], c.minimum, c.maximum, c.step,
+            ["on", "off"] if c.kind == "switch" else list(c.choices), c.scope, unit.locked(c.path),
+        )
+        for c in file.controls
+    ]  # fmt: skip
+    return SetupView(
+        setup.id, setup.name, setup.mode, row.sample, row.firmware, row.id, setup.target, not setup.changes, controls
+    )
+
+
+def _checked(app: Application, setup: SetupRow, changes: Mapping[str, float | str]) -> dict[str, float | str]:
+    """The changes that differ from default, as the unit would take them. BadInputError where it would refuse one."""
+    _, file = unit_by_id(app, setup.unit_id)
+    mode = file.mode(setup.mode)
+    defaults = file.defaults(mode)
+    unit = SimulatedUnit(file)
+    unit.select(mode.name)
+    for path, value in changes.items():
+        try:
+            unit.apply(path, value)
+        except RefusedError as e:
+            raise BadInputError("setting", f"{setup.name}: {e}.", path) from e
+    wanted = {**defaults, **changes}
+    if lost := [p for p, v in changes.items() if unit.values[mode.name][p] != v]:
+        raise BadInputError("setting", f"{setup.name}: {lost[0]} is reset by another of these settings.", lost[0])
+    return {p: v for p, v in wanted.items() if v != defaults[p]}
+
+
+def change(
+    app: Application, review_id: int, setup_id: int, changes: Mapping[str, float | str], target: str | None = None
+) -> None:
+    """Give a setup other values, or another declared target. Cells measured before count as stale where values differ.
+
+    BadInputError where the unit would refuse a value; ConflictError while a run measures the setup.
+    """
+    setup = cells.setup_of(app, review_id, setup_id)
+    if target is not None:
+        cells.target_of(target, setup.signal)
+    _not_measuring(app, review_id)
+    kept = _checked(app, setup, {**setup.changes, **changes})
+    with app.db.transaction() as db:
+        reviews.change_setup(db, setup_id, kept, target or setup.target)
+
+
+def _not_measuring(app: Application, review_id: int) -> None:
+    if any(r.review_id == review_id for r in runs.unfinished(app.db.connection())):
+        raise ConflictError("run-in-progress", "A run is measuring this review; let it finish or stop it first.")
+
+
+def add(app: Application, review_id: int, like: int, name: str, changes: Mapping[str, float | str]) -> int:
+    """A new setup of the same mode with other values, placed after its like. BadInputError where the name is taken."""
+    setup = cells.setup_of(app, review_id, like)
+    name = name.strip()
+    own = [s for s in reviews.setups_of(app.db.connection(), review_id) if s.unit_id == setup.unit_id]
+    if not name or len(name) > 80:
+        raise BadInputError("name", "A setup needs a name of 1 to 80 characters.", "name")
+    if any(s.name == name for s in own):
+        raise BadInputError("name", f"There is a setup {name!r} already; choose another name.", "name")
+    kept = _checked(app, setup, {**setup.changes, **changes})
+    position = max(s.position for s in own) + 1
+    with app.db.transaction() as db:
+        return reviews.add_setup(
+            db, SetupRow(0, setup.unit_id, position, name, setup.mode, setup.signal, setup.target, kept)
+        )
+
+
+def delete(app: Application, review_id: int, setup_id: int) -> None:
+    """Delete a setup with its readings; the one that a mode ships with stays."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    _not_measuring(app, review_id)
+    if setup.name == setup.mode:
+        raise ConflictError("shipped-setup", f"{setup.name} is the mode as shipped; it stays.")
+    with app.db.transaction() as db:
+        reviews.delete_setup(db, setup_id)
+
+
+def set_firmware(app: Application, unit_id: int, firmware: str) -> None:
+    """A unit has another firmware now; what was measured before counts as stale."""
+    row = reviews.unit(app.db.connection(), unit_id)
+    if row is None:
+        raise NotFoundError("unit", f"There is no unit {unit_id}.")
+    if not firmware.strip() or len(firmware) > 80:
+        raise BadInputError("firmware", "A firmware version has 1 to 80 characters.", "firmware")
+    _not_measuring(app, row.review_id)
+    with app.db.transaction() as db:
+        reviews.set_firmware(db, unit_id, firmware.strip())

@@ -1,0 +1,135 @@
+"""Scores, where the points went, and the recommended settings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lumenar.bench.plan import Cell
+from lumenar.bench.simulated.unit_file import UnitFile
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
+from lumenar.core.scoring.rubric import Score, score, tied
+from lumenar.core.targets import TARGETS
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.service.units import unit_of
+from lumenar.store import reviews
+from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import CellRow
+
+
+@dataclass(frozen=True)
+class ModeScore:
+    """One setup's score for one purpose, with where the points went."""
+
+    setup: int
+    name: str
+    signal: str
+    target: str
+    target_title: str
+    score: Score
+    tied_with_best: bool
+
+
+@dataclass(frozen=True)
+class PurposeVerdict:
+    """All setups' scores for one purpose, best first, and the recipe."""
+
+    purpose: str
+    title: str
+    modes: list[ModeScore]
+    recipe: Recipe | None
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The verdict on a review, with the rubric it was reached by and what is missing before publication."""
+
+    rubric: str
+    rubric_hash: str
+    purposes: list[PurposeVerdict]
+    gaps: list[str]
+
+
+def scores(app: Application, review_id: int, purpose: str) -> list[tuple[SetupRow, Score]]:
+    """Every setup's score for one purpose, in the order of the modes."""
+    fresh = cells.newest(app, review_id).fresh
+    setups = reviews.setups_of(app.db.connection(), review_id)
+    return [(setup, _score(app, setup, fresh, purpose)) for setup in setups]
+
+
+def _score(app: Application, setup: SetupRow, complete: dict[Cell, CellRow], purpose: str) -> Score:
+    runs = tuple(sorted((c.measurement, r.run_id) for c, r in complete.items() if c.setup == setup.id))
+    analyses = cells.analyses_of(app, setup, complete)
+    key = ("score", setup.id, runs, purpose, app.rubric.hash)
+    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, analyses))
+    return value
+
+
+def best_modes(app: Application, review_id: int) -> list[tuple[str, SetupRow, Score]]:
+    """For each purpose with a score: the purpose, the best setup of the first sample and its score."""
+    best = []
+    first = unit_of(app, review_id)[0].id
+    for purpose in app.rubric.purposes:
+        known = [(s, v) for s, v in scores(app, review_id, purpose) if v.value is not None and s.unit_id == first]
+        if known:
+            setup, value = max(known, key=lambda item: item[1].value or 0)
+            best.append((purpose, setup, value))
+    return best
+
+
+def menu_of(file: UnitFile) -> Menu:
+    """What recipes need of a unit's menu."""
+    luminance = file.luminance_control
+    return Menu(
+        mode_path=file.mode_path,
+        luminance=luminance.path if luminance else None,
+        step=luminance.step if luminance else 1.0,
+        others=[(c.path, c.default) for c in file.controls if c.role != "luminance"],
+        locked={m.name: m.locks for m in file.modes},
+    )
+
+
+def verdict(app: Application, review_id: int) -> Verdict:
+    """Scores, recipes and gaps of a review."""
+    unit, file = unit_of(app, review_id)
+    fresh = cells.newest(app, review_id).fresh
+    purposes = []
+    for purpose in app.rubric.purposes.values():
+        known = scores(app, review_id, purpose.key)
+        known.sort(key=lambda item: -(item[1].value if item[1].value is not None else -1))
+        best = known[0][1]
+        modes = [
+            ModeScore(s.id, s.name, s.signal, s.target, TARGETS[s.target].title, v, v is not best and tied(v, best))
+            for s, v in known
+        ]
+        # Settings are recommended for the modes as shipped, by what the first sample shows.
+        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.name == s.mode and not s.changes]
+        candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, fresh)) for s, v in shipped]
+        purposes.append(
+            PurposeVerdict(
+                purpose.key, purpose.title, modes, recommend(purpose.key, purpose.title, candidates, menu_of(file))
+            )
+        )
+    rubric = f"{app.rubric.name} {app.rubric.version}"
+    return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id))
+
+
+def gaps(app: Application, review_id: int) -> list[str]:
+    """What is missing or doubtful before publication, one sentence each."""
+    now = cells.newest(app, review_id)
+    found = []
+    for setup in reviews.setups_of(app.db.connection(), review_id):
+        wanted = [m for m in MEASUREMENTS.values() if setup.signal in m.signals]
+        missing = [m.title.lower() for m in wanted if Cell(setup.id, m.key) not in now.complete]
+        stale = [m.title.lower() for m in wanted if Cell(setup.id, m.key) in now.stale]
+        if len(missing) == len(wanted):
+            found.append(f"{setup.name}: not measured.")
+        elif missing:
+            found.append(f"{setup.name}: {', '.join(missing)} not measured.")
+        if stale:
+            found.append(f"{setup.name}: {', '.join(stale)} stale, left out.")
+    if uncorrected := {r.run_id for r in now.fresh.values() if cells.limits(app, r.run_id)[1] is None}:
+        found.append(f"{len(uncorrected)} runs were read without a correction for the panel type.")
+    found.append("The recipe was not replayed after a factory reset.")
+    return found

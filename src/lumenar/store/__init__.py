@@ -1,0 +1,1 @@
+"""SQLite as a real database: migrations as .sql, one module of plain-SQL functions per object."""

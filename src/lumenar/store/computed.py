@@ -1,0 +1,34 @@
+"""Figures kept between starts. They follow from readings, so losing them loses nothing."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Key:
+    """Whose figures: one cell of one run against one target, by one version of the computation."""
+
+    run_id: int
+    setup_id: int
+    measurement: str
+    target: str
+    version: str
+
+
+def get(db: sqlite3.Connection, key: Key) -> str | None:
+    """The analysis as JSON text, None where it is not kept or was computed by another version."""
+    row = db.execute(
+        "SELECT analysis FROM computed WHERE run_id = ? AND setup_id = ? AND measurement = ? AND target = ? AND version = ?",
+        (key.run_id, key.setup_id, key.measurement, key.target, key.version),
+    ).fetchone()
+    return None if row is None else str(row["analysis"])
+
+
+def put(db: sqlite3.Connection, key: Key, analysis: str) -> None:
+    """Keep an analysis, in place of one by another version."""
+    db.execute(
+        "INSERT OR REPLACE INTO computed (run_id, setup_id, measurement, target, version, analysis) VALUES (?,?,?,?,?,?)",
+        (key.run_id, key.setup_id, key.measurement, key.target, key.version, analysis),
+    )

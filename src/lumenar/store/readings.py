@@ -1,0 +1,109 @@
+"""Committed readings, with their waveforms and spectra."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lumenar.core.readings import Spectrum, Trace, Waveform
+from lumenar.store.runs import PATCH
+
+
+@dataclass(frozen=True)
+class NewReading:
+    """A reading to commit: XYZ as read, None where the meter gave no number."""
+
+    patch_id: int
+    attempt: int
+    outcome: str
+    XYZ: tuple[float, float, float] | None
+    exposure_s: float | None
+    at_s: float
+    read_at: str
+    trace: Trace | None = None
+
+
+def add(db: sqlite3.Connection, new: NewReading) -> int:
+    """Commit a reading; the first of its patch is counted in every cell that uses it. The same attempt twice is
+    refused."""
+    cursor = db.execute(
+        "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at) VALUES (?,?,?,?,?,?,?,?,?)",
+        (
+            new.patch_id, new.attempt, new.outcome, *(new.XYZ or (None, None, None)), new.exposure_s, new.at_s, new.read_at,
+        ),
+    )  # fmt: skip
+    reading = int(cursor.lastrowid or 0)
+    if new.attempt == 1:
+        db.execute(
+            "UPDATE run_cell SET readings = readings + 1 FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+            " WHERE p.id = ? AND run_cell.run_id = p.run_id AND run_cell.setup_id = p.setup_id"
+            " AND run_cell.measurement = u.measurement",
+            (new.patch_id,),
+        )
+    if new.trace is not None:
+        db.execute("INSERT INTO trace VALUES (?, ?, ?, ?, ?)", (reading, *_packed(new.trace)))
+    return reading
+
+
+def _packed(trace: Trace) -> tuple[str, float, float, bytes]:
+    if isinstance(trace, Waveform):
+        return "waveform", 0.0, 1 / trace.rate_hz, np.asarray(trace.samples, "<f8").tobytes()
+    return "spectrum", trace.start_nm, trace.step_nm, np.asarray(trace.radiance, "<f8").tobytes()
+
+
+def _unpacked(kind: str, start: float, step: float, samples: bytes) -> Trace:
+    values = np.frombuffer(samples, "<f8").astype(float)
+    return Waveform(1 / step, values) if kind == "waveform" else Spectrum(start, step, values)
+
+
+COLUMNS = (
+    "id", "patch_id", "attempt", "outcome", "X", "Y", "Z", "time_s",
+    "r", "g", "b", "window", "background", "level", "zone", "pattern", "at_s", "repeat", "reads",
+)  # fmt: skip
+
+
+def of_setup(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[Any, ...]]:
+    """All readings of one setup in one run with their patches, in the order of `COLUMNS`: patch by patch, attempt by
+    attempt."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    return cursor.execute(
+        f"SELECT g.id, g.patch_id, g.attempt, g.outcome, g.X, g.Y, g.Z, g.at_s, {PATCH}"
+        " FROM patch p JOIN reading g ON g.patch_id = p.id WHERE p.run_id = ? AND p.setup_id = ?"
+        " ORDER BY p.position, g.attempt",
+        (run_id, setup_id),
+    ).fetchall()
+
+
+def uses(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[int, str]]:
+    """Patch and measurement of every use in one setup of one run."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    return cursor.execute(
+        "SELECT u.patch_id, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+        " WHERE p.run_id = ? AND p.setup_id = ? ORDER BY p.position",
+        (run_id, setup_id),
+    ).fetchall()
+
+
+def traces(db: sqlite3.Connection, run_id: int, setup_id: int) -> dict[int, Trace]:
+    """Waveforms and spectra by reading, of one setup in one run."""
+    rows = db.execute(
+        "SELECT t.* FROM trace t JOIN reading g ON g.id = t.reading_id JOIN patch p ON p.id = g.patch_id"
+        " WHERE p.run_id = ? AND p.setup_id = ?",
+        (run_id, setup_id),
+    )
+    return {r["reading_id"]: _unpacked(r["kind"], r["start"], r["step"], r["samples"]) for r in rows}
+
+
+def read_again(db: sqlite3.Connection, run_id: int) -> int:
+    """How many readings of a run were made again."""
+    row = db.execute(
+        "SELECT count(DISTINCT g.patch_id) AS n FROM reading g JOIN patch p ON p.id = g.patch_id"
+        " WHERE p.run_id = ? AND g.attempt > 1",
+        (run_id,),
+    ).fetchone()
+    return int(row["n"])

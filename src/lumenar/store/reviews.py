@@ -1,0 +1,144 @@
+"""Reviews, their units and setups."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lumenar.core.targets import Signal
+
+
+@dataclass(frozen=True)
+class UnitRow:
+    """One physical sample under review, with its unit file as JSON text."""
+
+    id: int
+    review_id: int
+    maker: str
+    model: str
+    serial: str
+    sample: str
+    firmware: str
+    panel: str
+    file: str
+
+    @property
+    def name(self) -> str:
+        """Maker and model."""
+        return f"{self.maker} {self.model}"
+
+
+@dataclass(frozen=True)
+class SetupRow:
+    """A mode plus the values of its controls, as differences from default."""
+
+    id: int
+    unit_id: int
+    position: int
+    name: str
+    mode: str
+    signal: Signal
+    target: str
+    changes: Mapping[str, float | str]
+
+
+def add_review(db: sqlite3.Connection, created_at: str) -> int:
+    """A new, empty review."""
+    return int(db.execute("INSERT INTO review (created_at) VALUES (?)", (created_at,)).lastrowid or 0)
+
+
+def add_unit(db: sqlite3.Connection, unit: UnitRow) -> int:
+    """Store a unit; its id field is ignored."""
+    cursor = db.execute(
+        "INSERT INTO unit (review_id, maker, model, serial, sample, firmware, panel, file) VALUES (?,?,?,?,?,?,?,?)",
+        (unit.review_id, unit.maker, unit.model, unit.serial, unit.sample, unit.firmware, unit.panel, unit.file),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def add_setup(db: sqlite3.Connection, setup: SetupRow) -> int:
+    """Store a setup; its id field is ignored."""
+    cursor = db.execute(
+        "INSERT INTO setup (unit_id, position, name, mode, signal, target, changes) VALUES (?,?,?,?,?,?,?)",
+        (
+            setup.unit_id,
+            setup.position,
+            setup.name,
+            setup.mode,
+            setup.signal,
+            setup.target,
+            json.dumps(setup.changes, sort_keys=True),
+        ),
+    )
+    return int(cursor.lastrowid or 0)
+
+
+def review_ids(db: sqlite3.Connection) -> list[int]:
+    """Every review, oldest first."""
+    return [r["id"] for r in db.execute("SELECT id FROM review ORDER BY id")]
+
+
+def unit_of(db: sqlite3.Connection, review_id: int) -> UnitRow | None:
+    """The unit of a review, None where there is no such review."""
+    row = db.execute("SELECT * FROM unit WHERE review_id = ? ORDER BY id LIMIT 1", (review_id,)).fetchone()
+    return UnitRow(**row) if row else None
+
+
+def units_of(db: sqlite3.Connection, review_id: int) -> list[UnitRow]:
+    """The units of a review, the first sample first."""
+    return [UnitRow(**r) for r in db.execute("SELECT * FROM unit WHERE review_id = ? ORDER BY id", (review_id,))]
+
+
+def unit(db: sqlite3.Connection, unit_id: int) -> UnitRow | None:
+    """One unit."""
+    row = db.execute("SELECT * FROM unit WHERE id = ?", (unit_id,)).fetchone()
+    return UnitRow(**row) if row else None
+
+
+def set_firmware(db: sqlite3.Connection, unit_id: int, firmware: str) -> None:
+    """A unit has another firmware now."""
+    db.execute("UPDATE unit SET firmware = ? WHERE id = ?", (firmware, unit_id))
+
+
+def _setup(row: sqlite3.Row) -> SetupRow:
+    return SetupRow(**{**row, "changes": json.loads(row["changes"])})
+
+
+def setups_of(db: sqlite3.Connection, review_id: int) -> list[SetupRow]:
+    """The setups of a review in the order of its modes."""
+    rows = db.execute(
+        "SELECT s.* FROM setup s JOIN unit u ON u.id = s.unit_id WHERE u.review_id = ? ORDER BY s.unit_id, s.position",
+        (review_id,),
+    )
+    return [_setup(r) for r in rows]
+
+
+def setup(db: sqlite3.Connection, setup_id: int) -> tuple[SetupRow, int] | None:
+    """One setup of any review, and the review it belongs to."""
+    row = db.execute(
+        "SELECT s.*, u.review_id FROM setup s JOIN unit u ON u.id = s.unit_id WHERE s.id = ?", (setup_id,)
+    ).fetchone()
+    if row is None:
+        return None
+    values = dict(row)
+    review_id = values.pop("review_id")
+    return SetupRow(**{**values, "changes": json.loads(values["changes"])}), review_id
+
+
+def change_setup(db: sqlite3.Connection, setup_id: int, changes: Mapping[str, float | str], target: str) -> None:
+    """Give a setup other values, as differences from default, and a declared target."""
+    db.execute(
+        "UPDATE setup SET changes = ?, target = ? WHERE id = ?", (json.dumps(changes, sort_keys=True), target, setup_id)
+    )
+
+
+def delete_setup(db: sqlite3.Connection, setup_id: int) -> None:
+    """Delete a setup with its readings."""
+    db.execute("DELETE FROM setup WHERE id = ?", (setup_id,))
+
+
+def delete_review(db: sqlite3.Connection, review_id: int) -> bool:
+    """Delete a review with all that hangs on it; False where there was none."""
+    return db.execute("DELETE FROM review WHERE id = ?", (review_id,)).rowcount > 0

@@ -1,0 +1,272 @@
+"""Runs: their cells and planned patches, what they were made with, and how far they are."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lumenar.core.readings import Patch
+
+
+@dataclass(frozen=True)
+class RunRow:
+    """One run and its state. warm_up: the unit is to be warmed up first; warm: it was seen to be warm."""
+
+    id: int
+    review_id: int
+    state: str
+    message: str
+    created_at: str
+    meter: Mapping[str, object]
+    unit_id: int
+    habits: Mapping[str, Any]
+    correction_id: int | None
+    warm_up: int
+    warm: int
+
+
+@dataclass(frozen=True)
+class CellRow:
+    """How far one cell of one run is; settings, firmware and changed are those of its setup in that run."""
+
+    run_id: int
+    setup_id: int
+    measurement: str
+    patches: int
+    readings: int
+    state: str
+    settings: str
+    firmware: str
+    changed: int
+
+    @property
+    def complete(self) -> bool:
+        """Every patch has its reading."""
+        return self.readings == self.patches
+
+
+@dataclass(frozen=True)
+class PatchRow:
+    """One planned patch of a run, with the bench time it takes in s."""
+
+    id: int
+    setup_id: int
+    patch: Patch
+    expected_s: float
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Readings done and planned in a run, and the bench time of the last reading."""
+
+    done: int
+    total: int
+    last_s: float
+
+
+@dataclass(frozen=True)
+class NewPatch:
+    """A patch to plan, with the measurements that use it."""
+
+    setup_id: int
+    patch: Patch
+    expected_s: float
+    measurements: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class NewRun:
+    """A run to plan. setups: what each setup's changes from default are, as JSON text."""
+
+    review_id: int
+    unit_id: int
+    created_at: str
+    firmware: str
+    meter: Mapping[str, object]
+    habits: Mapping[str, Any]
+    correction_id: int | None
+    warm_up: bool
+    setups: Mapping[int, str]
+    patches: Sequence[NewPatch]
+
+
+def add_run(db: sqlite3.Connection, new: NewRun) -> int:
+    """Store a planned run: its patches in order, their uses, its cells, and what its setups are."""
+    cursor = db.execute(
+        "INSERT INTO run (review_id, unit_id, state, created_at, meter, habits, correction_id, warm_up)"
+        " VALUES (?, ?, 'queued', ?, ?, ?, ?, ?)",
+        (
+            new.review_id, new.unit_id, new.created_at, json.dumps(new.meter), json.dumps(new.habits), new.correction_id,
+            int(new.warm_up),
+        ),
+    )  # fmt: skip
+    run_id = int(cursor.lastrowid or 0)
+    first = db.execute("SELECT coalesce(max(id), 0) + 1 FROM patch").fetchone()[0]
+    db.executemany(
+        "INSERT INTO patch (id, run_id, setup_id, position, r, g, b, window, background, level, zone, pattern, at_s, repeat,"
+        " reads, expected_s) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+        [
+            (
+                first + i, run_id, n.setup_id, i, *n.patch.rgb, n.patch.window, n.patch.background, n.patch.level,
+                None if n.patch.zone is None else json.dumps(n.patch.zone), n.patch.pattern, n.patch.at_s, n.patch.repeat,
+                n.patch.reads, n.expected_s,
+            )
+            for i, n in enumerate(new.patches)
+        ],
+    )  # fmt: skip
+    db.executemany(
+        "INSERT INTO patch_use VALUES (?, ?)",
+        [(first + i, m) for i, n in enumerate(new.patches) for m in n.measurements],
+    )
+    db.execute(
+        "INSERT INTO run_cell (run_id, setup_id, measurement, patches)"
+        " SELECT p.run_id, p.setup_id, u.measurement, count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+        " WHERE p.run_id = ? GROUP BY p.setup_id, u.measurement",
+        (run_id,),
+    )
+    db.executemany(
+        "INSERT INTO run_setup (run_id, setup_id, settings, firmware) VALUES (?, ?, ?, ?)",
+        [(run_id, setup, settings, new.firmware) for setup, settings in new.setups.items()],
+    )
+    return run_id
+
+
+def get(db: sqlite3.Connection, run_id: int) -> RunRow | None:
+    """One run."""
+    row = db.execute("SELECT * FROM run WHERE id = ?", (run_id,)).fetchone()
+    if row is None:
+        return None
+    return RunRow(**{**row, "meter": json.loads(row["meter"]), "habits": json.loads(row["habits"])})
+
+
+def unfinished(db: sqlite3.Connection) -> list[RunRow]:
+    """Runs that are queued, running or paused, oldest first."""
+    rows = db.execute("SELECT id FROM run WHERE state IN ('queued', 'running', 'paused') ORDER BY id").fetchall()
+    return [run for r in rows if (run := get(db, r["id"]))]
+
+
+def set_state(db: sqlite3.Connection, run_id: int, state: str, message: str) -> None:
+    """Record a run's state and what the person should know about it."""
+    db.execute("UPDATE run SET state = ?, message = ? WHERE id = ?", (state, message, run_id))
+
+
+def set_warm(db: sqlite3.Connection, run_id: int, warm: bool) -> None:
+    """Record that the unit was seen to be warm."""
+    db.execute("UPDATE run SET warm = ? WHERE id = ?", (int(warm), run_id))
+
+
+def pause_running(db: sqlite3.Connection, message: str) -> int:
+    """After a restart: what was running stands paused. Returns how many runs that were."""
+    return db.execute("UPDATE run SET state = 'paused', message = ? WHERE state = 'running'", (message,)).rowcount
+
+
+def patch_of(r: float, g: float, b: float, window: float, background: float, level: float | None, zone: str | None,
+             pattern: Any, at_s: float | None, repeat: int, reads: Any) -> Patch:  # fmt: skip
+    """A patch from its columns."""
+    place = None if zone is None else tuple(json.loads(zone))
+    return Patch((r, g, b), window, background, level, place, pattern, at_s, repeat, reads)
+
+
+PATCH = "p.r, p.g, p.b, p.window, p.background, p.level, p.zone, p.pattern, p.at_s, p.repeat, p.reads"
+
+
+def unread(db: sqlite3.Connection, run_id: int) -> list[PatchRow]:
+    """The patches of a run without a reading, in order."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    rows = cursor.execute(
+        f"SELECT p.id, p.setup_id, p.expected_s, {PATCH} FROM patch p"
+        " WHERE p.run_id = ? AND NOT EXISTS (SELECT 1 FROM reading g WHERE g.patch_id = p.id) ORDER BY p.position",
+        (run_id,),
+    )
+    return [PatchRow(r[0], r[1], patch_of(*r[3:]), r[2]) for r in rows]
+
+
+def progress(db: sqlite3.Connection, run_id: int) -> Progress:
+    """How far a run is."""
+    row = db.execute(
+        "SELECT count(g.id) AS done, count(*) AS total, coalesce(max(g.at_s), 0) AS last"
+        " FROM patch p LEFT JOIN reading g ON g.patch_id = p.id AND g.attempt = 1 WHERE p.run_id = ?",
+        (run_id,),
+    ).fetchone()
+    return Progress(row["done"], row["total"], row["last"])
+
+
+def bench_time(db: sqlite3.Connection, unit_id: int) -> float:
+    """Bench time in s at which a unit was last read; it stays switched on between runs."""
+    row = db.execute(
+        "SELECT max(coalesce((SELECT max(g.at_s) FROM reading g JOIN patch p ON p.id = g.patch_id WHERE p.run_id = r.id), 0),"
+        " coalesce((SELECT max(w.at_s) FROM watch w WHERE w.run_id = r.id), 0)) AS last FROM run r WHERE r.unit_id = ?"
+        " ORDER BY last DESC LIMIT 1",
+        (unit_id,),
+    ).fetchone()
+    return float(row["last"] or 0.0) if row else 0.0
+
+
+def was_warm(db: sqlite3.Connection, unit_id: int) -> bool:
+    """Whether a unit was seen to be warm in any run; on the bench it stays on."""
+    return db.execute("SELECT 1 FROM run WHERE unit_id = ? AND warm = 1 LIMIT 1", (unit_id,)).fetchone() is not None
+
+
+def sign(
+    db: sqlite3.Connection, run_id: int, setup_id: int, signature: Sequence[Sequence[float]], changed: bool
+) -> None:
+    """Record what a setup looked like, and whether it was not what it had been."""
+    db.execute(
+        "UPDATE run_setup SET signature = ?, changed = max(changed, ?) WHERE run_id = ? AND setup_id = ?",
+        (json.dumps([list(s) for s in signature]), int(changed), run_id, setup_id),
+    )
+
+
+def last_signature(db: sqlite3.Connection, setup_id: int, settings: str, firmware: str) -> list[list[float]] | None:
+    """XYZ (3, 3) of a setup's signature in its newest run with the same settings and firmware."""
+    row = db.execute(
+        "SELECT signature FROM run_setup WHERE setup_id = ? AND settings = ? AND firmware = ? AND signature IS NOT NULL"
+        " ORDER BY run_id DESC LIMIT 1",
+        (setup_id, settings, firmware),
+    ).fetchone()
+    return json.loads(row["signature"]) if row else None
+
+
+def add_watch(
+    db: sqlite3.Connection, run_id: int, setup_id: int, kind: str, at_s: float, XYZ: tuple[float, float, float]
+) -> None:
+    """Commit a reading that watches the bench."""
+    db.execute(
+        "INSERT INTO watch (run_id, setup_id, kind, at_s, X, Y, Z) VALUES (?,?,?,?,?,?,?)",
+        (run_id, setup_id, kind, at_s, *XYZ),
+    )
+
+
+def watched(db: sqlite3.Connection, run_id: int) -> list[tuple[int, str, float, float]]:
+    """Setup, kind, bench time and Y of the readings that watched a run."""
+    rows = db.execute("SELECT setup_id, kind, at_s, Y FROM watch WHERE run_id = ? ORDER BY id", (run_id,))
+    return [(r["setup_id"], r["kind"], r["at_s"], r["Y"]) for r in rows]
+
+
+def cells(db: sqlite3.Connection, review_id: int, complete: bool) -> list[CellRow]:
+    """The newest run of every cell of a review, or the newest complete one."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    # With max() SQLite takes the other columns from the row that has it.
+    rows = cursor.execute(
+        "SELECT c.run_id, c.setup_id, c.measurement, c.patches, c.readings, r.state, s.settings, s.firmware, s.changed,"
+        " max(c.run_id) FROM run_cell c JOIN run r ON r.id = c.run_id"
+        " JOIN run_setup s ON s.run_id = c.run_id AND s.setup_id = c.setup_id"
+        f" WHERE r.review_id = ? {'AND c.readings = c.patches' if complete else ''} GROUP BY c.setup_id, c.measurement",
+        (review_id,),
+    )
+    return [CellRow(*r[:-1]) for r in rows]
+
+
+def last_change(db: sqlite3.Connection, review_id: int) -> dict[int, int]:
+    """By setup the newest run in which it did not look as it had."""
+    rows = db.execute(
+        "SELECT s.setup_id, max(s.run_id) AS run FROM run_setup s JOIN run r ON r.id = s.run_id"
+        " WHERE r.review_id = ? AND s.changed = 1 GROUP BY s.setup_id",
+        (review_id,),
+    )
+    return {r["setup_id"]: r["run"] for r in rows}

@@ -1,0 +1,144 @@
+"""The API: views, plates against any target, and problem documents."""
+
+import json
+from html import unescape
+
+import pytest
+from fastapi.testclient import TestClient
+
+from lumenar.api.server import create_app
+
+from ..conftest import PHONE
+
+
+@pytest.fixture
+def client(app, bench):
+    return TestClient(create_app(app, bench), raise_server_exceptions=False)
+
+
+def problem(response, status, kind):
+    assert response.status_code == status
+    assert response.headers["content-type"] == "application/problem+json"
+    body = response.json()
+    assert body["type"] == f"urn:lumenar:{kind}" and body["status"] == status and body["detail"]
+    return body
+
+
+def test_from_the_shelf_to_an_edition(client, bench):
+    assert client.get("/api/reviews").json() == []
+    assert {u["file"] for u in client.get("/api/units").json()} >= {PHONE}
+    review = client.post("/api/reviews", json={"shipped": PHONE}).json()["id"]
+    board = client.get(f"/api/reviews/{review}/board").json()
+    cells = [{"setup": s, "measurement": m} for s, m in board["next"]["cells"]]
+    plan = client.post("/api/plan", json={"review": review, "cells": cells}).json()
+    assert plan["readings"] == 108 and plan["shared"] == 16
+    assert client.post("/api/runs", json={"review": review, "cells": cells}).status_code == 201
+    bench.wait()
+    verdict = client.get(f"/api/reviews/{review}/verdict").json()
+    assert verdict["purposes"][0]["modes"][0]["name"] == "Faithful"
+    gap = next(gap for gap in verdict["gaps"] if "brightness ladder" in gap)
+    assert gap.startswith("Faithful: brightness ladder, ") and gap.endswith(" not measured.")
+    edition = client.post(f"/api/reviews/{review}/editions").json()
+    assert edition["number"] == 1
+    page = client.get(edition["address"])
+    assert page.status_code == 200 and "Tessary Pell 6" in page.text and gap in unescape(page.text)
+    assert client.get(edition["package"]).content[:2] == b"PK"
+    assert client.post(f"/api/reviews/{review}/editions").json()["number"] == 2
+    assert [e["number"] for e in client.get(f"/api/reviews/{review}/editions").json()] == [2, 1]
+    shelf = client.get("/api/reviews").json()[0]
+    assert shelf["editions"] == 2 and shelf["headline"][0]["mode"] == "Faithful"
+
+
+def test_plates_change_with_the_target_without_measuring(client, app, measured):
+    readings = app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
+    own = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp").json()
+    other = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp", params={"target": "gamma24"}).json()
+    assert own["declared"] and own["target"] == "srgb" and not other["declared"]
+    figure = {f["key"]: f["value"] for f in own["figures"]}, {f["key"]: f["value"] for f in other["figures"]}
+    assert figure[0]["gamma"] == figure[1]["gamma"]
+    assert figure[1]["curve_rms_lstar"] > figure[0]["curve_rms_lstar"] + 0.5
+    over = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp", params={"overlay": [2, 3]}).json()
+    assert [s["name"] for s in over["shown"]] == ["Faithful", "Lively", "Hearth"]
+    measured_lines = [s["name"] for s in over["charts"][0]["series"] if s["role"] == "measured"]
+    assert measured_lines == ["Faithful", "Lively", "Hearth"]
+    assert app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0] == readings
+    for key in ("white_black", "gamut", "brightness_ladder"):
+        plates = client.get(f"/api/reviews/{measured}/plates/1/{key}").json()
+        assert plates["charts"] and all(c["table"]["rows"] for c in plates["charts"])
+
+
+CELL = {"setup": 1, "measurement": "grey_ramp"}
+WRONG = [
+    ("GET", "/reviews/9/board", None, 404, "review"),
+    ("GET", "/reviews/9/editions", None, 404, "review"),
+    ("GET", "/reviews/1/plates/1/sparkle", None, 404, "measurement"),
+    ("GET", "/reviews/1/plates/99/gamut", None, 404, "setup"),
+    ("GET", "/reviews/1/plates/1/gamut?target=vivid", None, 422, "target"),
+    ("GET", "/reviews/1/plates/1/gamut?target=bt2020_pq", None, 422, "target"),
+    ("GET", "/reviews/1/plates/1/gamut", None, 404, "cell"),
+    ("GET", "/nothing", None, 404, "not-found"),
+    ("POST", "/reviews", {"shipped": "none.json"}, 422, "unit-file"),
+    ("POST", "/reviews", {"name": "a.json", "text": "{"}, 422, "unit-file"),
+    ("POST", "/runs", {"review": 1, "cells": []}, 422, "cells"),
+    ("POST", "/runs", {"cells": []}, 422, "request"),
+    ("POST", "/bench/pause", None, 409, "bench"),
+    ("PUT", "/bench/clock", {"speed": 3}, 422, "speed"),
+    ("POST", "/reviews/1/editions", None, 409, "nothing-measured"),
+    ("POST", "/figures", {"text": '{"format": 1}'}, 422, "readings-file"),
+    ("POST", "/plan", {"review": 1, "cells": [CELL], "options": {"grid": [4, 4]}}, 422, "grid"),
+    ("POST", "/plan", {"review": 1, "cells": [CELL], "options": {"hold_s": 9000}}, 422, "options"),
+    ("POST", "/runs", {"review": 1, "cells": [CELL], "options": {"rest_s": -1}}, 422, "options"),
+    ("GET", "/reviews/1/plates/1/gamut?pin=vivid", None, 422, "target"),
+    ("GET", "/compare?setup=77", None, 404, "setup"),
+    ("GET", "/compare?setup=1&setup=2&setup=3&setup=4&setup=5", None, 422, "setups"),
+    ("GET", "/compare", None, 422, "request"),
+    ("GET", "/reviews/1/look/1", None, 404, "cell"),
+    ("GET", "/reviews/1/look/1/sunset.png", None, 404, "scene"),
+    ("GET", "/reviews/2/setups/1", None, 404, "setup"),
+    ("PUT", "/reviews/1/setups/1", {"settings": {"Screen > Brightness": 140}}, 422, "setting"),
+    ("PUT", "/reviews/1/setups/1", {"target": "vivid"}, 422, "target"),
+    ("POST", "/reviews/1/setups", {"like": 1, "name": "Lively"}, 422, "name"),
+    ("DELETE", "/reviews/1/setups/1", None, 409, "shipped-setup"),
+    ("PUT", "/units/9/firmware", {"firmware": "2"}, 404, "unit"),
+    ("PUT", "/bench/fault", {"fault": "sparkle"}, 422, "fault"),
+    ("PUT", "/bench/fault", {"fault": "lost"}, 409, "bench"),
+    ("POST", "/corrections", None, 409, "correction"),
+    ("POST", "/corrections/attempt", {"review": 1, "setup": 99}, 404, "setup"),
+    ("POST", "/free", {"review": 1, "setup": 99}, 404, "setup"),
+    ("POST", "/free/captures", None, 409, "free"),
+    ("POST", "/free/ladder", None, 409, "free"),
+    ("PUT", "/free/control", {"control": "x", "value": 1}, 409, "free"),
+    ("POST", "/figures", {"text": "{}", "target": "vivid"}, 422, "target"),
+]
+
+
+@pytest.mark.parametrize(("method", "path", "body", "status", "kind"), WRONG)
+def test_what_goes_wrong_is_a_problem_document(client, phone, method, path, body, status, kind):
+    problem(client.request(method, f"/api{path}", json=body), status, kind)
+
+
+def test_a_wrong_unit_file_says_where_and_stores_nothing(client, units):
+    file = json.loads(units[PHONE])
+    file["modes"][0]["sharpness"] = 3
+    body = problem(client.post("/api/reviews", json={"name": "mine.json", "text": json.dumps(file)}), 422, "unit-file")
+    assert body["place"] == "modes[0].sharpness" and "unknown field" in body["detail"]
+    assert client.get("/api/reviews").json() == []
+
+
+def test_a_full_disk_is_a_problem_document(client, app):
+    app.db.connection()
+    real = app.db.transaction
+
+    def full():
+        from lumenar.store.database import StoreError
+
+        raise StoreError("database or disk is full")
+
+    app.db.transaction = full
+    body = problem(client.post("/api/reviews", json={"shipped": PHONE}), 503, "storage")
+    assert "full" in body["detail"] and "safe" in body["detail"]
+    app.db.transaction = real
+
+
+def test_a_strange_host_name_is_refused(client):
+    assert client.get("/api/bench", headers={"host": "evil.example"}).status_code == 400

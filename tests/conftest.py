@@ -1,0 +1,109 @@
+"""What several tests share: an open application in a fresh folder, and the shipped units."""
+
+import fcntl
+import shutil
+
+import pytest
+from hypothesis import settings
+
+from lumenar.bench.plan import Cell
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.demo.scenario import build
+from lumenar.service import shelf
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.instruments import correct_for
+from lumenar.service.planning import Options
+from lumenar.service.units import shipped_units
+from lumenar.store import reviews
+
+# The first example of a test may load a library; how long it takes says nothing.
+settings.register_profile("lumenar", deadline=None)
+settings.load_profile("lumenar")
+
+MONITOR, PHONE = "ostrel-fen-32.json", "tessary-pell-6.json"
+
+
+@pytest.fixture
+def units():
+    return shipped_units()
+
+
+@pytest.fixture
+def app(tmp_path):
+    application = Application(tmp_path / "data")
+    yield application
+    application.close()
+
+
+@pytest.fixture
+def bench(app):
+    service = BenchService(app, speed=0.0)
+    yield service
+    service.close()
+
+
+FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
+"""Measurements that are enough where a test is not about the figures."""
+
+
+@pytest.fixture
+def phone(app, units):
+    return shelf.add_review(app, units[PHONE], PHONE)
+
+
+def all_cells(app, review, measurements=FEW):
+    """Cells of every setup of a review."""
+    return [Cell(s.id, m) for s in reviews.setups_of(app.db.connection(), review) for m in measurements]
+
+
+@pytest.fixture
+def measured(app, bench, phone):
+    """The phone, corrected for and measured in every mode, though not for everything."""
+    correct_for(app, bench, phone)
+    bench.start(phone, all_cells(app, phone))
+    bench.finish()
+    return phone
+
+
+@pytest.fixture(scope="session")
+def whole_folder(tmp_path_factory):
+    """A data folder with the phone measured for everything in two modes; made once, to be copied."""
+    folder = tmp_path_factory.mktemp("whole") / "data"
+    application = Application(folder)
+    service = BenchService(application, speed=0.0)
+    review = shelf.add_review(application, shipped_units()[PHONE], PHONE)
+    correct_for(application, service, review)
+    setups = reviews.setups_of(application.db.connection(), review)[:2]
+    service.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
+    service.finish()
+    service.close()
+    application.close()
+    return folder
+
+
+@pytest.fixture
+def whole(whole_folder, tmp_path):
+    """The application over a copy of that folder; review 1, setups 1 and 2."""
+    shutil.copytree(whole_folder, tmp_path / "whole")
+    application = Application(tmp_path / "whole")
+    yield application
+    application.close()
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory, worker_id):
+    """The demonstration's data, built once for all workers, to be copied."""
+    if worker_id == "master":
+        shared = tmp_path_factory.mktemp("demo")
+    else:
+        shared = tmp_path_factory.getbasetemp().parent / "demo"
+        shared.mkdir(exist_ok=True)
+    with (shared / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (shared / "data").exists():
+            application = Application(shared / "making")
+            build(application)
+            application.close()
+            (shared / "making").rename(shared / "data")
+    return shared / "data"

@@ -1,0 +1,54 @@
+"""What can be told apart."""
+
+import numpy as np
+import pytest
+
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.readings import MeterLimits
+from lumenar.core.targets import TARGETS
+from lumenar.core.uncertainty import colour_measurable, draw, holm, hotelling, measurable
+
+from .test_measurements import display
+
+
+def test_a_scalar_difference_needs_twice_its_uncertainty_or_more_with_few_repeats():
+    assert measurable(0.21, 0.1) and not measurable(0.19, 0.1)
+    assert measurable(-0.44, 0.1, nu=2) and not measurable(-0.42, 0.1, nu=2)
+    assert not measurable(np.nan, 0.1) and not measurable(1, np.nan)
+
+
+def test_a_colour_difference_is_judged_by_its_covariance():
+    S = np.diag([0.04, 0.01, 0.01])
+    assert colour_measurable(np.array([0.57, 0, 0]), S) and not colour_measurable(np.array([0.55, 0, 0]), S)
+    assert colour_measurable(np.array([0, 0.29, 0]), S)
+
+
+def test_without_a_covariance_repeats_decide():
+    rng = np.random.default_rng(3)
+    nothing = [hotelling(rng.normal(0, 0.3, (6, 3))) for _ in range(800)]
+    assert np.mean(nothing) == pytest.approx(0.05, abs=0.025), "one in twenty by chance"
+    assert hotelling(rng.normal([3, 0, 0], 0.3, (6, 3)))
+    with pytest.raises(ValueError, match="at least 4 repeats"):
+        hotelling(np.zeros((3, 3)))
+
+
+def test_many_states_are_judged_together():
+    assert holm([0.001, 0.02, 0.03]).tolist() == [True, True, True]
+    assert holm([0.03, 0.001, 0.04]).tolist() == [False, True, False]
+    assert holm([0.06]).tolist() == [False]
+
+
+def test_what_two_setups_share_cancels_and_what_they_do_not_does_not():
+    limits = MeterLimits(0.002, 0.0, correction_u=0.01, correction_key=7)
+    one, two = (display("gamma22", white=w, limits=limits) for w in (150.0, 151.0))
+    other = display("gamma22", white=151.0, limits=MeterLimits(0.002, 0.0, correction_u=0.01, correction_key=8))
+    white = MEASUREMENTS["white_black"]
+
+    def whites(readings):
+        return white.analyse(draw(readings.take(white.select(readings))), TARGETS["gamma22"])["white_cd_m2"]
+
+    same, apart = (whites(one) - whites(r) for r in (two, other))
+    assert same.std() == pytest.approx(np.sqrt(2) * 0.002 * 150, rel=0.25), "only the repeatability is left"
+    assert apart.std() > 4 * same.std()
+    # Seeded by the readings: the same readings give the same draws, others others.
+    assert np.array_equal(whites(one), whites(one))

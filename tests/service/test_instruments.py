@@ -1,0 +1,83 @@
+"""Corrections: made from both meters, applied on the way in, raw readings kept."""
+
+import numpy as np
+import pytest
+
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.core.colour import spaces
+from lumenar.service import board, cells
+from lumenar.service.bench import BenchService
+from lumenar.service.errors import ConflictError
+from lumenar.service.instruments import Corrector
+from lumenar.store import reviews
+
+from ..conftest import PHONE, all_cells
+
+
+@pytest.fixture
+def corrector(app, bench):
+    return Corrector(app, bench)
+
+
+def first_setup(app, review):
+    return reviews.setups_of(app.db.connection(), review)[0].id
+
+
+def white_uv(app, review):
+    row = cells.newest(app, review).complete[all_cells(app, review, ("white_black",))[0]]
+    readings = cells.readings_of(app, row)
+    return spaces.XYZ_to_uv(readings.XYZ[np.argmax(readings.rgb[:, 0])])
+
+
+def test_a_correction_brings_the_working_meter_to_the_reference(app, bench, phone, corrector, units):
+    bench.start(phone, all_cells(app, phone, ("white_black",)))
+    bench.finish()
+    raw = white_uv(app, phone)
+    assert "without a correction" in board.board(app, phone).rows[0].cells[0].note
+    corrector.start(phone, first_setup(app, phone))
+    bench.wait()
+    attempt = corrector.view().attempt
+    assert attempt.step == "done" and attempt.done == 24 and len(attempt.residuals) == 8
+    assert attempt.summary["de2000_mean"] < 0.4 < 1.2 < attempt.summary["de2000_before_mean"]
+    assert corrector.view().corrections == [], "nothing is kept before the person says so"
+    number = corrector.keep()
+    bench.start(phone, all_cells(app, phone, ("white_black",)))
+    bench.finish()
+    unit = SimulatedUnit(parse_unit(units[PHONE]))
+    unit.select("Faithful")
+    true = spaces.XYZ_to_uv(unit.XYZ((1.0, 1.0, 1.0)))
+    assert np.linalg.norm(raw - true) > 0.0009
+    assert np.linalg.norm(white_uv(app, phone) - true) < 0.0006
+    run = app.db.connection().execute("SELECT correction_id FROM run ORDER BY id DESC LIMIT 1").fetchone()
+    assert run["correction_id"] == number and corrector.view().corrections[0].runs == 1
+    # What is in the store is what the meter said.
+    row = app.db.connection().execute("SELECT X, Y, Z FROM reading ORDER BY id DESC LIMIT 1 OFFSET 1").fetchone()
+    assert np.linalg.norm(spaces.XYZ_to_uv(np.array(tuple(row))) - true) > 0.0009 or row["Y"] < 1
+
+
+def test_what_a_correction_leaves_is_part_of_the_uncertainty(app, bench, measured):
+    meter, matrix = cells.limits(app, app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0])
+    assert matrix is not None and 0 < meter.correction_u < 0.01
+    white = board.board(app, measured).rows[0].cells[0].figures[0]
+    assert white.uncertainty > 1.5 * meter.repeatability * white.raw / np.sqrt(2)
+
+
+def test_a_failing_meter_ends_the_attempt_and_nothing_is_kept(app, phone, corrector):
+    slow = BenchService(app, speed=20.0)
+    corrector = Corrector(app, slow)
+    corrector.start(phone, first_setup(app, phone))
+    with pytest.raises(ConflictError, match="in use"):
+        corrector.start(phone, first_setup(app, phone))
+    while slow.bench is None:
+        pass
+    slow.bench.meter.fault = slow.bench.spectroradiometer.fault = "unplugged"
+    slow.set_speed(0.0)
+    slow.wait(10)
+    attempt = corrector.view().attempt
+    assert attempt.step == "failed" and "Plug the meter in" in attempt.message
+    with pytest.raises(ConflictError, match="make one first"):
+        corrector.keep()
+    corrector.stop()
+    assert corrector.view().attempt is None
+    slow.close()

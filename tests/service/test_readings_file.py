@@ -1,0 +1,144 @@
+"""Anyone's readings: figures from them, and what is refused."""
+
+import json
+from copy import deepcopy
+
+import numpy as np
+import pytest
+
+from lumenar.cli import main
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.service.errors import BadInputError
+from lumenar.service.export import readings_document
+from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+
+
+def document(white=120.0, black=0.1, target="gamma22", measurements=("white_black", "grey_ramp", "gamut")):
+    patches = dict.fromkeys(p for m in measurements for p in MEASUREMENTS[m].patches(Context()))
+    XYZ = TARGETS[target].XYZ(np.array([p.rgb for p in patches]), Anchor(np.array(white), np.array(black)))
+    readings = [{"rgb": list(p.rgb), "XYZ": v.tolist()} for p, v in zip(patches, XYZ, strict=True)]
+    return {
+        "format": "lumenar-readings",
+        "version": 1,
+        "setups": [{"name": "Mine", "signal": "sdr", "target": target, "readings": readings}],
+    }
+
+
+def test_the_least_that_is_needed_is_enough():
+    [found] = analyse_file(parse_readings(json.dumps(document())))
+    assert set(found.analyses) == {"white_black", "grey_ramp", "gamut", "additivity"}
+    assert "3 or more settings" in found.left_out["brightness_ladder"]
+    figures = figures_document([found])["setups"][0]["figures"]
+    assert figures["white_black"]["contrast_ratio"] == pytest.approx(1200)
+    assert figures["grey_ramp"]["gamma"] == pytest.approx(2.2)
+    json.dumps(figures, allow_nan=False)
+
+
+def test_a_reading_that_names_its_measurement_serves_that_one_only():
+    d = document(measurements=("white_black",))
+    for r in d["setups"][0]["readings"]:
+        r["measurement"] = "white_black"
+    [found] = analyse_file(parse_readings(json.dumps(d)))
+    assert set(found.analyses) == {"white_black"}
+
+
+def test_the_correction_is_applied_to_what_was_read():
+    d = document()
+    M = np.array([[1.03, 0.01, -0.02], [0.0, 1.02, 0.01], [0.02, -0.01, 0.95]])
+    for r in d["setups"][0]["readings"]:
+        r["XYZ"] = np.linalg.solve(M, r["XYZ"]).tolist()
+        r["meter"] = "m1"
+    d["meters"] = [{"id": "m1", "correction": M.tolist(), "repeatability_percent": 0.2, "floor_cd_m2": 0.003}]
+    [found] = analyse_file(parse_readings(json.dumps(d)))
+    assert found.analyses["grey_ramp"].scalar("de2000_max") < 1e-6
+
+
+def test_black_under_the_meters_floor_gives_at_least():
+    d = document(black=0.0)
+    d["meters"] = [{"id": "m1", "floor_cd_m2": 0.003}]
+    for r in d["setups"][0]["readings"]:
+        r["meter"] = "m1"
+    [found] = analyse_file(parse_readings(json.dumps(d)))
+    assert found.analyses["white_black"].scalar("contrast_at_least") == pytest.approx(40_000)
+
+
+def test_what_goes_out_comes_in_with_the_same_figures(whole):
+    from lumenar.service import board
+
+    found = {s.name: s for s in analyse_file(parse_readings(json.dumps(readings_document(whole, 1))))}
+    compared = 0
+    for row in board.board(whole, 1).rows:
+        for cell in row.cells:
+            for f in cell.figures:
+                if f.raw is not None:
+                    again = found[row.name].analyses[cell.measurement].scalar(f.figure)
+                    assert again == f.raw, (cell.measurement, f.figure)
+                    compared += 1
+    assert compared > 50
+
+
+def change(path, value):
+    d = deepcopy(document())
+    *way, last = path
+    place = d
+    for step in way:
+        place = place[step]
+    if value is ...:
+        del place[last]
+    else:
+        place[last] = value
+    return json.dumps(d)
+
+
+FIRST = ("setups", 0, "readings", 0)
+BAD = [
+    ("", "the file is empty"),
+    (json.dumps(document())[:-40], "not JSON at line 1"),
+    ("no json", "not JSON at line 1, column 1"),
+    (json.dumps(document()).replace("0.1", "NaN", 1), "NaN is not a number"),
+    (change((*FIRST, "XYZ"), [1, -2, 3]), "setups[0].readings[0].XYZ[1]: Input should be greater than or equal to 0"),
+    (change((*FIRST, "XYZ"), [1, 1e9, 3]), "setups[0].readings[0].XYZ[1]"),
+    (change((*FIRST, "XYZ"), [1e5, 5e5, 1e5]), "must be absolute"),
+    (change((*FIRST, "XYZ"), ...), "setups[0].readings[0].XYZ: required field is missing"),
+    (change((*FIRST, "XYZ"), None), "XYZ is null without a flag"),
+    (
+        change((*FIRST, "rgb"), [255, 255, 255]),
+        "setups[0].readings[0].rgb[0]: Input should be less than or equal to 1.1",
+    ),
+    (change((*FIRST, "measurement"), "sparkle"), "unknown measurement 'sparkle'"),
+    (change((*FIRST, "lumens"), 3), "setups[0].readings[0].lumens: unknown field"),
+    (change((*FIRST, "meter"), "m9"), "unknown meter 'm9'"),
+    (change(("setups", 0, "target"), "vivid"), "unknown target 'vivid'"),
+    (change(("setups", 0, "readings"), []), "setups[0].readings"),
+    (change(("format",), "other"), "format"),
+    (change(("setups",), []), "setups"),
+]
+
+
+@pytest.mark.parametrize(("text", "said"), BAD)
+def test_a_wrong_readings_file_is_refused_in_one_line(tmp_path, capsys, text, said):
+    file = tmp_path / "mine.json"
+    file.write_text(text)
+    assert main(["figures", str(file), "--json"]) == 2
+    out = capsys.readouterr()
+    assert out.out == "" and said in out.err and out.err.startswith("mine.json: ")
+    assert len(out.err.strip().splitlines()) == 1
+
+
+def test_a_missing_white_is_named():
+    d = document()
+    d["setups"][0]["readings"] = [r for r in d["setups"][0]["readings"] if r["rgb"] != [1.0, 1.0, 1.0]]
+    with pytest.raises(BadInputError, match=r"setups\[0\].readings: .*no reading of 100 % white"):
+        analyse_file(parse_readings(json.dumps(d)))
+
+
+def test_a_target_for_another_signal_and_a_file_that_is_not_there(tmp_path, capsys):
+    file = tmp_path / "mine.json"
+    file.write_text(json.dumps(document()))
+    assert main(["figures", str(file), "--target", "bt2020_pq"]) == 2
+    assert "is a target for pq" in capsys.readouterr().err
+    assert main(["figures", str(tmp_path / "none.json")]) == 2
+    assert "cannot be read" in capsys.readouterr().err
+    assert main(["figures", str(file), "--target", "srgb"]) == 0
+    assert "Mine against srgb" in capsys.readouterr().out

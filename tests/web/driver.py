@@ -1,0 +1,98 @@
+"""A headless Chromium for tests and screenshots, and a real server to point it at."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--force-device-scale-factor=1",
+)  # fmt: skip
+
+
+@contextmanager
+def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
+    """A headless Chromium with a profile of its own and a viewport of the given size."""
+    profile = tempfile.mkdtemp(prefix="lumenar-chromium-")
+    options = Options()
+    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
+    for flag in (*FLAGS, f"--user-data-dir={profile}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
+    try:
+        driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride",
+            {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
+        )
+        yield driver
+    finally:
+        driver.quit()
+        shutil.rmtree(profile, ignore_errors=True)
+
+
+def free_port() -> int:
+    """A port that nobody listens on."""
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
+
+
+class Server:
+    """A real `lumenar` process over a data folder; can be killed and started again."""
+
+    def __init__(self, data: Path, *arguments: str) -> None:
+        self.data, self.arguments, self.port = data, arguments, free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        """Start and wait until it answers."""
+        command = [sys.executable, "-m", "lumenar.cli", *(self.arguments or ("serve",))]
+        command += ["--data", str(self.data), "--port", str(self.port)]
+        self.process = subprocess.Popen(command, env={**os.environ, "PYTHONUNBUFFERED": "1"}, stdout=subprocess.DEVNULL)
+        end = time.monotonic() + 60
+        while time.monotonic() < end:
+            try:
+                urllib.request.urlopen(f"{self.url}/api/bench", timeout=1).read()
+                return
+            except OSError:
+                if self.process.poll() is not None:
+                    raise RuntimeError(f"the server ended with {self.process.returncode}") from None
+                time.sleep(0.05)
+        raise RuntimeError("the server did not answer within 60 s")
+
+    def kill(self) -> None:
+        """Kill it the hard way, as a power cut would."""
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        """End it as Ctrl-C does."""
+        if self.process.poll() is None:
+            self.process.send_signal(signal.SIGINT)
+            try:
+                self.process.wait(10)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+
+
+def slug(name: str) -> str:
+    """A file name from a title."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")

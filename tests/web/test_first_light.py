@@ -1,0 +1,255 @@
+"""From an unmeasured display to a published report, in the real interface."""
+
+import json
+import shutil
+import urllib.request
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+from lumenar.publish.verify import verify
+
+from .driver import Server, browser
+
+pytestmark = pytest.mark.web
+MODES = ["Studio", "Daybreak", "Matinee", "Arena", "Handset", "Paper"]
+REVIEW, STUDIO = 5, 20
+"""The demonstration's monitor, which nobody has measured, and its first mode."""
+FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
+
+
+@pytest.fixture(scope="module")
+def server(demo_folder, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("first") / "data"
+    shutil.copytree(demo_folder, folder)
+    made = Server(folder, "demo")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="module")
+def page(server):
+    with browser() as driver:
+        yield Person(driver, server)
+
+
+class Person:
+    """Somebody in front of the interface."""
+
+    def __init__(self, driver, server):
+        self.driver, self.server = driver, server
+
+    def go(self, path="/"):
+        self.driver.get(self.server.url + path)
+
+    def until(self, true, seconds=20):
+        return WebDriverWait(self.driver, seconds, 0.05, [Exception]).until(lambda _: true())
+
+    def find(self, css, text=None):
+        def look():
+            found = self.driver.find_elements(By.CSS_SELECTOR, css)
+            return next((e for e in found if text is None or text in e.text), None)
+
+        return self.until(look)
+
+    def all(self, css):
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def press(self, *keys):
+        for key in keys:
+            self.driver.switch_to.active_element.send_keys(key)
+
+    def cell(self, mode, measurement):
+        return self.find(f'[data-cell="{mode} {measurement}"]')
+
+    def states(self):
+        return [c.get_attribute("data-state") for c in self.all("[data-cell]")]
+
+    def clock(self, speed):
+        Select(self.find("#clock")).select_by_value(speed)
+        self.until(lambda: self.api("/bench")["speed"] == float(speed))
+        # Not by a click on the page: under it may lie a cell, which would open.
+        self.driver.execute_script("document.activeElement.blur()")
+
+    def api(self, path):
+        with urllib.request.urlopen(f"{self.server.url}/api{path}", timeout=10) as answer:
+            return json.load(answer)
+
+    def errors(self):
+        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
+
+
+def test_1_the_shelf_and_an_unmeasured_board(page):
+    page.go()
+    entry = page.find("[data-testid=shelf-entry]", "Ostrel Fen 32")
+    assert "not measured yet" in entry.text
+    page.press("/")
+    page.press("phone")
+    page.until(lambda: len(page.all("[data-testid=shelf-entry]")) == 1)
+    assert "Tessary Pell 6" in page.find("[data-testid=shelf-entry]").text
+    page.press(Keys.ESCAPE)
+    page.find("a", "Ostrel Fen 32").click()
+    page.find("[role=grid]")
+    rows = [e.text.split("\n")[0] for e in page.all("[role=grid] tbody th")]
+    assert rows == MODES + [f"{m} (sample B)" for m in MODES]
+    assert page.states() == ["unmeasured"] * 12 * 16
+    assert "First pass" in page.find("[data-testid=plan]").text
+    page.find("[aria-label='Filter the rows']").send_keys("1.04")
+    page.until(lambda: len(page.all("[role=grid] tbody th")) == 6)
+    page.press(Keys.ENTER)
+
+
+def select_few(page):
+    """Select four measurements of the first sample's modes, by row and column with the keys."""
+    for mode in MODES:
+        for measurement in FEW:
+            ActionChains(page.driver).key_down(Keys.SHIFT).click(page.cell(mode, measurement)).key_up(Keys.SHIFT).perform()
+
+
+def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
+    plan = page.find("[data-testid=plan]", "readings")
+    page.press("a")
+    page.until(lambda: "Selected: 96 cells" in plan.text)
+    page.press("a")
+    page.until(lambda: "Selected" not in plan.text)
+    page.cell("Studio", "white_black").click()
+    page.until(lambda: "Selected: 1 cell" in plan.text and "2 readings" in plan.text)
+    page.press(Keys.ARROW_DOWN, "x")
+    page.until(lambda: page.cell("Daybreak", "white_black").get_attribute("aria-selected") == "true")
+    page.press("1")
+    page.until(lambda: "Selected: 18 cells" in plan.text)
+    page.press(Keys.ESCAPE)
+    page.until(lambda: not page.all("[aria-selected=true]"))
+    select_few(page)
+    plan = page.find("[data-testid=plan]", "Selected: 24 cells")
+    page.until(lambda: "294 readings" in plan.text)
+    page.press("m")
+    page.until(lambda: "measuring" in page.states())
+    live = page.find("[data-testid=live]")
+    page.until(lambda: any(ch.isdigit() for ch in live.text))
+    page.until(lambda: page.cell("Studio", "gamut").get_attribute("data-state") == "measured")
+    bar = page.find("footer").text
+    assert "Ostrel Fen 32 · " in bar and (" · window 10 %" in bar or " · setting " in bar)
+    assert "Corrected, oled" in bar
+    page.press("p")
+    page.find("footer button", "Resume")
+    done = page.until(lambda: page.api("/bench")["state"] == "paused" and page.api("/bench")["done"])
+    # The tab is closed and opened again; the run stands where it stood.
+    page.driver.switch_to.new_window("tab")
+    page.driver.switch_to.window(page.driver.window_handles[0])
+    page.driver.close()
+    page.driver.switch_to.window(page.driver.window_handles[0])
+    page.go(f"/review/{REVIEW}")
+    page.find("footer button", "Resume").click()
+    page.until(lambda: page.api("/bench")["done"] > done)
+    page.clock("0")
+    page.until(lambda: page.states().count("measured") == 24, 60)
+    page.find("footer", "Bench at rest")
+    assert page.find('[data-cell="Studio grey_ramp"]').text.startswith("1.")
+
+
+def test_3_plates_change_with_the_target_and_take_an_overlay(page):
+    page.cell("Studio", "grey_ramp").click()
+    page.find("[data-chart=curve_error] svg path")
+    before = page.find("[data-headline=curve_error]").text
+    readings = page.api("/reviews")[0]["cells_measured"]
+    Select(page.find("[data-testid=target]")).select_by_value("gamma24")
+    page.find('[data-target="gamma24"]')
+    page.until(lambda: page.find("[data-headline=curve_error]").text != before)
+    assert page.api("/reviews")[0]["cells_measured"] == readings
+    overlay = next(s for s in page.all("select") if "overlay" in (s.get_attribute("aria-label") or "").lower())
+    Select(overlay).select_by_visible_text("Daybreak")
+    page.until(lambda: "→" in page.find("[data-headline=curve_error]").text)
+    page.find("[data-chart=curve_error] svg text", "Daybreak")
+    page.find("button", "Numbers").click()
+    rows = page.until(lambda: page.all("[data-chart=curve_error] tbody tr"))
+    assert len(rows) == 21
+    for measurement, chart, words in (
+        ("gamut", "gamut_plane", "% of BT.2020"),
+        ("white_black", "reach", "Duv"),
+        ("brightness_ladder", "ladder", "120 cd/m²"),
+    ):
+        page.go(f"/review/{REVIEW}/plates/{STUDIO}/{measurement}")
+        page.find(f"[data-chart={chart}] svg")
+        assert words in page.find("[data-testid=words]").text
+    assert len(page.all("[data-chart=coverage] svg")) == 0
+    page.go(f"/review/{REVIEW}/plates/{STUDIO}/gamut")
+    page.until(lambda: {"sRGB / BT.709", "P3", "opRGB", "BT.2020"} <= set(page.find("[data-chart=coverage]").text.split("\n")))
+    page.press(Keys.ESCAPE)
+    page.find("[role=grid]")
+
+
+def test_4_scores_open_into_where_the_points_went(page):
+    page.press("v")
+    points = page.find("[data-testid=points]")
+    assert "Coverage of the target" in points.text and "Contrast" in points.text
+    names = [b.text.split("\n")[0] for b in page.all("button[aria-pressed]")]
+    assert sorted(names) == sorted(MODES + [f"{m} (sample B)" for m in MODES]) and names[0] == "Studio"
+    page.find("button[aria-pressed]", "Arena").click()
+    page.find("p", "Where the points went: Arena")
+
+
+def test_5_a_recipe_with_reasons_and_evidence(page):
+    recipe = page.find("[data-testid=recipe]")
+    assert "Picture › Mode" in recipe.text and "Studio" in recipe.text
+    assert "Picture › Light" in recipe.text and "120" in recipe.text and "Locked in Studio" in recipe.text
+    assert "200 cd/m² at" in recipe.text
+    next(a for a in recipe.find_elements(By.TAG_NAME, "a") if a.text == "evidence").click()
+    page.find("[data-chart]")
+    page.go(f"/review/{REVIEW}/verdict")
+
+
+def test_6_publishing_leaves_a_report_and_a_package_that_verifies(page):
+    page.find("[data-testid=publish]").click()
+    page.find("[data-testid=editions]", "Edition 1")
+    edition = page.api(f"/reviews/{REVIEW}/editions")[0]
+    check = verify(page.server.data / "editions" / edition["address"].removeprefix("/published/").strip("/"))
+    assert check.agrees and check.compared > 4000
+    page.find("[data-testid=editions] a", "Report").click()
+    assert "Ostrel Fen 32" in page.find("h1").text
+    assert "Studio is the truest as shipped" in page.find(".lede").text
+    assert len(page.all("figure svg")) > 40
+    asked = page.driver.execute_script("return performance.getEntriesByType('resource').map(e => e.name)")
+    assert asked and all(a.startswith(page.server.url) for a in asked)
+    for width in (1280, 390):
+        page.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride", {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        )
+        fits = page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
+        assert fits, f"something sticks out at the side at {width} pixels"
+    page.driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+
+
+def test_7_wrong_input_is_told_and_nothing_is_lost(page, tmp_path):
+    page.go()
+    before = len(page.until(lambda: page.all("[data-testid=shelf-entry]")))
+    (tmp_path / "mine.json").write_text('{"format": "lumenar-unit", "version": 1, "colour": "red"}')
+    page.find("input[type=file]").send_keys(str(tmp_path / "mine.json"))
+    alert = page.find("[role=alert]")
+    assert "mine.json" in alert.text
+    page.go("/review/77")
+    assert "no review 77" in page.find("[role=alert]").text
+    page.go()
+    assert len(page.until(lambda: page.all("[data-testid=shelf-entry]"))) == before
+
+
+def test_8_themes_help_and_a_quiet_console(page):
+    page.go()
+    page.find("[data-testid=shelf-entry]")
+    page.errors()
+    page.press("n")
+    page.until(lambda: "light" in page.driver.find_element(By.TAG_NAME, "html").get_attribute("class"))
+    page.press("n")
+    page.press("?")
+    page.find("dialog[open]", "walk the cells")
+    page.press(Keys.ESCAPE)
+    page.until(lambda: not page.all("dialog[open]"))
+    for path in (f"/review/{REVIEW}", f"/review/{REVIEW}/plates/{STUDIO}/grey_ramp", f"/review/{REVIEW}/verdict"):
+        page.go(path)
+        page.find("main svg")
+    assert page.errors() == []

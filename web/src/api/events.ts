@@ -1,0 +1,69 @@
+import { type QueryClient, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import type { BenchStatus } from "./client";
+
+const BOARD_EVERY_MS = 400;
+
+/** One connection to the server's events: the bench's state at once, the other views a few times a second at most. */
+function listen(client: QueryClient, connected: (yes: boolean) => void): () => void {
+  const source = new EventSource("/api/events");
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  const refresh = () => {
+    waiting ??= setTimeout(() => {
+      waiting = undefined;
+      // A Board that is still being read is not asked for again; afterwards it is.
+      if (client.isFetching({ queryKey: ["board"] })) {
+        refresh();
+        return;
+      }
+      for (const key of ["board", "shelf", "verdict"]) client.invalidateQueries({ queryKey: [key] });
+    }, BOARD_EVERY_MS);
+  };
+  source.addEventListener("bench", (event) => {
+    // An answer that is still under way is older than this, and must not overwrite it.
+    client.cancelQueries({ queryKey: ["bench"] }, { revert: false, silent: true });
+    client.setQueryData<BenchStatus>(["bench"], JSON.parse(event.data));
+  });
+  source.addEventListener("reading", refresh);
+  source.addEventListener("run", refresh);
+  source.onopen = () => {
+    connected(true);
+    refresh();
+  };
+  source.onerror = () => connected(false);
+  return () => {
+    source.close();
+    clearTimeout(waiting);
+  };
+}
+
+/**
+ * Follow the server's events while the page is in sight. A browser gives one host six connections over all its tabs, and
+ * keeps those of pages it remembers for going back; a page out of sight must not hold one.
+ */
+export function useEvents(): boolean {
+  const client = useQueryClient();
+  const [connected, setConnected] = useState(true);
+  useEffect(() => {
+    let close: (() => void) | undefined;
+    const follow = () => {
+      if (document.visibilityState === "visible") close ??= listen(client, setConnected);
+      else leave();
+    };
+    const leave = () => {
+      close?.();
+      close = undefined;
+    };
+    follow();
+    document.addEventListener("visibilitychange", follow);
+    window.addEventListener("pagehide", leave);
+    window.addEventListener("pageshow", follow);
+    return () => {
+      document.removeEventListener("visibilitychange", follow);
+      window.removeEventListener("pagehide", leave);
+      window.removeEventListener("pageshow", follow);
+      leave();
+    };
+  }, [client]);
+  return connected;
+}

@@ -1,0 +1,128 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  type BenchStatus,
+  type Board,
+  type CellChoice,
+  type ComparedSetup,
+  type Comparison,
+  call,
+  type EditionView,
+  type FreeView,
+  type InstrumentsView,
+  type Look,
+  type PlanPreview,
+  type Plates,
+  type SetupView,
+  type ShelfEntry,
+  type ShippedUnit,
+  type Verdict,
+} from "./client";
+import type { components } from "./schema";
+
+export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => call<ShelfEntry[]>("GET", "/reviews") });
+export const useShipped = () =>
+  useQuery({
+    queryKey: ["units"],
+    queryFn: () => call<ShippedUnit[]>("GET", "/units"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+export const useBoard = (review: number) =>
+  useQuery({ queryKey: ["board", review], queryFn: () => call<Board>("GET", `/reviews/${review}/board`) });
+export const useVerdict = (review: number) =>
+  useQuery({ queryKey: ["verdict", review], queryFn: () => call<Verdict>("GET", `/reviews/${review}/verdict`) });
+export const useEditions = (review: number) =>
+  useQuery({
+    queryKey: ["editions", review],
+    queryFn: () => call<EditionView[]>("GET", `/reviews/${review}/editions`),
+  });
+export const useBench = () =>
+  useQuery({
+    queryKey: ["bench"],
+    queryFn: () => call<BenchStatus>("GET", "/bench"),
+    staleTime: Number.POSITIVE_INFINITY,
+    refetchOnWindowFocus: false,
+  });
+
+export type RunOptions = Partial<components["schemas"]["Options"]>;
+
+export function usePlan(review: number, cells: CellChoice[], options: RunOptions, speed: number | undefined) {
+  return useQuery({
+    queryKey: ["plan", review, speed, options, cells],
+    queryFn: () => call<PlanPreview>("POST", "/plan", { review, cells, options }),
+    enabled: cells.length > 0,
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** What is laid over a setup's plates: other setups, and targets pinned as if a perfect display had been measured. */
+export interface Laid {
+  overlay: number[];
+  pins: string[];
+  target: string | null;
+}
+
+export function laidQuery({ overlay, pins, target }: Laid): URLSearchParams {
+  const query = new URLSearchParams(overlay.map((o) => ["overlay", String(o)]));
+  for (const p of pins) query.append("pin", p);
+  if (target) query.set("target", target);
+  return query;
+}
+
+export function usePlates(review: number, setup: number, measurement: string, laid: Laid, enabled = true) {
+  return useQuery({
+    queryKey: ["plates", review, setup, measurement, laid],
+    queryFn: () => call<Plates>("GET", `/reviews/${review}/plates/${setup}/${measurement}?${laidQuery(laid)}`),
+    placeholderData: (previous) => (previous?.measurement === measurement ? previous : undefined),
+    enabled,
+  });
+}
+
+export const useComparable = () =>
+  useQuery({ queryKey: ["compare", "setups"], queryFn: () => call<ComparedSetup[]>("GET", "/compare/setups") });
+
+export function useComparison(setups: number[], target: string | null) {
+  const query = new URLSearchParams(setups.map((s) => ["setup", String(s)]));
+  if (target) query.set("target", target);
+  return useQuery({
+    queryKey: ["compare", setups, target],
+    queryFn: () => call<Comparison>("GET", `/compare?${query}`),
+    enabled: setups.length > 0,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export const useSetup = (review: number, setup: number) =>
+  useQuery({
+    queryKey: ["setup", review, setup],
+    queryFn: () => call<SetupView>("GET", `/reviews/${review}/setups/${setup}`),
+  });
+
+export const useInstruments = () =>
+  useQuery({
+    queryKey: ["instruments"],
+    queryFn: () => call<InstrumentsView>("GET", "/instruments"),
+    refetchInterval: (query) => (query.state.data?.attempt?.step === "reading" ? 300 : false),
+  });
+
+export const useFree = () =>
+  useQuery({ queryKey: ["free"], queryFn: () => call<FreeView>("GET", "/free"), staleTime: Number.POSITIVE_INFINITY });
+
+export function useLook(review: number, setup: number, target: string | null, factor: number) {
+  const query = new URLSearchParams({ factor: String(factor), ...(target ? { target } : {}) });
+  return useQuery({
+    queryKey: ["look", review, setup, target, factor],
+    queryFn: () => call<Look>("GET", `/reviews/${review}/look/${setup}?${query}`),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** A change on the server; what it touches is read anew. */
+export function useAct<T, V = void>(act: (value: V) => Promise<T>, touched: string[] = []) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const key of touched) client.invalidateQueries({ queryKey: [key] });
+    },
+  });
+}

@@ -1,0 +1,32 @@
+import { lazy, Suspense } from "react";
+import { Route, Routes as Switch } from "react-router";
+import { Quiet } from "../parts/basics";
+import { Shell } from "./shell";
+
+const Shelf = lazy(() => import("../views/shelf/Shelf"));
+const BoardView = lazy(() => import("../views/board/BoardView"));
+const PlatesView = lazy(() => import("../views/plates/PlatesView"));
+const CompareView = lazy(() => import("../views/compare/CompareView"));
+const InstrumentsView = lazy(() => import("../views/instruments/InstrumentsView"));
+const LookView = lazy(() => import("../views/look/LookView"));
+const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
+
+/** The views; each is loaded when it is first needed. */
+export function Routes() {
+  return (
+    <Suspense fallback={<Quiet>Loading</Quiet>}>
+      <Switch>
+        <Route element={<Shell />}>
+          <Route index element={<Shelf />} />
+          <Route path="review/:review" element={<BoardView />} />
+          <Route path="review/:review/plates/:setup/:measurement" element={<PlatesView />} />
+          <Route path="review/:review/verdict" element={<VerdictView />} />
+          <Route path="review/:review/look/:setup" element={<LookView />} />
+          <Route path="compare" element={<CompareView />} />
+          <Route path="instruments" element={<InstrumentsView />} />
+          <Route path="*" element={<Quiet>There is no such page. Press Esc for the Shelf.</Quiet>} />
+        </Route>
+      </Switch>
+    </Suspense>
+  );
+}

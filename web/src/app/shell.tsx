@@ -1,0 +1,123 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Suspense, useState } from "react";
+import { Link, Outlet, useLocation, useMatch } from "react-router";
+import { useEvents } from "../api/events";
+import { useBoard } from "../api/queries";
+import { Key, Quiet } from "../parts/basics";
+import { BenchBar } from "../views/bench/BenchBar";
+import { Help } from "./help";
+import { useKeys } from "./keys";
+import { useMode } from "./mode";
+
+const A = chakra(Link);
+
+function Logo() {
+  return (
+    <A to="/" display="flex" alignItems="center" gap="9px" fontWeight="600" aria-label="Lumenar, to the Shelf">
+      <svg width="30" height="16" aria-hidden="true">
+        <chakra.line x1={1} x2={29} y1={8} y2={8} stroke="ink2" />
+        <chakra.rect x={12} y={6} width={16} height={4} fill="lamp" opacity={0.35} />
+        <chakra.rect x={20} y={1} width={3} height={14} fill="lamp" />
+      </svg>
+      Lumenar
+    </A>
+  );
+}
+
+function ReviewCrumb({ id }: { id: number }) {
+  const board = useBoard(id);
+  const review = board.data?.review;
+  if (!review) return null;
+  return (
+    <>
+      <Box as="span" color="ink3">
+        /
+      </Box>
+      <A to={`/review/${id}`} color="ink" fontWeight="500">
+        {review.name}
+      </A>
+      <Box as="span" color="ink2">
+        {review.samples > 1 ? `${review.samples} samples` : `sample ${review.sample} · firmware ${review.firmware}`}
+      </Box>
+    </>
+  );
+}
+
+function Tab({ to, children }: { to: string; children: string }) {
+  const here = useLocation().pathname;
+  const on = here === to;
+  return (
+    <A
+      to={to}
+      color={on ? "ink" : "ink2"}
+      fontWeight={on ? 500 : 400}
+      aria-current={on ? "page" : undefined}
+      _hover={{ color: "ink" }}
+    >
+      {children}
+    </A>
+  );
+}
+
+function IconButton({ label, onClick, children }: { label: string; onClick: () => void; children: string }) {
+  return (
+    <chakra.button type="button" aria-label={label} title={label} onClick={onClick} cursor="pointer">
+      <Key>{children}</Key>
+    </chakra.button>
+  );
+}
+
+/** The frame of every view: a slim top bar, the view, the bench bar. */
+export function Shell() {
+  const connected = useEvents();
+  const { mode, dark, toggle, dimAll } = useMode();
+  const [help, setHelp] = useState(false);
+  const match = useMatch("/review/:review/*");
+  const id = match?.params.review ? Number(match.params.review) : null;
+  useKeys({ "?": () => setHelp((h) => !h), n: toggle, d: dimAll });
+  return (
+    <Flex direction="column" h="100dvh" minW="320px">
+      <Flex
+        as="header"
+        h="44px"
+        flex="none"
+        align="center"
+        gap="14px"
+        px="16px"
+        borderBottom="1px solid"
+        borderColor="lineSoft"
+        opacity={dark ? 0.06 : 1}
+      >
+        <Logo />
+        <Flex as="nav" aria-label="Where am I" gap="7px" minW={0} whiteSpace="nowrap" overflow="hidden">
+          <A to="/" color="ink2" _hover={{ color: "ink" }}>
+            Shelf
+          </A>
+          {id !== null && <ReviewCrumb id={id} />}
+        </Flex>
+        <Box flex="1" />
+        {id !== null && <Tab to={`/review/${id}/verdict`}>Verdict</Tab>}
+        <Tab to="/compare">Compare</Tab>
+        <Tab to="/instruments">Instruments</Tab>
+        <IconButton label={mode === "dim" ? "Daylight theme (n)" : "Dim room theme (n)"} onClick={toggle}>
+          {mode === "dim" ? "day" : "dim"}
+        </IconButton>
+        <IconButton label="Keys (?)" onClick={() => setHelp(true)}>
+          ?
+        </IconButton>
+      </Flex>
+      {!connected && (
+        <Box role="status" bg="lampSoft" color="ink" px="16px" py="6px" borderBottom="1px solid" borderColor="lamp">
+          The server does not answer. Nothing is lost; this page goes on when it is back.
+        </Box>
+      )}
+      <Box as="main" flex="1" minH={0} overflow="auto" opacity={dark ? 0.06 : 1}>
+        <Suspense fallback={<Quiet>Loading</Quiet>}>
+          <Outlet />
+        </Suspense>
+      </Box>
+      <BenchBar />
+      {help && <Help close={() => setHelp(false)} />}
+    </Flex>
+  );
+}

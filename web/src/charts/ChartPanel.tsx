@@ -1,0 +1,179 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { useEffect, useRef, useState } from "react";
+import type { Chart } from "../api/client";
+import { Mono } from "../parts/basics";
+import { Anatomy } from "./Anatomy";
+import { useColours } from "./colours";
+import { number } from "./common";
+import { Drawing } from "./Drawing";
+import { Lines } from "./Lines";
+import { Plane } from "./Plane";
+import { RuleList } from "./RuleList";
+import { Span } from "./Span";
+import { csv, download, savePng, saveSvg } from "./save";
+
+const Table = chakra("table");
+const Th = chakra("th");
+const Td = chakra("td");
+
+function Picture({ chart, width }: { chart: Chart; width: number }) {
+  switch (chart.kind) {
+    case "lines":
+      return <Lines chart={chart} height={210} />;
+    case "plane":
+      return <Plane chart={chart} height={400} width={width} />;
+    case "anatomy":
+      return <Anatomy chart={chart} height={220} />;
+    case "span":
+      return <Span chart={chart} width={width} />;
+    case "rules":
+      return <RuleList chart={chart} />;
+    case "drawing":
+      return <Drawing chart={chart} width={width} />;
+  }
+}
+
+/** The same numbers as the picture. */
+export function Numbers({ chart }: { chart: Chart }) {
+  const { heads, decimals, rows } = chart.table;
+  return (
+    <Box overflowX="auto" maxH="420px" overflowY="auto">
+      <Table w="100%" css={{ borderCollapse: "collapse" }} fontSize="12px">
+        <thead>
+          <tr>
+            {heads.map((h) => (
+              <Th
+                key={h}
+                textAlign="right"
+                fontWeight="500"
+                color="ink3"
+                pr="12px"
+                pb="4px"
+                position="sticky"
+                top="0"
+                bg="ground"
+              >
+                {h}
+              </Th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: rows have no other name and never move
+            <tr key={i}>
+              {row.map((value, j) => (
+                <Td
+                  key={heads[j]}
+                  textAlign="right"
+                  pr="12px"
+                  py="2px"
+                  borderTop="1px solid"
+                  borderColor="lineSoft"
+                  whiteSpace="nowrap"
+                >
+                  {typeof value === "string" ? (
+                    value
+                  ) : (
+                    <Mono title={value === null ? undefined : String(value)}>{number(value, decimals[j] ?? 0)}</Mono>
+                  )}
+                </Td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Box>
+  );
+}
+
+/** What can be taken away of a chart: its numbers, or the picture. */
+function Save({ chart, name, figure }: { chart: Chart; name: string; figure: () => HTMLElement | null }) {
+  const [said, setSaid] = useState("save");
+  const { ground } = useColours();
+  const file = `${name} ${chart.title}`.toLowerCase().replace(/[^a-z0-9]+/g, "-");
+  const copy = async () => {
+    const text = csv(chart);
+    try {
+      await navigator.clipboard.writeText(text);
+      setSaid("copied");
+    } catch {
+      download(`${file}.csv`, new Blob([text], { type: "text/csv" }));
+      setSaid("saved");
+    }
+    setTimeout(() => setSaid("save"), 1500);
+  };
+  const take = (what: string) => {
+    const picture = figure();
+    if (what === "csv") copy();
+    else if (picture && what === "svg") saveSvg(file, picture, ground);
+    else if (picture && what === "png") savePng(file, picture, ground);
+  };
+  return (
+    <chakra.select
+      aria-label={`Save ${chart.title}`}
+      value=""
+      onChange={(e) => take(e.target.value)}
+      appearance="none"
+      bg="transparent"
+      color="ink3"
+      fontSize="11px"
+      cursor="pointer"
+      w="46px"
+      textAlign="right"
+      _hover={{ color: "ink" }}
+    >
+      <option value="" disabled>
+        {said}
+      </option>
+      <option value="csv">numbers, copied as CSV</option>
+      {chart.kind !== "rules" && <option value="svg">picture as SVG</option>}
+      {chart.kind !== "rules" && <option value="png">picture as PNG</option>}
+    </chakra.select>
+  );
+}
+
+/** One picture with its title, headline figures and, on demand, its table. */
+export function ChartPanel({ chart, tables, name }: { chart: Chart; tables: boolean; name: string }) {
+  const box = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(560);
+  useEffect(() => {
+    if (!box.current) return;
+    const watch = new ResizeObserver(([entry]) => entry && setWidth(Math.round(entry.contentRect.width)));
+    watch.observe(box.current);
+    return () => watch.disconnect();
+  }, []);
+  return (
+    <Box as="figure" data-chart={chart.key} minW={0}>
+      <Flex as="figcaption" align="baseline" gap="10px" mb="6px">
+        <Text fontWeight="600" whiteSpace="nowrap">
+          {chart.title}
+        </Text>
+        <Text
+          color="ink3"
+          fontSize="11.5px"
+          minW="0"
+          overflow="hidden"
+          textOverflow="ellipsis"
+          whiteSpace="nowrap"
+          title={chart.note}
+        >
+          {chart.note}
+        </Text>
+        <Box flex="1" />
+        <Mono color="ink2" fontSize="12px" whiteSpace="nowrap" data-headline={chart.key}>
+          {chart.headline}
+        </Mono>
+        <Save chart={chart} name={name} figure={() => box.current} />
+      </Flex>
+      <Box ref={box}>
+        <Picture chart={chart} width={width} />
+      </Box>
+      {(tables || chart.table_open) && (
+        <Box mt="8px">
+          <Numbers chart={chart} />
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,81 @@
+import type { Chart } from "../api/client";
+
+const PROPERTIES = [
+  "fill",
+  "fill-opacity",
+  "stroke",
+  "stroke-width",
+  "stroke-opacity",
+  "stroke-dasharray",
+  "opacity",
+  "font-family",
+  "font-size",
+  "font-weight",
+  "text-anchor",
+] as const;
+
+/** The table of a chart as CSV: raw values, a point as decimal mark, text in quotes where it needs them. */
+export function csv(chart: Chart): string {
+  const cell = (v: string | number | null | undefined) => {
+    const text = v === null || v === undefined ? "" : String(v);
+    return /[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
+  };
+  return [chart.table.heads, ...chart.table.rows].map((row) => row.map(cell).join(",")).join("\r\n");
+}
+
+/** The picture as an SVG document of its own: what the page's style says is written into it. */
+export function svgText(figure: HTMLElement, ground: string): string | null {
+  const source = figure.querySelector("svg[role=img], [role=img] svg, svg");
+  if (!(source instanceof SVGSVGElement)) return null;
+  const copy = source.cloneNode(true) as SVGSVGElement;
+  const originals = [source, ...source.querySelectorAll("*")];
+  [copy, ...copy.querySelectorAll("*")].forEach((element, i) => {
+    const original = originals[i];
+    if (!original || !(element instanceof SVGElement)) return;
+    const style = getComputedStyle(original);
+    for (const name of PROPERTIES) {
+      const value = style.getPropertyValue(name);
+      if (value && !element.closest("defs")) element.style.setProperty(name, value);
+    }
+    if (!element.closest("defs")) element.removeAttribute("class");
+  });
+  const box = source.getBoundingClientRect();
+  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
+  copy.setAttribute("width", String(Math.round(box.width)));
+  copy.setAttribute("height", String(Math.round(box.height)));
+  copy.style.color = getComputedStyle(source).color;
+  copy.style.background = ground;
+  return new XMLSerializer().serializeToString(copy);
+}
+
+export function download(name: string, data: Blob) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(data);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+}
+
+export function saveSvg(name: string, figure: HTMLElement, ground: string) {
+  const text = svgText(figure, ground);
+  if (text) download(`${name}.svg`, new Blob([text], { type: "image/svg+xml" }));
+}
+
+/** The picture as PNG, at twice its size on the page. */
+export function savePng(name: string, figure: HTMLElement, ground: string) {
+  const text = svgText(figure, ground);
+  if (!text) return;
+  const image = new Image();
+  image.onload = () => {
+    const canvas = document.createElement("canvas");
+    canvas.width = image.width * 2;
+    canvas.height = image.height * 2;
+    const context = canvas.getContext("2d");
+    if (!context) return;
+    context.fillStyle = ground;
+    context.fillRect(0, 0, canvas.width, canvas.height);
+    context.drawImage(image, 0, 0, canvas.width, canvas.height);
+    canvas.toBlob((blob) => blob && download(`${name}.png`, blob));
+  };
+  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
+}

@@ -1,0 +1,39 @@
+import { chakra } from "@chakra-ui/react";
+import { type ReactNode, useEffect, useRef } from "react";
+
+const Native = chakra("dialog");
+
+interface Props {
+  label: string;
+  width: string;
+  onClose: () => void;
+  /** What stands in it; `close` shuts it as Escape does. */
+  children: (close: () => void) => ReactNode;
+}
+
+/** A dialog over the page, open as long as it is there. */
+export function Dialog({ label, width, onClose, children }: Props) {
+  const ref = useRef<HTMLDialogElement>(null);
+  useEffect(() => {
+    ref.current?.showModal();
+  }, []);
+  return (
+    <Native
+      ref={ref}
+      onClose={onClose}
+      aria-label={label}
+      m="auto"
+      bg="raised"
+      color="ink"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="8px"
+      p="20px 24px"
+      w={width}
+      outline="none"
+      css={{ "&::backdrop": { background: "rgb(0 0 0 / .5)" } }}
+    >
+      {children(() => ref.current?.close())}
+    </Native>
+  );
+}

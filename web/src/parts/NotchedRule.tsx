@@ -1,0 +1,50 @@
+import { chakra } from "@chakra-ui/react";
+
+const Svg = chakra("svg");
+const Line = chakra("line");
+const Rect = chakra("rect");
+
+interface Props {
+  points: number | null;
+  low?: number | null;
+  high?: number | null;
+  width?: number;
+  stale?: boolean;
+}
+
+/** Points from 0 to 100: a solid notch at the score, a soft band for its interval; dotted where unmeasured. */
+export function NotchedRule({ points, low, high, width = 64, stale = false }: Props) {
+  const height = width > 100 ? 14 : 10;
+  const middle = height / 2;
+  const at = (p: number) => 1.5 + (p / 100) * (width - 3);
+  const label = points === null ? "no points" : `${Math.round(points)} of 100 points`;
+  const from = at(low ?? points ?? 0);
+  const to = at(high ?? points ?? 0);
+  return (
+    <Svg
+      width={`${width}px`}
+      height={`${height}px`}
+      role="img"
+      aria-label={label}
+      display="inline-block"
+      verticalAlign="middle"
+      flex="none"
+    >
+      <Line
+        x1={1}
+        x2={width - 1}
+        y1={middle}
+        y2={middle}
+        stroke={points === null ? "ink3" : "line"}
+        strokeDasharray={points === null ? "1 3" : stale ? "4 3" : undefined}
+        strokeWidth={1}
+      />
+      {points !== null && (
+        <>
+          <Rect x={from - 1} y={middle - 2} width={to - from + 2} height={4} fill="ink3" opacity={0.5} />
+          <Rect x={at(points) - 1.25} y={0} width={2.5} height={height} fill={stale ? "ink3" : "ink"} />
+        </>
+      )}
+    </Svg>
+  );
+}

@@ -1,0 +1,248 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+import type { BenchStatus } from "../../api/client";
+import { call } from "../../api/client";
+import { useAct, useBench } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+
+const Select = chakra("select");
+
+const post = (verb: string) => () => call<BenchStatus>("POST", `/bench/${verb}`);
+
+/** Three significant digits, as luminance is written everywhere. */
+export const luminance = (Y: number) =>
+  Y >= 1000 ? Math.round(Y).toLocaleString("en").replace(",", "\u2009") : Y.toPrecision(3);
+
+const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(1)}`;
+
+/** Seconds as a person says them. */
+export function duration(seconds: number): string {
+  if (seconds < 1) return "under 1 s";
+  const s = Math.round(seconds);
+  if (s < 60) return `${s} s`;
+  return s < 3600
+    ? `${Math.floor(s / 60)} min ${s % 60} s`
+    : `${Math.floor(s / 3600)} h ${Math.round((s % 3600) / 60)} min`;
+}
+
+function Item({ head, children, min }: { head: string; children: ReactNode; min?: string }) {
+  return (
+    <Box minW={min} flex="none">
+      <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
+        {head}
+      </Text>
+      <Mono display="block" fontSize="13px" whiteSpace="nowrap">
+        {children}
+      </Mono>
+    </Box>
+  );
+}
+
+/** The patch as colour. The signal is shown as sRGB: a reminder of what is meant, not what the unit shows. */
+function Chip({ status }: { status: BenchStatus }) {
+  const rgb = status.patch?.rgb;
+  const css = rgb ? `rgb(${rgb.map((v: number) => Math.round(v * 255)).join(" ")})` : undefined;
+  return (
+    <Box
+      w="46px"
+      h="46px"
+      flex="none"
+      borderRadius="4px"
+      border="1px solid"
+      borderColor="line"
+      style={{ background: css }}
+      role="img"
+      aria-label={status.patch ? `patch ${status.patch.code}` : "no patch"}
+    />
+  );
+}
+
+function Live({ status }: { status: BenchStatus }) {
+  const reading = status.reading;
+  const text = !reading
+    ? "–"
+    : reading.Y === null
+      ? reading.outcome === "saturated"
+        ? "over"
+        : "floor"
+      : luminance(reading.Y);
+  return (
+    <Flex align="baseline" gap="8px" minW="122px" justify="flex-end" data-testid="live">
+      <Mono fontSize="26px" color="lamp" lineHeight="1">
+        {text}
+      </Mono>
+      <Text color="ink2" fontSize="12px">
+        cd/m²
+      </Text>
+    </Flex>
+  );
+}
+
+function Clock({ status }: { status: BenchStatus }) {
+  const set = useAct((speed: number) => call<BenchStatus>("PUT", "/bench/clock", { speed }), ["bench", "plan"]);
+  return (
+    <Box flex="none">
+      <Text as="label" color="ink3" fontSize="11px" display="block" {...{ htmlFor: "clock" }}>
+        Stand-in clock
+      </Text>
+      <Select
+        id="clock"
+        value={String(status.speed)}
+        onChange={(e) => set.mutate(Number(e.target.value))}
+        bg="sheet"
+        color="ink"
+        fontFamily="mono"
+        fontSize="12px"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="4px"
+        px="4px"
+        h="22px"
+      >
+        <option value="1">real time</option>
+        <option value="20">20 times</option>
+        <option value="0">no waiting</option>
+      </Select>
+    </Box>
+  );
+}
+
+/** Always at the bottom: instruments, patch, live reading, progress, time left, pause and stop. */
+export function BenchBar() {
+  const bench = useBench();
+  const pause = useAct(post("pause"), ["bench"]);
+  const resume = useAct(post("resume"), ["bench"]);
+  const stop = useAct(post("stop"), ["bench", "board"]);
+  const status = bench.data;
+  const active: boolean = status?.state === "running" || status?.state === "paused" || status?.state === "queued";
+  const run = status?.kind === "run";
+  useKeys({ p: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
+  if (!status) return <Box h="78px" flex="none" bg="sheet" borderTop="1px solid" borderColor="line" />;
+  const share = status.total ? status.done / status.total : 0;
+  const error = pause.error ?? resume.error ?? stop.error;
+  return (
+    <Box
+      as="footer"
+      aria-label="Bench"
+      bg="sheet"
+      flex="none"
+      borderTop="1px solid"
+      borderColor="line"
+      position="relative"
+    >
+      {active && run && (
+        <Box
+          role="progressbar"
+          aria-label="Run"
+          aria-valuenow={status.done}
+          aria-valuemax={status.total}
+          position="absolute"
+          top="-2px"
+          left="0"
+          h="3px"
+          bg="lamp"
+          style={{ width: `${100 * share}%` }}
+        />
+      )}
+      {status.message && active && (
+        <Box px="16px" pt="8px" color="ink" role="status" data-testid="bench-message">
+          {status.message}
+        </Box>
+      )}
+      {error && (
+        <Box px="16px" pt="8px">
+          <ProblemNote error={error} />
+        </Box>
+      )}
+      <Flex minH="78px" align="center" gap="15px" px="16px" overflowX="auto">
+        {active ? <Running status={status} /> : <Idle status={status} />}
+        <Box flex="1" />
+        {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
+        <Box title={status.correction ? `correction ${status.correction}` : undefined}>
+          <Item
+            head={
+              !active ? "Meter" : status.correction ? `Corrected, ${status.correction.split(",")[0]}` : "Uncorrected"
+            }
+          >
+            {status.fault ? (
+              <chakra.span color="lamp">{status.fault}</chakra.span>
+            ) : (
+              status.meter.replace("Stand-in ", "")
+            )}
+          </Item>
+        </Box>
+        <Clock status={status} />
+        {active && run && (
+          <Flex gap="12px" position="sticky" right="-16px" mr="-16px" pr="16px" bg="sheet" py="8px" pl="8px">
+            {status.state === "paused" ? (
+              <QuietButton onClick={() => resume.mutate()} borderColor="lamp">
+                Resume <Key>p</Key>
+              </QuietButton>
+            ) : (
+              <QuietButton onClick={() => pause.mutate()}>
+                Pause <Key>p</Key>
+              </QuietButton>
+            )}
+            <QuietButton onClick={() => stop.mutate()}>Stop</QuietButton>
+          </Flex>
+        )}
+      </Flex>
+    </Box>
+  );
+}
+
+function Idle({ status }: { status: BenchStatus }) {
+  const last = status.reading;
+  return (
+    <>
+      <Box color="ink2">
+        <Text fontWeight="500" color="ink">
+          Bench at rest
+        </Text>
+        <Text>Select cells on a Board and measure them.</Text>
+      </Box>
+      {last && last.Y !== null && <Item head={`Last reading · ${last.code}`}>{luminance(last.Y)} cd/m²</Item>}
+    </>
+  );
+}
+
+function Running({ status }: { status: BenchStatus }) {
+  const { patch, reading } = status;
+  const left = status.speed > 0 ? duration(status.left_s / status.speed) : "no waiting";
+  return (
+    <>
+      <Chip status={status} />
+      <Item head={[status.review_name, patch?.setup ?? "starting"].filter(Boolean).join(" · ")} min="176px">
+        {patch ? `${patch.code} · ${patch.place}` : "…"}
+      </Item>
+      <Live status={status} />
+      <Item head="u′ v′" min="104px">
+        {reading?.u == null || reading.v == null ? "–" : `${reading.u.toFixed(4)} ${reading.v.toFixed(4)}`}
+      </Item>
+      {reading?.target_Y != null && (
+        <Item head="Target" min="56px">
+          {luminance(reading.target_Y)}
+        </Item>
+      )}
+      {reading?.de != null && (
+        <Item head="dE" min="34px">
+          {reading.de.toFixed(1)}
+        </Item>
+      )}
+      {status.kind === "run" && (
+        <>
+          <Item head="Readings" min="80px">
+            {status.done} of {status.total}
+          </Item>
+          <Item
+            head={`${status.state === "paused" ? "Paused, left" : "Left"}${status.queued ? ` · ${status.queued} queued` : ""}`}
+            min="76px"
+          >
+            {left}
+          </Item>
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,315 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { type MouseEvent, useEffect, useRef } from "react";
+import type { Board, BoardCell, BoardRow } from "../../api/client";
+import { Mono } from "../../parts/basics";
+import { NotchedRule } from "../../parts/NotchedRule";
+import { Cell } from "./BoardCell";
+import type { Block } from "./blocks";
+import { keyOf } from "./selection";
+
+const Th = chakra("th");
+const Td = chakra("td");
+const Plain = chakra("button");
+
+export interface Sort {
+  measurement: string;
+  figure: string;
+  down: boolean;
+}
+
+interface Props {
+  board: Board;
+  rows: BoardRow[];
+  blocks: Block[];
+  selected: ReadonlySet<string>;
+  cursor: [number, number];
+  sort: Sort | null;
+  onCursor: (row: number, column: number) => void;
+  onToggle: (keys: string[]) => void;
+  onOpen: (row: number, column: number) => void;
+  onSort: (measurement: string, figure: string) => void;
+  onSettings: (row: BoardRow) => void;
+}
+
+function Score({ row }: { row: BoardRow }) {
+  return (
+    <Td textAlign="right" pr="9px" verticalAlign="top" pt="5px" title={row.score_note || undefined}>
+      <Mono
+        display="block"
+        fontSize="15px"
+        fontWeight="500"
+        lineHeight="19px"
+        color={row.score == null ? "ink3" : "ink"}
+      >
+        {row.score == null ? "–" : Math.round(row.score)}
+      </Mono>
+      <Box h="12px" lineHeight="8px">
+        <NotchedRule points={row.score ?? null} low={row.low} high={row.high} width={56} />
+      </Box>
+    </Td>
+  );
+}
+
+function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () => void; onSettings: () => void }) {
+  return (
+    <Th scope="row" textAlign="left" fontWeight="400" pl="10px" pt="5px" verticalAlign="top" overflow="hidden">
+      <Plain
+        type="button"
+        textAlign="left"
+        cursor="pointer"
+        title={`Select all of ${row.name}`}
+        onClick={onToggle}
+        fontWeight="600"
+        whiteSpace="nowrap"
+      >
+        {row.name}
+      </Plain>
+      <Text color="ink3" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis">
+        <Plain
+          type="button"
+          cursor="pointer"
+          onClick={onSettings}
+          title={`Settings of ${row.name} (e)`}
+          textDecoration="underline dotted"
+          textUnderlineOffset="3px"
+          color={row.state === "as shipped" ? "ink3" : "ink2"}
+        >
+          {row.state}
+        </Plain>{" "}
+        · {row.target_title}
+      </Text>
+    </Th>
+  );
+}
+
+/** One row per setup, one cell per measurement, one column per figure. */
+export function BoardTable(props: Props) {
+  const { board, rows, blocks, selected, cursor, onCursor, onToggle, onOpen, onSettings } = props;
+  const focused = useRef<HTMLTableCellElement>(null);
+  const moved = useRef(false);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the cursor decides which cell the ref holds
+  useEffect(() => {
+    if (moved.current) focused.current?.focus();
+    moved.current = true;
+  }, [cursor]);
+  const click = (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => {
+    onCursor(row, column);
+    if (cell.figures.length && !event.shiftKey && !event.ctrlKey && !event.metaKey) onOpen(row, column);
+    else onToggle([key]);
+  };
+  const samples = new Set(rows.map((r) => r.sample)).size > 1;
+  return (
+    <Box overflowX="auto">
+      <chakra.table
+        role="grid"
+        aria-label="Board"
+        w="100%"
+        minW="1180px"
+        css={{ borderCollapse: "collapse", tableLayout: "fixed" }}
+      >
+        <colgroup>
+          <col style={{ width: 42 }} />
+          <col style={{ width: 154 }} />
+          <col style={{ width: 70 }} />
+          {blocks.flatMap((b) => b.columns.map((c) => <col key={`${b.measurement}.${c.figure}`} />))}
+        </colgroup>
+        <Heads {...props} />
+        <tbody>
+          {rows.map((row, r) => {
+            const before = rows[r - 1];
+            return (
+              <chakra.tr
+                key={row.setup}
+                borderTop="1px solid"
+                borderColor={before && before.sample !== row.sample ? "line" : "lineSoft"}
+                h="47px"
+              >
+                <Td
+                  pl="16px"
+                  pt="7px"
+                  verticalAlign="top"
+                  fontFamily="mono"
+                  fontSize="11px"
+                  fontWeight="500"
+                  color="ink3"
+                  lineHeight="15px"
+                >
+                  {before?.signal !== row.signal || before?.sample !== row.sample ? (
+                    <>
+                      {row.signal.toUpperCase()}
+                      {samples && (
+                        <Text as="span" display="block" title={`sample ${row.sample}, firmware ${row.firmware}`}>
+                          {row.sample}
+                        </Text>
+                      )}
+                    </>
+                  ) : null}
+                </Td>
+                <RowHead
+                  row={row}
+                  onToggle={() => onToggle(row.cells.map((c) => keyOf(row.setup, c.measurement)))}
+                  onSettings={() => onSettings(row)}
+                />
+                <Score row={row} />
+                {blocks.map((block, c) => {
+                  const cell = row.cells.find((x) => x.measurement === block.measurement);
+                  if (!cell) return <Td key={block.measurement} colSpan={block.columns.length} />;
+                  const key = keyOf(row.setup, cell.measurement);
+                  const on = selected.has(key);
+                  const here = cursor[0] === r && cursor[1] === c;
+                  const edge = c === 0 || blocks[c - 1]?.group !== block.group;
+                  return (
+                    <Td
+                      key={key}
+                      ref={here ? focused : undefined}
+                      colSpan={block.columns.length}
+                      tabIndex={here ? 0 : -1}
+                      aria-selected={on}
+                      aria-label={`${block.title} of ${row.name}: ${cell.state}${cell.note ? `, ${cell.note}` : ""}`}
+                      data-cell={`${row.name} ${cell.measurement}`}
+                      data-state={cell.state}
+                      title={cell.figures.length === 0 ? `${block.title}: not measured` : undefined}
+                      onClick={(event) => click(event, r, c, cell, key)}
+                      onFocus={() => !here && onCursor(r, c)}
+                      cursor="pointer"
+                      pt="6px"
+                      pb="4px"
+                      verticalAlign="top"
+                      borderLeft={edge ? "1px solid" : undefined}
+                      borderColor="line"
+                      bg={on ? "lampSoft" : undefined}
+                      boxShadow={on ? "inset 0 0 0 2px {colors.lamp}" : undefined}
+                      _hover={{ bg: on ? "lampSoft" : "sheet" }}
+                    >
+                      <Cell block={block} cell={cell} />
+                    </Td>
+                  );
+                })}
+              </chakra.tr>
+            );
+          })}
+        </tbody>
+      </chakra.table>
+      {rows.length === 0 && (
+        <Text color="ink3" px="16px" py="20px">
+          No row of {board.review.name} matches. Esc clears the filter.
+        </Text>
+      )}
+    </Box>
+  );
+}
+
+function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
+  const groups = [...new Set(blocks.map((b) => b.group))];
+  return (
+    <thead>
+      <tr>
+        <Td colSpan={3} />
+        {groups.map((group) => {
+          const own = blocks.filter((b) => b.group === group);
+          return (
+            <Th
+              key={group}
+              colSpan={own.reduce((n, b) => n + b.columns.length, 0)}
+              scope="colgroup"
+              textAlign="left"
+              fontWeight="400"
+              borderLeft="1px solid"
+              borderColor="line"
+            >
+              <Plain
+                type="button"
+                cursor="pointer"
+                px="7px"
+                pt="9px"
+                pb="1px"
+                color="ink3"
+                fontSize="11px"
+                title={`Select ${group.toLowerCase()} of every mode`}
+                onClick={() => onToggle(rows.flatMap((r) => own.map((b) => keyOf(r.setup, b.measurement))))}
+              >
+                {group}
+              </Plain>
+            </Th>
+          );
+        })}
+      </tr>
+      <tr>
+        <td />
+        <Th
+          textAlign="left"
+          pl="10px"
+          pb="5px"
+          color="ink2"
+          fontSize="12px"
+          fontWeight="500"
+          verticalAlign="bottom"
+          scope="col"
+        >
+          Mode and setup
+        </Th>
+        <Th
+          textAlign="right"
+          pr="9px"
+          pb="5px"
+          color="ink2"
+          fontSize="12px"
+          fontWeight="500"
+          verticalAlign="bottom"
+          scope="col"
+        >
+          {board.purpose_title}
+        </Th>
+        {blocks.map((block, b) =>
+          block.columns.map((column, i) => {
+            const on = sort?.measurement === column.measurement && sort.figure === column.figure;
+            const edge = i === 0 && (b === 0 || blocks[b - 1]?.group !== block.group);
+            return (
+              <Th
+                key={`${column.measurement}.${column.figure}`}
+                scope="col"
+                aria-sort={on ? (sort.down ? "descending" : "ascending") : undefined}
+                textAlign="right"
+                fontWeight="400"
+                verticalAlign="bottom"
+                borderLeft={edge ? "1px solid" : undefined}
+                borderColor="line"
+                p="0"
+              >
+                <Plain
+                  type="button"
+                  cursor="pointer"
+                  w="100%"
+                  textAlign="right"
+                  pr="7px"
+                  pb="5px"
+                  title={`${block.title}: sort by it; with Shift select it of every mode`}
+                  onClick={(event) =>
+                    event.shiftKey
+                      ? onToggle(rows.map((r) => keyOf(r.setup, block.measurement)))
+                      : onSort(column.measurement, column.figure)
+                  }
+                >
+                  <Flex
+                    justify="flex-end"
+                    color={on ? "ink" : "ink2"}
+                    fontSize="11px"
+                    fontWeight="500"
+                    letterSpacing="-0.02em"
+                    whiteSpace="nowrap"
+                  >
+                    {on ? (sort.down ? "↓" : "↑") : ""}
+                    {column.head}
+                  </Flex>
+                  <Text color="ink3" fontSize="10.5px" whiteSpace="nowrap">
+                    {column.unit || "\u00a0"}
+                  </Text>
+                </Plain>
+              </Th>
+            );
+          }),
+        )}
+      </tr>
+    </thead>
+  );
+}

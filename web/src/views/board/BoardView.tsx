@@ -1,0 +1,333 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { useMemo, useRef, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { type Board, type BoardCell, call } from "../../api/client";
+import { type RunOptions, useAct, useBench, useBoard, useFree, usePlan } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { Field } from "../../parts/field";
+import { NotchedRule } from "../../parts/NotchedRule";
+import { duration } from "../bench/BenchBar";
+import { BoardTable, type Sort } from "./BoardTable";
+import { blocksOf, filtered, sorted } from "./blocks";
+import { FreePanel } from "./FreePanel";
+import { RunOptions as RunOptionsBar } from "./RunOptions";
+import { type Saved, SettingsDialog } from "./SettingsDialog";
+import { cellOf, keyOf, useSelection } from "./selection";
+
+const FIRST = ["white_black", "grey_ramp", "gamut"];
+const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
+
+function Headline({ board }: { board: Board }) {
+  if (board.headline.length === 0) {
+    return (
+      <Box>
+        <Text color="ink2">No score yet</Text>
+        <Text color="ink3" fontSize="11px">
+          a first pass gives one
+        </Text>
+      </Box>
+    );
+  }
+  return board.headline.map((h) => (
+    <Box key={h.purpose}>
+      <Flex align="center" gap="10px">
+        <Mono fontSize="15px" fontWeight="500">
+          {h.value == null ? "–" : Math.round(h.value)}
+          {h.low != null && h.high != null && (
+            <Mono fontSize="11px" color="ink3">
+              {" "}
+              ±{Math.max(1, Math.round((h.high - h.low) / 2))}
+            </Mono>
+          )}
+        </Mono>
+        <NotchedRule points={h.value ?? null} low={h.low} high={h.high} />
+      </Flex>
+      <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
+        {h.title} · {h.mode}
+      </Text>
+    </Box>
+  ));
+}
+
+function Groups({
+  groups,
+  group,
+  onGroup,
+}: {
+  groups: string[];
+  group: string | null;
+  onGroup: (g: string | null) => void;
+}) {
+  return (
+    <Flex
+      role="group"
+      aria-label="Columns"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="5px"
+      overflow="hidden"
+      flex="none"
+    >
+      {[null, ...groups].map((g) => (
+        <chakra.button
+          key={g ?? "all"}
+          type="button"
+          aria-pressed={g === group}
+          onClick={() => onGroup(g)}
+          px="10px"
+          h="28px"
+          cursor="pointer"
+          bg={g === group ? "raised" : undefined}
+          color={g === group ? "ink" : "ink2"}
+        >
+          {g ?? "All"}
+        </chakra.button>
+      ))}
+    </Flex>
+  );
+}
+
+function Undo({ saved, review, done }: { saved: Saved; review: number; done: () => void }) {
+  const back = useAct(
+    () => call("PUT", `/reviews/${review}/setups/${saved.setup}`, { settings: saved.before }),
+    ["board", "setup", "verdict", "shelf"],
+  );
+  const undo = () => back.mutate(undefined, { onSuccess: done });
+  useKeys({ u: undo });
+  return (
+    <Flex
+      px="16px"
+      py="7px"
+      gap="12px"
+      align="center"
+      borderBottom="1px solid"
+      borderColor="lineSoft"
+      bg="sheet"
+      role="status"
+    >
+      <Text>Settings of {saved.name} changed; what was measured before is stale.</Text>
+      <QuietButton h="24px" onClick={undo}>
+        Undo <Key>u</Key>
+      </QuietButton>
+      <QuietButton h="24px" border="none" onClick={done} aria-label="Close this note">
+        ×
+      </QuietButton>
+      {back.error && <ProblemNote error={back.error} />}
+    </Flex>
+  );
+}
+
+/** The Board of one review: what is measured, what is missing, and what to do next. */
+export default function BoardView() {
+  const review = Number(useParams().review);
+  const go = useNavigate();
+  const board = useBoard(review);
+  const bench = useBench();
+  const free = useFree();
+  const { selected, toggle, select, clear } = useSelection();
+  const [cursor, setCursor] = useState<[number, number]>([0, 0]);
+  const [group, setGroup] = useState<string | null>(null);
+  const [filter, setFilter] = useState("");
+  const [sort, setSort] = useState<Sort | null>(null);
+  const [settings, setSettings] = useState<number | null>(null);
+  const [saved, setSaved] = useState<Saved | null>(null);
+  const [options, setOptions] = useState<RunOptions>({});
+  const [asking, setAsking] = useState(false);
+  const search = useRef<HTMLInputElement>(null);
+  const start = useAct(
+    (cells: { setup: number; measurement: string }[]) =>
+      call<{ id: number }>("POST", "/runs", { review, cells, options }),
+    ["board", "bench", "shelf"],
+  );
+  const run = useAct((setup: number) => call("POST", "/free", { review, setup }), ["free", "bench"]);
+  const rest = useAct(() => call("DELETE", "/free"), ["free", "bench", "board"]);
+
+  const chosen = useMemo(() => [...selected].sort().map(cellOf), [selected]);
+  const next = board.data?.next;
+  const suggested = useMemo(
+    () =>
+      (next?.cells ?? []).map(([setup, measurement]) => ({ setup: Number(setup), measurement: String(measurement) })),
+    [next],
+  );
+  const cells = chosen.length ? chosen : suggested;
+  const plan = usePlan(review, cells, options, bench.data?.speed);
+  const all = board.data?.rows ?? [];
+  const columns = board.data?.columns ?? [];
+  const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);
+  const blocks = useMemo(() => blocksOf(columns, group), [columns, group]);
+  const groups = [...new Set(columns.map((c) => c.group))];
+  const running = free.data?.running === true && free.data.review === review;
+
+  const measure = () => {
+    if (cells.length && !start.isPending) start.mutate(cells, { onSuccess: clear });
+  };
+  const cellAt = (row: number, column: number) => {
+    const block = blocks[column];
+    return rows[row]?.cells.find((c) => c.measurement === block?.measurement);
+  };
+  const open = (row: number, column: number) => {
+    const cell = cellAt(row, column);
+    if (cell?.figures.length) go(`/review/${review}/plates/${rows[row]?.setup}/${cell.measurement}`);
+  };
+  const walk = (down: number, right: number) =>
+    setCursor(([r, c]) => [
+      Math.min(Math.max(r + down, 0), Math.max(rows.length - 1, 0)),
+      Math.min(Math.max(c + right, 0), Math.max(blocks.length - 1, 0)),
+    ]);
+  const row = rows[cursor[0]];
+  const block = blocks[cursor[1]];
+  const keysOf = (wanted: (c: BoardCell) => boolean) =>
+    rows.flatMap((r) => r.cells.filter(wanted).map((c) => keyOf(r.setup, c.measurement)));
+  const sortBy = (measurement: string, figure: string) =>
+    setSort((s) => {
+      if (s?.measurement !== measurement || s.figure !== figure) return { measurement, figure, down: true };
+      return s.down ? { ...s, down: false } : null;
+    });
+
+  useKeys(
+    {
+      ArrowUp: () => walk(-1, 0),
+      ArrowDown: () => walk(1, 0),
+      ...(running ? {} : { ArrowLeft: () => walk(0, -1), ArrowRight: () => walk(0, 1) }),
+      x: () => row && block && toggle([keyOf(row.setup, block.measurement)]),
+      r: () => row && toggle(row.cells.map((c) => keyOf(row.setup, c.measurement))),
+      k: () => block && toggle(rows.map((r) => keyOf(r.setup, block.measurement))),
+      a: () => toggle(keysOf(() => true)),
+      "1": () => select(keysOf((c) => FIRST.includes(c.measurement) && missing(c))),
+      "2": () => select(keysOf(missing)),
+      m: measure,
+      g: () => setGroup((g) => (g === null ? (groups[0] ?? null) : (groups[groups.indexOf(g) + 1] ?? null))),
+      s: () => block?.columns[0] && sortBy(block.measurement, block.columns[0].figure),
+      "/": () => search.current?.focus(),
+      e: () => row && setSettings(row.setup),
+      f: () => row && !running && run.mutate(row.setup),
+      l: () => row && go(`/review/${review}/look/${row.setup}`),
+      c: () => row && go(`/compare?setup=${row.setup}`),
+      o: () => setAsking((a) => !a),
+      v: () => go(`/review/${review}/verdict`),
+      Enter: () => open(...cursor),
+      Escape: () => {
+        if (running) rest.mutate();
+        else if (document.activeElement === search.current) {
+          setFilter("");
+          search.current?.blur();
+        } else if (selected.size) clear();
+        else if (filter) setFilter("");
+        else go("/");
+      },
+    },
+    settings === null,
+  );
+
+  if (board.error) {
+    return (
+      <Quiet>
+        <ProblemNote error={board.error} />
+      </Quiet>
+    );
+  }
+  if (!board.data) return <Quiet>Loading</Quiet>;
+
+  return (
+    <Flex direction="column" minH="100%">
+      <Flex
+        align="center"
+        gap="18px"
+        px="16px"
+        py="9px"
+        borderBottom="1px solid"
+        borderColor="lineSoft"
+        minH="58px"
+        wrap="wrap"
+      >
+        <Headline board={board.data} />
+        <Groups groups={groups} group={group} onGroup={setGroup} />
+        <Field
+          ref={search}
+          aria-label="Filter the rows"
+          placeholder="filter rows  /"
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+          w="120px"
+          h="28px"
+          fontFamily="body"
+        />
+        <Box flex="1" />
+        <Box textAlign="right" color="ink2" data-testid="plan">
+          <Text>
+            {chosen.length
+              ? `Selected: ${chosen.length} ${chosen.length === 1 ? "cell" : "cells"}`
+              : board.data.next.text}
+          </Text>
+          {cells.length > 0 && plan.data && (
+            <Text color="ink3" fontSize="11px">
+              {plan.data.readings} readings, {duration(plan.data.seconds)} on the bench
+              {plan.data.shared > 0 && ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}
+            </Text>
+          )}
+        </Box>
+        {cells.length > 0 && (
+          <QuietButton
+            h="32px"
+            px="9px"
+            aria-expanded={asking}
+            onClick={() => setAsking((a) => !a)}
+            title="How the run is made (o)"
+          >
+            How <Key>o</Key>
+          </QuietButton>
+        )}
+        {cells.length > 0 ? (
+          <LampButton onClick={measure} loading={start.isPending} data-testid="measure">
+            Measure <Key on>m</Key>
+          </LampButton>
+        ) : (
+          board.data.next.view === "verdict" && (
+            <LampButton onClick={() => go(`/review/${review}/verdict`)}>
+              Verdict <Key on>v</Key>
+            </LampButton>
+          )
+        )}
+      </Flex>
+      {asking && cells.length > 0 && (
+        <RunOptionsBar
+          plan={plan.data}
+          options={options}
+          measurements={new Set(cells.map((c) => c.measurement))}
+          onOptions={setOptions}
+        />
+      )}
+      {(start.error ?? plan.error ?? run.error) && (
+        <Box px="16px" py="10px">
+          <ProblemNote error={start.error ?? plan.error ?? run.error} />
+        </Box>
+      )}
+      {saved && <Undo key={saved.setup} saved={saved} review={review} done={() => setSaved(null)} />}
+      <FreePanel review={review} />
+      <BoardTable
+        board={board.data}
+        rows={rows}
+        blocks={blocks}
+        selected={selected}
+        cursor={cursor}
+        sort={sort}
+        onCursor={(r, c) => setCursor([r, c])}
+        onToggle={toggle}
+        onOpen={open}
+        onSort={sortBy}
+        onSettings={(r) => setSettings(r.setup)}
+      />
+      <Box flex="1" />
+      <Text color="ink3" px="16px" py="10px" fontSize="12px">
+        Click a measured cell for its plates, an empty one to select it. <Key>1</Key> selects the first pass,{" "}
+        <Key>2</Key> the full pass, <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look,{" "}
+        <Key>?</Key> every key.
+      </Text>
+      {settings !== null && (
+        <SettingsDialog review={review} setup={settings} close={() => setSettings(null)} onSaved={setSaved} />
+      )}
+    </Flex>
+  );
+}

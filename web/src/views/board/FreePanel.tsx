@@ -1,0 +1,124 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { call, type FreeView } from "../../api/client";
+import { useAct, useBench, useFree } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+import { Select } from "../../parts/field";
+import { luminance } from "../bench/BenchBar";
+
+const Range = chakra("input");
+
+/** The meter running free: move a slider, watch the light, capture setting and reading. */
+export function FreePanel({ review }: { review: number }) {
+  const free = useFree();
+  const bench = useBench();
+  const view = free.data;
+  const open = view?.running && view.review === review;
+  const touched = ["free"];
+  const move = useAct((m: { control: string; value: number }) => call<FreeView>("PUT", "/free/control", m), touched);
+  const capture = useAct(() => call<FreeView>("POST", "/free/captures"), touched);
+  const ladder = useAct(() => call("POST", "/free/ladder"), ["free", "board", "plates"]);
+  const setting = useAct(() => call("POST", "/free/setting"), ["free", "board", "setup"]);
+  const stop = useAct(() => call<FreeView>("DELETE", "/free"), ["free", "bench", "board"]);
+  const control = view?.controls.find((c) => c.path === view.control);
+  const [value, setValue] = useState(control?.value ?? 0);
+  const given = control?.value;
+  useEffect(() => {
+    if (given !== undefined) setValue(given);
+  }, [given]);
+  const to = (v: number) => {
+    if (!control) return;
+    const next = Math.min(control.maximum, Math.max(control.minimum, v));
+    setValue(next);
+    move.mutate({ control: control.path, value: next });
+  };
+  useKeys(
+    {
+      " ": () => capture.mutate(),
+      ArrowLeft: () => to(value - (control?.step ?? 1)),
+      ArrowRight: () => to(value + (control?.step ?? 1)),
+    },
+    Boolean(open),
+  );
+  if (!open || !control) return null;
+  const reading = bench.data?.reading;
+  const error = move.error ?? capture.error ?? ladder.error ?? setting.error ?? stop.error;
+  return (
+    <Box borderBottom="1px solid" borderColor="line" bg="sheet" px="16px" py="12px" data-testid="free">
+      <Flex gap="20px" align="center" wrap="wrap">
+        <Box minW="170px">
+          <Text fontWeight="600">{view.setup_name}: the meter runs free</Text>
+          <Text color="ink3" fontSize="11.5px">
+            white, 10 % of the screen
+          </Text>
+        </Box>
+        <Flex align="baseline" gap="8px" minW="150px" justify="flex-end">
+          <Mono fontSize="30px" color="lamp" lineHeight="1" data-testid="free-reading">
+            {reading?.Y == null ? "–" : luminance(reading.Y)}
+          </Mono>
+          <Text color="ink2">cd/m²</Text>
+        </Flex>
+        <Select
+          aria-label="Control to move"
+          value={control.path}
+          onChange={(e) => {
+            const c = view.controls.find((x) => x.path === e.target.value);
+            if (c) move.mutate({ control: c.path, value: c.value });
+          }}
+        >
+          {view.controls.map((c) => (
+            <option key={c.path} value={c.path}>
+              {c.path.replaceAll(">", "›")}
+            </option>
+          ))}
+        </Select>
+        <Range
+          type="range"
+          aria-label={control.path}
+          min={control.minimum}
+          max={control.maximum}
+          step={control.step}
+          value={value}
+          onChange={(e) => to(Number(e.target.value))}
+          flex="1"
+          minW="160px"
+          accentColor="ink"
+        />
+        <Mono minW="40px" textAlign="right" fontSize="16px">
+          {value}
+        </Mono>
+        <LampButton onClick={() => capture.mutate()} loading={capture.isPending} data-testid="capture">
+          Capture <Key on>space</Key>
+        </LampButton>
+      </Flex>
+      <Flex gap="8px 14px" align="center" mt="10px" wrap="wrap">
+        <Text color="ink3">Captured</Text>
+        {view.captures.length === 0 && <Text color="ink3">nothing yet: move the slider, then press space</Text>}
+        {view.captures.map((c) => (
+          <Mono key={c.value} data-testid="captured">
+            <chakra.span color="ink3">{c.value}:</chakra.span> {luminance(c.Y)}
+          </Mono>
+        ))}
+        <Box flex="1" />
+        <QuietButton
+          disabled={view.captures.length < 3 || !control.luminance}
+          onClick={() => ladder.mutate()}
+          title={control.luminance ? undefined : "A brightness ladder is along the luminance control"}
+        >
+          Keep as brightness ladder
+        </QuietButton>
+        <QuietButton onClick={() => setting.mutate()}>Keep {value} as the setting</QuietButton>
+        <QuietButton onClick={() => stop.mutate()} loading={stop.isPending}>
+          Done <Key>esc</Key>
+        </QuietButton>
+      </Flex>
+      {view.message && <Text color="lamp">{view.message}</Text>}
+      {error && (
+        <Box mt="8px">
+          <ProblemNote error={error} />
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,29 @@
+import { useCallback, useState } from "react";
+import type { CellChoice } from "../../api/client";
+
+export const keyOf = (setup: number, measurement: string) => `${setup} ${measurement}`;
+
+export const cellOf = (key: string): CellChoice => {
+  const [setup, measurement] = key.split(" ");
+  return { setup: Number(setup), measurement: measurement ?? "" };
+};
+
+/** The selected cells of a Board. */
+export function useSelection() {
+  const [selected, setSelected] = useState<ReadonlySet<string>>(new Set());
+  /** Select the keys, or unselect them where all were selected already. */
+  const toggle = useCallback((keys: string[]) => {
+    setSelected((before) => {
+      const next = new Set(before);
+      const all = keys.every((k) => before.has(k));
+      for (const k of keys) {
+        if (all) next.delete(k);
+        else next.add(k);
+      }
+      return next;
+    });
+  }, []);
+  const select = useCallback((keys: string[]) => setSelected(new Set(keys)), []);
+  const clear = useCallback(() => setSelected(new Set()), []);
+  return { selected, toggle, select, clear };
+}

@@ -1,0 +1,269 @@
+import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { Fragment } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import type { ComparedSetup, ComparedValue, Comparison } from "../../api/client";
+import { useComparable, useComparison, usePlates } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { ChartPanel } from "../../charts/ChartPanel";
+import { Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { Select } from "../../parts/field";
+import { LineSample } from "../../parts/LineSample";
+
+const A = chakra(Link);
+const Td = chakra("td");
+const Th = chakra("th");
+const signed = (v: number) => `${v > 0 ? "+" : "−"}${Number(Math.abs(v).toPrecision(2))}`;
+
+function Difference({ value }: { value: ComparedValue }) {
+  if (value.difference === null || value.difference === undefined) return null;
+  const told =
+    value.measurable === null
+      ? "uncertainty of the difference is not known"
+      : value.measurable
+        ? "measurable"
+        : "not measurable";
+  const u = value.difference_u == null ? "" : ` ± ${value.difference_u.toPrecision(2)}`;
+  return (
+    <Mono
+      fontSize="11px"
+      color={value.measurable ? "ink" : "ink3"}
+      display="block"
+      title={`${value.difference}${u}: ${told}`}
+    >
+      {value.measurable === false ? "≈ same" : signed(value.difference)}
+      {value.measurable === null ? " ?" : ""}
+    </Mono>
+  );
+}
+
+function Head({ setup, index, onRemove }: { setup: ComparedSetup; index: number; onRemove: () => void }) {
+  return (
+    <Th textAlign="right" fontWeight="400" pb="8px" pl="16px" verticalAlign="bottom" scope="col">
+      <Flex justify="flex-end" align="center" gap="8px">
+        <LineSample index={index} />
+        <A to={`/review/${setup.review}`} fontWeight="600" _hover={{ textDecoration: "underline" }}>
+          {setup.name}
+        </A>
+        <chakra.button
+          type="button"
+          onClick={onRemove}
+          color="ink3"
+          cursor="pointer"
+          aria-label={`Take ${setup.name} off`}
+        >
+          ×
+        </chakra.button>
+      </Flex>
+      <Text color="ink3" fontSize="11px">
+        {setup.display}, sample {setup.sample}, {setup.firmware}
+      </Text>
+      <Text color="ink3" fontSize="11px">
+        against {setup.target_title}
+      </Text>
+    </Th>
+  );
+}
+
+function Rows({
+  comparison,
+  chosen,
+  onChoose,
+}: {
+  comparison: Comparison;
+  chosen: string;
+  onChoose: (m: string) => void;
+}) {
+  return (
+    <tbody>
+      {comparison.rows.map((row, i) => {
+        const first = comparison.rows[i - 1]?.measurement !== row.measurement;
+        const drawn = comparison.shared.includes(row.measurement);
+        return (
+          <chakra.tr
+            key={`${row.measurement}.${row.figure}`}
+            borderTop={first ? "1px solid" : undefined}
+            borderColor="lineSoft"
+            bg={row.measurement === chosen ? "sheet" : undefined}
+          >
+            <Th textAlign="left" fontWeight="400" py="3px" pl="16px" pr="14px" scope="row" whiteSpace="nowrap">
+              {first && (
+                <chakra.button
+                  type="button"
+                  cursor={drawn ? "pointer" : "default"}
+                  onClick={() => drawn && onChoose(row.measurement)}
+                  color={drawn ? "ink" : "ink2"}
+                  title={drawn ? "Draw this over one another" : "Not measured in all of them"}
+                >
+                  {row.title}
+                </chakra.button>
+              )}
+            </Th>
+            <Td py="3px" color="ink2" whiteSpace="nowrap">
+              {row.head} <chakra.span color="ink3">{row.unit}</chakra.span>
+            </Td>
+            {row.values.map((value, k) => (
+              <Td key={comparison.setups[k]?.setup} textAlign="right" py="3px" pl="16px" verticalAlign="top">
+                <Mono
+                  fontSize="12.5px"
+                  title={
+                    value.raw == null
+                      ? undefined
+                      : `${value.raw}${value.uncertainty ? ` ± ${value.uncertainty.toPrecision(2)}` : ""}`
+                  }
+                >
+                  {value.text}
+                </Mono>
+                {k > 0 && <Difference value={value} />}
+              </Td>
+            ))}
+          </chakra.tr>
+        );
+      })}
+    </tbody>
+  );
+}
+
+/** Up to four setups, of one display or several: figures side by side, charts over one another. */
+export default function CompareView() {
+  const [query, setQuery] = useSearchParams();
+  const go = useNavigate();
+  const setups = query.getAll("setup").map(Number);
+  const target = query.get("target");
+  const known = useComparable();
+  const comparison = useComparison(setups, target);
+  const shared = comparison.data?.shared ?? [];
+  const chosen = query.get("draw") ?? (shared.includes("grey_ramp") ? "grey_ramp" : (shared[0] ?? ""));
+  const first = comparison.data?.setups[0];
+  const plates = usePlates(
+    first?.review ?? 0,
+    first?.setup ?? 0,
+    chosen,
+    { overlay: setups.slice(1), pins: [], target: target ?? first?.target ?? null },
+    first !== undefined && shared.includes(chosen),
+  );
+  const set = (next: { setups?: number[]; target?: string | null; draw?: string }) => {
+    const q = new URLSearchParams();
+    for (const s of next.setups ?? setups) q.append("setup", String(s));
+    const t = next.target === undefined ? target : next.target;
+    if (t) q.set("target", t);
+    const d = next.draw ?? query.get("draw");
+    if (d) q.set("draw", d);
+    setQuery(q, { replace: true });
+  };
+  useKeys({ Escape: () => go(-1) });
+  const free = known.data?.filter((s) => !setups.includes(s.setup)) ?? [];
+  const displays = [...new Set(free.map((s) => s.display))];
+  const targets = plates.data?.targets ?? [];
+  return (
+    <Box>
+      <Flex align="center" gap="12px" px="16px" py="9px" borderBottom="1px solid" borderColor="lineSoft" wrap="wrap">
+        <Text as="h1" fontSize="15px" fontWeight="600">
+          Compare
+        </Text>
+        {setups.length < 4 && (
+          <Select
+            aria-label="Add a setup"
+            value=""
+            borderStyle="dashed"
+            onChange={(e) => set({ setups: [...setups, Number(e.target.value)] })}
+            data-testid="add-setup"
+          >
+            <option value="" disabled>
+              + a mode of any display
+            </option>
+            {displays.map((d) => (
+              <optgroup key={d} label={d}>
+                {free
+                  .filter((s) => s.display === d)
+                  .map((s) => (
+                    <option key={s.setup} value={s.setup}>
+                      {s.name}
+                    </option>
+                  ))}
+              </optgroup>
+            ))}
+          </Select>
+        )}
+        <Box flex="1" />
+        {setups.length > 0 && (
+          <Flex as="label" align="center" gap="8px" color="ink2">
+            Against
+            <Select value={target ?? ""} onChange={(e) => set({ target: e.target.value || null })} aria-label="Target">
+              <option value="">each one's own target</option>
+              {targets.map((t) => (
+                <option key={t.key} value={t.key}>
+                  {t.title}
+                </option>
+              ))}
+            </Select>
+          </Flex>
+        )}
+      </Flex>
+      {comparison.error && (
+        <Box p="16px">
+          <ProblemNote error={comparison.error} />
+        </Box>
+      )}
+      {setups.length === 0 && (
+        <Quiet>
+          {known.data?.length === 0
+            ? "Nothing is measured yet. Measure a mode from its Board, then compare it here."
+            : "Add two to four modes above: of one display, or of several."}
+        </Quiet>
+      )}
+      {comparison.data && setups.length > 0 && (
+        <Grid
+          templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) minmax(0, 1fr)" }}
+          gap="24px"
+          alignItems="start"
+        >
+          <Box overflowX="auto" py="12px">
+            <chakra.table w="100%" css={{ borderCollapse: "collapse" }} data-testid="comparison">
+              <thead>
+                <tr>
+                  <td colSpan={2} />
+                  {comparison.data.setups.map((s, i) => (
+                    <Head
+                      key={s.setup}
+                      setup={s}
+                      index={i}
+                      onRemove={() => set({ setups: setups.filter((x) => x !== s.setup) })}
+                    />
+                  ))}
+                </tr>
+              </thead>
+              <Rows comparison={comparison.data} chosen={chosen} onChoose={(m) => set({ draw: m })} />
+            </chakra.table>
+            <Text color="ink3" px="16px" pt="10px" fontSize="12px">
+              Under each figure its difference from the first, where the readings can tell them apart; “≈ same” is less
+              than their uncertainty explains. Choose a measurement to draw it.
+            </Text>
+          </Box>
+          <Box py="12px" pr="16px" pl={{ base: "16px", lg: 0 }}>
+            {plates.error && <ProblemNote error={plates.error} />}
+            {plates.data && shared.includes(chosen) && (
+              <>
+                <Text fontWeight="600" mb="10px">
+                  {plates.data.title}{" "}
+                  <chakra.span color="ink3" fontWeight="400">
+                    all against {plates.data.target_title}
+                  </chakra.span>
+                </Text>
+                <Grid gap="22px">
+                  {plates.data.charts.map((chart) => (
+                    <Fragment key={chart.key}>
+                      <ChartPanel chart={chart} tables={false} name="compare" />
+                    </Fragment>
+                  ))}
+                </Grid>
+              </>
+            )}
+            {setups.length > 1 && shared.length === 0 && (
+              <Quiet>These have no measurement in common, so nothing can be drawn over one another.</Quiet>
+            )}
+          </Box>
+        </Grid>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,289 @@
+import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { useRef, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import type { Plates } from "../../api/client";
+import { type Laid, laidQuery, useBoard, usePlates } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { ChartPanel } from "../../charts/ChartPanel";
+import { Key, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { LineSample } from "../../parts/LineSample";
+
+const A = chakra(Link);
+const Select = chakra("select");
+const field = {
+  bg: "sheet",
+  color: "ink",
+  border: "1px solid",
+  borderColor: "line",
+  borderRadius: "5px",
+  h: "30px",
+  px: "8px",
+} as const;
+
+function SetupTag({
+  name,
+  state,
+  note,
+  index,
+  onRemove,
+}: {
+  name: string;
+  state: string;
+  note?: string;
+  index: number;
+  onRemove?: () => void;
+}) {
+  return (
+    <Flex {...field} align="center" gap="9px" px="11px" title={note || undefined}>
+      <LineSample index={index} />
+      <Text>
+        <b>{name}</b> <chakra.span color="ink3">{state}</chakra.span>
+        {note && (
+          <chakra.span color="lamp" aria-label={note}>
+            {" "}
+            !
+          </chakra.span>
+        )}
+      </Text>
+      {onRemove && (
+        <chakra.button
+          type="button"
+          aria-label={`Take ${name} off`}
+          onClick={onRemove}
+          color="ink3"
+          cursor="pointer"
+          _hover={{ color: "ink" }}
+        >
+          ×
+        </chakra.button>
+      )}
+    </Flex>
+  );
+}
+
+interface BarProps {
+  plates: Plates;
+  laid: Laid;
+  tables: boolean;
+  onLaid: (laid: Partial<Laid>) => void;
+  onTables: () => void;
+}
+
+function Bar({ plates, laid, tables, onLaid, onTables }: BarProps) {
+  const targets = useRef<HTMLSelectElement>(null);
+  const overlays = useRef<HTMLSelectElement>(null);
+  useKeys({ t: () => targets.current?.focus(), o: () => overlays.current?.focus() });
+  const free = plates.others.filter((o) => o.measured);
+  const room = plates.shown.length + plates.pins.length < 4;
+  const choose = (value: string) =>
+    value.startsWith("pin ")
+      ? onLaid({ pins: [...laid.pins, value.slice(4)] })
+      : onLaid({ overlay: [...laid.overlay, Number(value)] });
+  return (
+    <Flex align="center" gap="10px" px="16px" py="9px" borderBottom="1px solid" borderColor="lineSoft" wrap="wrap">
+      {plates.shown.map((s, i) => (
+        <SetupTag
+          key={s.setup}
+          name={s.name}
+          state={s.state}
+          note={s.note}
+          index={i}
+          onRemove={i ? () => onLaid({ overlay: laid.overlay.filter((o) => o !== s.setup) }) : undefined}
+        />
+      ))}
+      {plates.pins.map((p, i) => (
+        <SetupTag
+          key={p.key}
+          name={p.title}
+          state="pinned target"
+          index={plates.shown.length + i}
+          onRemove={() => onLaid({ pins: laid.pins.filter((k) => k !== p.key) })}
+        />
+      ))}
+      {room && (free.length > 0 || plates.can_pin) && (
+        <Select
+          ref={overlays}
+          {...field}
+          borderStyle="dashed"
+          color="ink2"
+          aria-label="Overlay another mode (o)"
+          value=""
+          onChange={(e) => choose(e.target.value)}
+        >
+          <option value="" disabled>
+            + overlay
+          </option>
+          {free.map((o) => (
+            <option key={o.setup} value={o.setup}>
+              {o.name}
+            </option>
+          ))}
+          {plates.can_pin && (
+            <optgroup label="Pin a target">
+              {plates.targets
+                .filter((t) => !laid.pins.includes(t.key))
+                .map((t) => (
+                  <option key={t.key} value={`pin ${t.key}`}>
+                    {t.title}
+                  </option>
+                ))}
+            </optgroup>
+          )}
+        </Select>
+      )}
+      <Box flex="1" />
+      <Flex as="label" align="center" gap="8px" color="ink2">
+        Target
+        <Select
+          ref={targets}
+          {...field}
+          value={laid.target ?? plates.target}
+          onChange={(e) => onLaid({ target: e.target.value })}
+          data-testid="target"
+        >
+          {plates.targets.map((t) => (
+            <option key={t.key} value={t.key}>
+              {t.title}
+              {t.key === plates.shown[0]?.target ? " (declared)" : ""}
+            </option>
+          ))}
+        </Select>
+        <Key>t</Key>
+      </Flex>
+      <QuietButton onClick={onTables} aria-pressed={tables}>
+        {tables ? "Hide numbers" : "Numbers"}
+      </QuietButton>
+    </Flex>
+  );
+}
+
+/** The charts of one cell, alone or with other modes over it, against any target. */
+export default function PlatesView() {
+  const params = useParams();
+  const review = Number(params.review);
+  const setup = Number(params.setup);
+  const measurement = params.measurement ?? "";
+  const [query, setQuery] = useSearchParams();
+  const laid: Laid = {
+    overlay: query.getAll("overlay").map(Number),
+    pins: query.getAll("pin"),
+    target: query.get("target"),
+  };
+  const go = useNavigate();
+  const board = useBoard(review);
+  const plates = usePlates(review, setup, measurement, laid);
+  const [tables, setTables] = useState(false);
+
+  const set = (next: Partial<Laid>) => setQuery(laidQuery({ ...laid, ...next }), { replace: true });
+  const rows = board.data?.rows ?? [];
+  const row = rows.find((r) => r.setup === setup);
+  const step = (by: number) => {
+    const open = row?.cells.filter((c) => c.figures.length).map((c) => c.measurement) ?? [];
+    const to = open[(open.indexOf(measurement) + by + open.length) % open.length];
+    if (to) go(`/review/${review}/plates/${setup}/${to}?${query}`, { replace: true });
+  };
+  const climb = (by: number) => {
+    const open = rows.filter((r) => r.cells.some((c) => c.measurement === measurement && c.figures.length));
+    const to = open[(open.findIndex((r) => r.setup === setup) + by + open.length) % open.length];
+    if (to)
+      go(`/review/${review}/plates/${to.setup}/${measurement}?${laidQuery({ ...laid, overlay: [] })}`, {
+        replace: true,
+      });
+  };
+  useKeys({
+    Escape: () => go(`/review/${review}`),
+    ArrowLeft: () => step(-1),
+    ArrowRight: () => step(1),
+    ArrowUp: () => climb(-1),
+    ArrowDown: () => climb(1),
+    l: () => go(`/review/${review}/look/${setup}`),
+  });
+
+  return (
+    <Box>
+      <Flex align="center" gap="14px" px="16px" h="40px" borderBottom="1px solid" borderColor="lineSoft">
+        <Text as="h1" fontWeight="600" whiteSpace="nowrap">
+          {row?.name ?? "…"}
+        </Text>
+        <Flex
+          as="nav"
+          aria-label="Measurements"
+          gap="13px"
+          overflowX="auto"
+          whiteSpace="nowrap"
+          fontSize="12.5px"
+          css={{ scrollbarWidth: "none" }}
+        >
+          {row?.cells
+            .filter((c) => c.figures.length)
+            .map((c) => (
+              <A
+                key={c.measurement}
+                to={`/review/${review}/plates/${setup}/${c.measurement}?${query}`}
+                replace
+                color={c.measurement === measurement ? "ink" : "ink2"}
+                borderBottom="2px solid"
+                borderColor={c.measurement === measurement ? "ink" : "transparent"}
+                lineHeight="36px"
+              >
+                {board.data?.columns.find((k) => k.measurement === c.measurement)?.short}
+              </A>
+            ))}
+        </Flex>
+        <Box flex="1" />
+        <A to={`/review/${review}/look/${setup}`} color="ink2" whiteSpace="nowrap">
+          Look <Key>l</Key>
+        </A>
+        <A to={`/review/${review}`} color="ink2" whiteSpace="nowrap">
+          Board <Key>esc</Key>
+        </A>
+      </Flex>
+      {plates.error && (
+        <Quiet>
+          <ProblemNote error={plates.error} />
+        </Quiet>
+      )}
+      {plates.data && (
+        <>
+          <Bar plates={plates.data} laid={laid} tables={tables} onLaid={set} onTables={() => setTables((t) => !t)} />
+          <Text px="16px" pt="10px" color="ink2" data-testid="words">
+            <b>{plates.data.title}.</b> {plates.data.words}
+          </Text>
+          <Flex px="16px" pt="6px" gap="4px 22px" wrap="wrap" data-testid="figures">
+            {plates.data.columns.map((c) => (
+              <Text key={c.head} color="ink3">
+                {c.head} <Mono color="ink">{c.texts.join(" → ")}</Mono> {c.unit}
+                {c.measurable != null && (c.measurable ? " · measurable" : " · not to be told apart")}
+              </Text>
+            ))}
+          </Flex>
+          <Grid
+            templateColumns={{ base: "minmax(0, 1fr)", md: "repeat(2, minmax(0, 1fr))" }}
+            gap="20px 32px"
+            alignItems="start"
+            px="16px"
+            py="12px"
+            data-target={plates.data.target}
+          >
+            {plates.data.charts.map((chart) => (
+              <Box
+                key={chart.key}
+                gridRow={chart.kind === "plane" || (chart.aspect ?? 9) < 1.2 ? { md: "span 2" } : undefined}
+                minW={0}
+              >
+                <ChartPanel
+                  chart={chart}
+                  tables={tables}
+                  name={`${board.data?.review.name ?? ""} ${row?.name ?? ""}`}
+                />
+              </Box>
+            ))}
+          </Grid>
+          <Text px="16px" pb="14px" color="ink3" fontSize="12px" data-testid="provenance">
+            {plates.data.provenance}
+          </Text>
+        </>
+      )}
+    </Box>
+  );
+}

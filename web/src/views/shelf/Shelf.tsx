@@ -1,0 +1,207 @@
+import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
+import { useRef, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { call, type ShelfEntry } from "../../api/client";
+import { useAct, useShelf, useShipped } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { NotchedRule } from "../../parts/NotchedRule";
+
+const A = chakra(Link);
+
+const PANELS: Record<string, string> = {
+  lcd: "liquid crystal",
+  oled: "emissive",
+  projector: "projection",
+  other: "other",
+};
+
+function state(entry: ShelfEntry): string {
+  if (entry.run_state) return entry.run_state === "paused" ? "run paused" : "measuring";
+  if (entry.cells_measured === 0) return "not measured yet";
+  if (entry.cells_measured < entry.cells) return `${entry.cells_measured} of ${entry.cells} cells measured`;
+  return entry.editions ? `all measured · edition ${entry.editions} published` : "all measured · not published";
+}
+
+function Entry({ entry }: { entry: ShelfEntry }) {
+  const best = entry.headline[0];
+  const remove = useAct(() => call("DELETE", `/reviews/${entry.id}`), ["shelf"]);
+  const [asking, setAsking] = useState(false);
+  return (
+    <Grid
+      as="li"
+      templateColumns={{ base: "1fr", md: "minmax(0, 2.2fr) minmax(0, 1.5fr) minmax(0, 1.6fr) auto" }}
+      gap="6px 24px"
+      alignItems="center"
+      px="16px"
+      py="14px"
+      borderTop="1px solid"
+      borderColor="lineSoft"
+      position="relative"
+      _hover={{ bg: "sheet" }}
+      data-testid="shelf-entry"
+    >
+      <Box>
+        <A
+          to={`/review/${entry.id}`}
+          fontSize="15px"
+          fontWeight="600"
+          _before={{ content: '""', position: "absolute", inset: 0 }}
+        >
+          {entry.name}
+        </A>
+        <Text color="ink2">
+          {entry.kind}, {PANELS[entry.panel]} · {entry.modes} modes ·{" "}
+          {entry.samples > 1 ? `${entry.samples} samples` : `sample ${entry.sample}`} · firmware {entry.firmware}
+        </Text>
+      </Box>
+      <Text color="ink2">{state(entry)}</Text>
+      {best ? (
+        <Box>
+          <Flex align="center" gap="10px">
+            <Mono fontSize="17px" fontWeight="500">
+              {best.value === null ? "–" : Math.round(best.value)}
+            </Mono>
+            <NotchedRule points={best.value} low={best.low} high={best.high} width={96} />
+          </Flex>
+          <Text color="ink3" fontSize="11px">
+            {best.title} · {best.mode}
+          </Text>
+        </Box>
+      ) : (
+        <Box>
+          <NotchedRule points={null} width={96} />
+          <Text color="ink3" fontSize="11px">
+            no score yet
+          </Text>
+        </Box>
+      )}
+      <Flex gap="8px" justify="flex-end" position="relative" minW="150px">
+        {entry.published && !asking && (
+          <QuietButton asChild>
+            <a href={`/published/${entry.published}/`}>Report</a>
+          </QuietButton>
+        )}
+        {asking ? (
+          <>
+            <QuietButton borderColor="lamp" onClick={() => remove.mutate()}>
+              Delete {entry.name} and its readings
+            </QuietButton>
+            <QuietButton onClick={() => setAsking(false)}>Keep</QuietButton>
+          </>
+        ) : (
+          <QuietButton onClick={() => setAsking(true)} color="ink3" aria-label={`Delete ${entry.name}`}>
+            Delete
+          </QuietButton>
+        )}
+      </Flex>
+      {remove.error && <ProblemNote error={remove.error} />}
+    </Grid>
+  );
+}
+
+function NewReview() {
+  const shipped = useShipped();
+  const go = useNavigate();
+  const file = useRef<HTMLInputElement>(null);
+  const add = useAct((body: object) => call<{ id: number }>("POST", "/reviews", body), ["shelf"]);
+  const start = (body: object) => add.mutate(body, { onSuccess: ({ id }) => go(`/review/${id}`) });
+  const read = async (chosen: File | undefined) => {
+    if (chosen) start({ name: chosen.name, text: await chosen.text() });
+    if (file.current) file.current.value = "";
+  };
+  return (
+    <Box as="section" aria-label="New review" px="16px" py="18px" borderTop="1px solid" borderColor="line">
+      <Text fontWeight="600" mb="2px">
+        New review
+      </Text>
+      <Text color="ink2" mb="10px">
+        Put a display on the bench: one that ships with Lumenar, or a unit file of your own.
+      </Text>
+      <Flex gap="8px" wrap="wrap" mb={add.error ? "12px" : 0}>
+        {shipped.data?.map((unit) => (
+          <QuietButton
+            key={unit.file}
+            onClick={() => start({ shipped: unit.file })}
+            disabled={add.isPending}
+            title={unit.about}
+          >
+            {unit.name}, {unit.kind}
+          </QuietButton>
+        ))}
+        <QuietButton onClick={() => file.current?.click()} disabled={add.isPending}>
+          Unit file…
+        </QuietButton>
+        <input
+          ref={file}
+          type="file"
+          accept=".json,application/json"
+          hidden
+          aria-label="Unit file"
+          onChange={(e) => read(e.target.files?.[0])}
+        />
+      </Flex>
+      {add.error && <ProblemNote error={add.error} />}
+    </Box>
+  );
+}
+
+/** All reviews with their state and headline figures. */
+export default function Shelf() {
+  const shelf = useShelf();
+  const [search, setSearch] = useState("");
+  const field = useRef<HTMLInputElement>(null);
+  useKeys({ "/": () => field.current?.focus(), Escape: () => setSearch("") });
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = shelf.data?.filter((e) => {
+    const text = `${e.name} ${e.kind} ${e.panel} ${state(e)}`.toLowerCase();
+    return words.every((w) => text.includes(w));
+  });
+  return (
+    <Box maxW="1280px" mx="auto">
+      <Flex align="center" justify="space-between" px="16px" py="12px" gap="16px">
+        <Text as="h1" fontSize="18px" fontWeight="600">
+          Shelf
+        </Text>
+        <Flex align="center" gap="8px" color="ink3">
+          <Input
+            ref={field}
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+            placeholder="Search displays"
+            aria-label="Search displays"
+            size="sm"
+            h="30px"
+            w="240px"
+            bg="sheet"
+            borderColor="line"
+            _placeholder={{ color: "ink3" }}
+          />
+          <Key>/</Key>
+        </Flex>
+      </Flex>
+      {shelf.error && (
+        <Box px="16px" pb="16px">
+          <ProblemNote error={shelf.error}>
+            <LampButton mt="8px" onClick={() => shelf.refetch()}>
+              Try again
+            </LampButton>
+          </ProblemNote>
+        </Box>
+      )}
+      {found && (
+        <Box as="ul" listStyleType="none">
+          {found.map((entry) => (
+            <Entry key={entry.id} entry={entry} />
+          ))}
+        </Box>
+      )}
+      {found?.length === 0 && (
+        <Quiet>
+          {words.length ? "No display matches. Esc clears the search." : "No reviews yet. Start one below."}
+        </Quiet>
+      )}
+      <NewReview />
+    </Box>
+  );
+}

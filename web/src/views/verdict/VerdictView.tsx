@@ -1,0 +1,330 @@
+import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { call, type EditionView, type ModeScore, type PurposeVerdict } from "../../api/client";
+import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { NotchedRule } from "../../parts/NotchedRule";
+
+const A = chakra(Link);
+const Th = chakra("th");
+const Td = chakra("td");
+const Table = chakra("table");
+
+const head = { textAlign: "left", color: "ink3", fontWeight: "500", fontSize: "12px", py: "5px", pr: "12px" } as const;
+const cell = { py: "7px", pr: "12px", borderTop: "1px solid", borderColor: "lineSoft", verticalAlign: "top" } as const;
+
+const half = (m: ModeScore) =>
+  m.score.low == null || m.score.high == null ? "" : `±${Math.max(1, Math.round((m.score.high - m.score.low) / 2))}`;
+
+function ScoreList({
+  modes,
+  chosen,
+  onChoose,
+}: {
+  modes: ModeScore[];
+  chosen: number;
+  onChoose: (setup: number) => void;
+}) {
+  return (
+    <Box as="ul" listStyleType="none">
+      {modes.map((m) => (
+        <Box as="li" key={m.setup} borderTop="1px solid" borderColor="lineSoft">
+          <chakra.button
+            type="button"
+            onClick={() => onChoose(m.setup)}
+            aria-pressed={m.setup === chosen}
+            w="100%"
+            display="grid"
+            gridTemplateColumns="minmax(0, 1fr) 76px 124px"
+            alignItems="center"
+            gap="10px"
+            py="8px"
+            px="10px"
+            textAlign="left"
+            cursor="pointer"
+            bg={m.setup === chosen ? "raised" : undefined}
+            _hover={{ bg: "raised" }}
+          >
+            <Box>
+              <Text fontWeight="600">{m.name}</Text>
+              <Text color="ink3" fontSize="11px">
+                {m.target_title} · as shipped{m.tied_with_best ? " · tie with the best" : ""}
+              </Text>
+            </Box>
+            <Box textAlign="right">
+              <Mono fontSize="17px" fontWeight="500">
+                {m.score.value === null ? "–" : Math.round(m.score.value)}
+              </Mono>
+              <Mono fontSize="11px" color="ink3">
+                {" "}
+                {half(m)}
+              </Mono>
+            </Box>
+            <NotchedRule points={m.score.value} low={m.score.low} high={m.score.high} width={120} />
+          </chakra.button>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** A score taken apart: figure, value, points, weight, loss, and the plates it comes from. */
+function Points({ mode, review }: { mode: ModeScore; review: number }) {
+  const { score } = mode;
+  return (
+    <Box>
+      <Text fontWeight="600" mb="2px">
+        Where the points went: {mode.name}
+      </Text>
+      <Text color="ink2" mb="6px">
+        {score.value === null
+          ? `No score: ${score.reason}.`
+          : `${Math.round(100 * score.coverage)} % of the weight is measured; ${(100 - score.value).toFixed(1)} points lost.`}
+      </Text>
+      <Table w="100%" css={{ borderCollapse: "collapse" }} data-testid="points">
+        <thead>
+          <tr>
+            <Th {...head}>Figure</Th>
+            <Th {...head} textAlign="right">
+              Value
+            </Th>
+            <Th {...head} textAlign="right">
+              Points
+            </Th>
+            <Th {...head} />
+            <Th {...head} textAlign="right">
+              Weight
+            </Th>
+            <Th {...head} textAlign="right" pr="0">
+              Lost
+            </Th>
+          </tr>
+        </thead>
+        <tbody>
+          {score.lines.map((line) => (
+            <tr key={line.figure}>
+              <Td {...cell}>
+                {line.value === null ? (
+                  <Text color="ink3">{line.title}</Text>
+                ) : (
+                  <A
+                    to={`/review/${review}/plates/${mode.setup}/${line.measurement}`}
+                    textDecoration="underline"
+                    textUnderlineOffset="3px"
+                    textDecorationColor="line"
+                  >
+                    {line.title}
+                  </A>
+                )}
+              </Td>
+              <Td {...cell} textAlign="right" whiteSpace="nowrap">
+                <Mono>{line.text}</Mono>{" "}
+                {line.value !== null && (
+                  <chakra.span color="ink3" display="inline-block" minW="22px" textAlign="left">
+                    {line.unit}
+                  </chakra.span>
+                )}
+              </Td>
+              <Td {...cell} textAlign="right">
+                <Mono>{line.points === null ? "–" : Math.round(line.points)}</Mono>
+              </Td>
+              <Td {...cell}>
+                <NotchedRule points={line.points} width={64} />
+              </Td>
+              <Td {...cell} textAlign="right">
+                <Mono>{line.weight}</Mono>
+              </Td>
+              <Td {...cell} textAlign="right" pr="0">
+                <Mono>{line.loss === null ? "–" : line.loss < 0.05 ? "0" : `−${line.loss.toFixed(1)}`}</Mono>
+              </Td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Box>
+  );
+}
+
+function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; review: number; modes: ModeScore[] }) {
+  const recipe = purpose.recipe;
+  if (!recipe)
+    return <Quiet>Settings are recommended once one mode has a score. Measure the first pass on the Board.</Quiet>;
+  const setupOf = (name: string) => modes.find((m) => m.name === name)?.setup;
+  return (
+    <Box data-testid="recipe">
+      <Text fontWeight="600" fontSize="15px" mb="6px">
+        Settings for {purpose.title.toLowerCase()}
+      </Text>
+      <Table w="100%" css={{ borderCollapse: "collapse" }}>
+        <tbody>
+          {recipe.steps.map((step, i) => {
+            const evidence = step.evidence.find((e) => !e.figure.startsWith("score."));
+            const measurement = evidence?.figure.split(".")[0];
+            return (
+              <tr key={step.path}>
+                <Td {...cell} w="24px" color="ink3">
+                  <Mono>{i + 1}</Mono>
+                </Td>
+                <Td {...cell} w="210px">
+                  {step.path.replaceAll(">", "›")}
+                </Td>
+                <Td {...cell} w="86px">
+                  <Mono fontWeight="500">{step.value}</Mono>
+                </Td>
+                <Td {...cell} color="ink2" pr="0">
+                  {step.why}{" "}
+                  {step.kind === "leave" && (
+                    <chakra.span
+                      border="1px solid"
+                      borderColor="line"
+                      borderRadius="3px"
+                      px="5px"
+                      fontSize="11px"
+                      color="ink3"
+                    >
+                      leave
+                    </chakra.span>
+                  )}{" "}
+                  {evidence && measurement && (
+                    <A
+                      to={`/review/${review}/plates/${setupOf(evidence.setup)}/${measurement}`}
+                      textDecoration="underline"
+                      textUnderlineOffset="3px"
+                      textDecorationColor="line"
+                      whiteSpace="nowrap"
+                    >
+                      evidence
+                    </A>
+                  )}
+                </Td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </Table>
+      {recipe.luminance_table.length > 0 && (
+        <Text mt="8px" color="ink2">
+          For another room:{" "}
+          {recipe.luminance_table.map(([wanted, setting]) => (
+            <chakra.span key={String(wanted)} mr="16px" whiteSpace="nowrap">
+              {wanted} cd/m² at <Mono color="ink">{setting === null ? "out of reach" : setting}</Mono>
+            </chakra.span>
+          ))}
+        </Text>
+      )}
+      {recipe.caveats.map((caveat) => (
+        <Text key={caveat} color="ink3" mt="4px">
+          {caveat}
+        </Text>
+      ))}
+    </Box>
+  );
+}
+
+function Publish({ review, gaps }: { review: number; gaps: string[] }) {
+  const editions = useEditions(review);
+  const publish = useAct(
+    () => call<EditionView>("POST", `/reviews/${review}/editions`),
+    ["editions", "shelf", "board"],
+  );
+  return (
+    <Box as="section" aria-label="Publication">
+      <Text fontWeight="600" fontSize="15px" mb="6px">
+        Publication
+      </Text>
+      <Text color="ink2">Before publishing; what is missing will be printed in the report:</Text>
+      <Box as="ul" pl="18px" my="6px" color="ink2" listStyleType="square">
+        {gaps.map((gap) => (
+          <li key={gap}>{gap}</li>
+        ))}
+      </Box>
+      <LampButton mt="6px" onClick={() => publish.mutate()} loading={publish.isPending} data-testid="publish">
+        Publish edition {(editions.data?.[0]?.number ?? 0) + 1}
+      </LampButton>
+      {publish.error && (
+        <Box mt="10px">
+          <ProblemNote error={publish.error} />
+        </Box>
+      )}
+      <Box as="ul" listStyleType="none" mt="14px" data-testid="editions">
+        {editions.data?.map((e) => (
+          <Flex
+            as="li"
+            key={e.number}
+            gap="14px"
+            align="center"
+            py="7px"
+            borderTop="1px solid"
+            borderColor="lineSoft"
+            wrap="wrap"
+          >
+            <Text fontWeight="500">Edition {e.number}</Text>
+            <Text color="ink3">
+              {new Date(e.published_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+            </Text>
+            <Box flex="1" />
+            <QuietButton asChild>
+              <a href={e.address}>Report</a>
+            </QuietButton>
+            <QuietButton asChild>
+              <a href={e.package}>Data package</a>
+            </QuietButton>
+          </Flex>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+/** Scores with their breakdown, the recommended settings, and publication. */
+export default function VerdictView() {
+  const review = Number(useParams().review);
+  const go = useNavigate();
+  const verdict = useVerdict(review);
+  useBoard(review);
+  const [chosen, setChosen] = useState<number | null>(null);
+  useKeys({ Escape: () => go(`/review/${review}`) });
+  if (verdict.error) {
+    return (
+      <Quiet>
+        <ProblemNote error={verdict.error} />
+      </Quiet>
+    );
+  }
+  const purpose = verdict.data?.purposes[0];
+  if (!verdict.data || !purpose) return <Quiet>Loading</Quiet>;
+  const mode = purpose.modes.find((m) => m.setup === chosen) ?? purpose.modes[0];
+  return (
+    <Box>
+      <Flex align="center" px="16px" py="11px" gap="12px" borderBottom="1px solid" borderColor="lineSoft">
+        <Text as="h1" fontSize="15px" fontWeight="600">
+          {purpose.title}
+        </Text>
+        <Text color="ink3">
+          rubric {verdict.data.rubric} ·{" "}
+          <Mono title={verdict.data.rubric_hash}>{verdict.data.rubric_hash.slice(0, 8)}</Mono>
+        </Text>
+        <Box flex="1" />
+        <A to={`/review/${review}`} color="ink2">
+          Board <Key>esc</Key>
+        </A>
+      </Flex>
+      <Grid templateColumns={{ base: "1fr", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
+        <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
+          <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
+          <Box mt="26px">
+            <Publish review={review} gaps={verdict.data.gaps} />
+          </Box>
+        </Box>
+        <Box px="20px" py="12px">
+          {mode && <Points mode={mode} review={review} />}
+          <Box mt="26px">
+            <RecipePart purpose={purpose} review={review} modes={purpose.modes} />
+          </Box>
+        </Box>
+      </Grid>
+    </Box>
+  );
+}
