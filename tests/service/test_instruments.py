@@ -56,6 +56,19 @@ def test_a_correction_brings_the_working_meter_to_the_reference(app, bench, phon
     assert np.linalg.norm(spaces.XYZ_to_uv(np.array(tuple(row))) - true) > 0.0009 or row["Y"] < 1
 
 
+def test_an_attempt_that_is_over_before_its_start_returns_is_not_begun_again(app, bench, phone, corrector, monkeypatch):
+    """A bench without waiting may be done while the thread that started it has not gone on yet."""
+    occupy = bench.occupy
+
+    def slow_to_return(*arguments):
+        occupy(*arguments)
+        bench.wait(20)
+
+    monkeypatch.setattr(bench, "occupy", slow_to_return)
+    corrector.start(phone, first_setup(app, phone))
+    assert corrector.attempt.step == "done" and corrector.keep() == 1
+
+
 def test_what_a_correction_leaves_is_part_of_the_uncertainty(app, bench, measured):
     meter, matrix = cells.limits(app, app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0])
     assert matrix is not None and 0 < meter.correction_u < 0.01

@@ -142,11 +142,14 @@ class BenchService:
     def _spawn(self, runner: Runner) -> None:
         self.occupy("run", lambda: self._work(runner))
 
-    def occupy(self, kind: str, work: Callable[[], object]) -> None:
-        """Work on the bench in its thread; ConflictError while something else does."""
+    def occupy(self, kind: str, work: Callable[[], object], first: Callable[[], object] | None = None) -> None:
+        """Work on the bench in its thread; ConflictError while something else does. `first` is called before the work
+        begins and only if it will, so that what it sets is never later than what the work sets."""
         with self.lock:
             if self._thread is not None or (self.kind and self.kind != kind):
                 raise ConflictError("bench", "The bench is in use; stop what is on it first.")
+            if first is not None:
+                first()
             self.kind = kind
             # Started before it is named: it gives its name back under the lock that is held here.
             thread = threading.Thread(target=self._whole, args=(work,), name="bench", daemon=True)

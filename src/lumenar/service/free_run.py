@@ -93,9 +93,12 @@ class FreeRun:
             raise BadInputError("setup", f"{setup.name} has no slider that can be moved.", "setup")
         first = next((c for c in controls if c.luminance), controls[0])
         held = _Held(review_id, setup_id, setup.unit_id, setup.name, first.path, {c.path: c.value for c in controls})
-        self._stopping.clear()
-        self.bench.occupy("free", lambda: self._work(held))
-        self._held = held
+
+        def first() -> None:
+            self._stopping.clear()
+            self._held = held
+
+        self.bench.occupy("free", lambda: self._work(held), first)
         return self.view()
 
     def _controls(self, unit_id: int, review_id: int, setup_id: int) -> list[MovableControl]:

@@ -146,7 +146,6 @@ class Corrector:
         row, _ = unit_by_id(self.app, setup.unit_id)
         total = 2 * (len(PRIMARIES) + len(CHECKS))
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
-        self._stopping = False
         begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)
 
         def work() -> None:
@@ -155,8 +154,12 @@ class Corrector:
             except InstrumentError as e:
                 self._say(Attempt("failed", f"{e}. {e.advice}", review_id, made_on, row.panel, 0, total))
 
-        self.bench.occupy("correction", work)
-        self._say(begun)
+        def first() -> None:
+            self._stopping = False
+            self.attempt = begun
+
+        self.bench.occupy("correction", work, first)
+        self.bench.tell()
 
     def stop(self) -> None:
         """Give the attempt up; nothing is kept of it."""
