@@ -27,7 +27,7 @@ from lumenar.core.colour.volume import cube
 from lumenar.core.readings import MeterLimits, Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.survey import survey
-from lumenar.service import cells
+from lumenar.service import cells, loading
 from lumenar.service.application import Application
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
@@ -113,7 +113,7 @@ def figures(folder: Path) -> None:
     def all_of(uncertain: bool) -> None:
         for setup in targets:
             own = [(c, r) for c, r in rows.items() if c.setup == setup]
-            loaded = {run: cells.setup_readings(application, run, setup) for run in {r.run_id for _, r in own}}
+            loaded = {run: loading.setup_readings(application, run, setup) for run in {r.run_id for _, r in own}}
             for cell, row in own:
                 analyse(cell.measurement, loaded[row.run_id].of(cell.measurement), targets[setup], uncertain=uncertain)
 

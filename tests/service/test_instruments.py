@@ -6,7 +6,7 @@ import pytest
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import spaces
-from lumenar.service import board, cells
+from lumenar.service import board, cells, loading
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import ConflictError
 from lumenar.service.instruments import Corrector
@@ -70,7 +70,7 @@ def test_an_attempt_that_is_over_before_its_start_returns_is_not_begun_again(app
 
 
 def test_what_a_correction_leaves_is_part_of_the_uncertainty(app, bench, measured):
-    meter, matrix = cells.limits(app, app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0])
+    meter, matrix = loading.limits(app, app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0])
     assert matrix is not None and 0 < meter.correction_u < 0.01
     white = board.board(app, measured).rows[0].cells[0].figures[0]
     assert white.uncertainty > 1.5 * meter.repeatability * white.raw / np.sqrt(2)

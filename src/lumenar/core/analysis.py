@@ -51,7 +51,7 @@ def analyse(
     Raises MissingPatchError where the readings do not suffice. The value always comes from the actual readings.
     """
     m = MEASUREMENTS[measurement] if isinstance(measurement, str) else measurement
-    own = readings.take(m.select(readings))
+    own = readings.take(readings.layout.memo(("select", m.key), lambda: m.select(readings)))
     figures = {k: np.asarray(v, float) for k, v in m.analyse(own, target).items()}
     if not uncertain or not m.draws:
         return Analysis(m.key, target.key, figures)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+T = TypeVar("T")
 
 Pattern = Literal["window", "checker", "checker_inverse"]
 Reads = Literal["XYZ", "waveform", "spectrum"]
@@ -84,61 +85,53 @@ class MeterLimits:
     correction_key: int = 0
 
 
-@dataclass(frozen=True)
-class Readings:
-    """Readings of one setup. rgb (n, 3), XYZ (..., n, 3) corrected and absolute, NaN where there is no number.
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """What n patches are, whatever is read of them. rgb (n, 3); window, level (n,), level NaN outside ladders; zone
+    (n, 4), NaN where the patch has no place; pattern (n,); at_s (n,), NaN where time plays no part; reads (n,).
 
-    window, level (n,), level NaN outside ladders; zone (n, 4), NaN where the patch has no place; pattern (n,); at_s (n,),
-    NaN where time plays no part; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the
-    meter's floor; traces (n) holds what a photodiode or spectroradiometer gave, or is empty where there is nothing such.
+    Setups that were measured by the same plan share one layout, and with it all that follows from the patches alone:
+    `memo` keeps that.
     """
 
     rgb: Array
-    XYZ: Array
     window: Array
     level: Array
     zone: Array
     pattern: NDArray[np.str_]
     at_s: Array
-    time_s: Array
-    below_floor: NDArray[np.bool_]
-    traces: tuple[Trace | None, ...]
-    meter: MeterLimits
+    reads: NDArray[np.str_]
+    _kept: dict[object, Any] = field(default_factory=dict, repr=False)
 
     def __len__(self) -> int:
         return len(self.rgb)
 
-    def take(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> Readings:
-        """The readings at an index or mask over n."""
-        where = np.flatnonzero(index) if index.dtype == bool else index
-        return Readings(
-            self.rgb[where],
-            self.XYZ[..., where, :],
-            self.window[where],
-            self.level[where],
-            self.zone[where],
-            self.pattern[where],
-            self.at_s[where],
-            self.time_s[where],
-            self.below_floor[where],
-            tuple(self.traces[i] for i in where.tolist()) if self.traces else (),
-            self.meter,
-        )
+    def memo(self, key: object, find: Callable[[], T]) -> T:
+        """What `find` gives for `key`, found once. The arrays in it are shared: they are not to be written to."""
+        if key not in self._kept:
+            self._kept[key] = find()
+        kept: T = self._kept[key]
+        return kept
 
-    def with_XYZ(self, XYZ: Array) -> Readings:
-        """The same patches with other values (..., n, 3)."""
-        return replace(self, XYZ=XYZ)
+    def take(self, where: NDArray[np.intp]) -> Layout:
+        """The patches at an index; the same index gives the same layout."""
+
+        def taken() -> Layout:
+            names = ("rgb", "window", "level", "zone", "pattern", "at_s", "reads")
+            return Layout(*(getattr(self, name)[where] for name in names))
+
+        return self.memo(("take", where.tobytes()), taken)
+
+    @cached_property
+    def of_light(self) -> NDArray[np.bool_]:
+        """Mask (n,) of the patches of which XYZ is read."""
+        return np.asarray(self.reads == "XYZ", bool)
 
     @cached_property
     def ordinary(self) -> NDArray[np.bool_]:
-        """Mask (n,) of readings of XYZ without level, place, pattern or time, in any window."""
+        """Mask (n,) of patches of XYZ without level, place, pattern or time, in any window."""
         placeless = np.isnan(self.level) & np.isnan(self.zone[:, 0])
-        return np.asarray(placeless & (self.pattern == "window") & np.isnan(self.at_s) & self._of_light, bool)
-
-    @property
-    def _of_light(self) -> NDArray[np.bool_]:
-        """Mask (n,) of the readings of XYZ."""
-        return np.array([t is None for t in self.traces], bool) if self.traces else np.ones(len(self), bool)
+        return np.asarray(placeless & (self.pattern == "window") & np.isnan(self.at_s) & self.of_light, bool)
 
     @cached_property
     def plain(self) -> NDArray[np.bool_]:
@@ -149,18 +142,113 @@ class Readings:
         windows, counts = np.unique(self.window[ordinary], return_counts=True)
         return np.asarray(ordinary & (self.window == windows[np.argmax(counts)]), bool)
 
+    @cached_property
+    def in_ladder(self) -> NDArray[np.bool_]:
+        """Mask (n,) of the patches of XYZ at a value of the luminance control."""
+        return np.asarray(~np.isnan(self.level) & self.of_light, bool)
+
     def same_signal(self, rgb: tuple[float, float, float]) -> NDArray[np.bool_]:
-        """Mask (n,) of the readings of one signal, whatever else they are."""
-        return np.asarray(np.all(np.abs(self.rgb - np.asarray(rgb)) <= RGB_TOLERANCE, axis=1))
+        """Mask (n,) of the patches of one signal, whatever else they are."""
+
+        def same() -> NDArray[np.bool_]:
+            return np.asarray(np.all(np.abs(self.rgb - np.asarray(rgb)) <= RGB_TOLERANCE, axis=1))
+
+        return self.memo(("same", rgb), same)
 
     def find(self, rgb: tuple[float, float, float], levels: bool = False) -> NDArray[np.intp]:
-        """Indices of the plain readings of one signal, or of those in ladders."""
-        return np.flatnonzero(self.same_signal(rgb) & (self.in_ladder if levels else self.plain))
+        """Indices of the plain patches of one signal, or of those in ladders."""
+
+        def found() -> NDArray[np.intp]:
+            return np.flatnonzero(self.same_signal(rgb) & (self.in_ladder if levels else self.plain))
+
+        return self.memo(("find", rgb, levels), found)
+
+
+@dataclass(frozen=True, eq=False)
+class Readings:
+    """Readings of one setup. layout: what its n patches are; XYZ (..., n, 3) corrected and absolute, NaN where there is
+    no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor; traces
+    (n) holds what a photodiode or spectroradiometer gave, or is empty where there is nothing such.
+    """
+
+    layout: Layout
+    XYZ: Array
+    time_s: Array
+    below_floor: NDArray[np.bool_]
+    traces: tuple[Trace | None, ...]
+    meter: MeterLimits
+
+    def __len__(self) -> int:
+        return len(self.layout)
+
+    @property
+    def rgb(self) -> Array:
+        """Signals (n, 3)."""
+        return self.layout.rgb
+
+    @property
+    def window(self) -> Array:
+        """Share of the screen's area (n,)."""
+        return self.layout.window
+
+    @property
+    def level(self) -> Array:
+        """Value of the luminance control (n,), NaN outside ladders."""
+        return self.layout.level
+
+    @property
+    def zone(self) -> Array:
+        """Column, row, columns and rows (n, 4), NaN where the patch has no place."""
+        return self.layout.zone
+
+    @property
+    def pattern(self) -> NDArray[np.str_]:
+        """Pattern (n,)."""
+        return self.layout.pattern
+
+    @property
+    def at_s(self) -> Array:
+        """Time after the onset (n,), NaN where it plays no part."""
+        return self.layout.at_s
+
+    def take(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> Readings:
+        """The readings at an index or mask over n."""
+        where: NDArray[np.intp] = np.flatnonzero(index) if index.dtype == bool else index.astype(np.intp, copy=False)
+        return Readings(
+            self.layout.take(where),
+            self.XYZ[..., where, :],
+            self.time_s[where],
+            self.below_floor[where],
+            tuple(self.traces[i] for i in where.tolist()) if self.traces else (),
+            self.meter,
+        )
+
+    def with_XYZ(self, XYZ: Array) -> Readings:
+        """The same patches with other values (..., n, 3)."""
+        return replace(self, XYZ=XYZ)
+
+    @property
+    def ordinary(self) -> NDArray[np.bool_]:
+        """`Layout.ordinary`."""
+        return self.layout.ordinary
+
+    @property
+    def plain(self) -> NDArray[np.bool_]:
+        """`Layout.plain`."""
+        return self.layout.plain
 
     @property
     def in_ladder(self) -> NDArray[np.bool_]:
-        """Mask (n,) of the readings of XYZ at a value of the luminance control."""
-        return np.asarray(~np.isnan(self.level) & self._of_light, bool)
+        """`Layout.in_ladder`."""
+        return self.layout.in_ladder
+
+    def same_signal(self, rgb: tuple[float, float, float]) -> NDArray[np.bool_]:
+        """`Layout.same_signal`."""
+        return self.layout.same_signal(rgb)
+
+    def find(self, rgb: tuple[float, float, float], levels: bool = False) -> NDArray[np.intp]:
+        """`Layout.find`."""
+        return self.layout.find(rgb, levels)
 
 
 def _medians(values: Array, group: NDArray[np.intp], count: int) -> Array:
@@ -190,6 +278,7 @@ def collect(
     zone = np.array([p.zone or (np.nan,) * 4 for p in patches], float).reshape(-1, 4)
     pattern = np.array([p.pattern for p in patches], np.str_)
     at_s = np.array([np.nan if p.at_s is None else p.at_s for p in patches], float)
+    reads = np.array([p.reads for p in patches], np.str_)
     times = np.full(n, np.nan) if time_s is None else np.asarray(time_s, float)
     seen: dict[object, int] = {}
     group = np.array(
@@ -209,7 +298,5 @@ def collect(
     np.logical_and.at(below, group, below_floor)
     given = traces if traces is not None and any(t is not None for t in traces) else None
     held = tuple(given[i] for i in first.tolist()) if given is not None else ()
-    return Readings(
-        rgb[first], values, window[first], level[first], zone[first], pattern[first], at_s[first], times[first],
-        below if n else below_floor, held, meter,
-    )  # fmt: skip
+    layout = Layout(rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first])
+    return Readings(layout, values, times[first], below if n else below_floor, held, meter)

@@ -4,24 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
-from zlib import crc32
-
-import numpy as np
-from numpy.typing import NDArray
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.colour.correction import corrected
-from lumenar.core.readings import MeterLimits, Readings, Trace
+from lumenar.core.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 from lumenar.service import analyses
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.loading import SetupReadings, setup_readings
 from lumenar.service.planning import settings_text
-from lumenar.store import computed, corrections, readings, reviews, runs
+from lumenar.store import computed, reviews, runs
 from lumenar.store.database import StoreError
-from lumenar.store.readings import COLUMNS
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
 
@@ -80,102 +74,6 @@ def newest(app: Application, review_id: int) -> Newest:
         elif row.run_id < changed.get(cell.setup, 0):
             stale[cell] = "the unit looked different in a later run"
     return Newest(complete, latest, stale)
-
-
-def correction_key(matrix: Any) -> int:
-    """A number that tells corrections apart, from the matrix (3, 3) itself, so that a file has it too."""
-    return crc32(np.rint(np.asarray(matrix, float) * 1e6).astype(np.int64).tobytes())
-
-
-def limits(app: Application, run_id: int) -> tuple[MeterLimits, NDArray[np.float64] | None]:
-    """The limits of the meter that a run was read with, and its correction (3, 3)."""
-    db = app.db.connection()
-    run = runs.get(db, run_id)
-    meter = run.meter if run else {}
-    correction = corrections.get(db, run.correction_id) if run and run.correction_id else None
-    base = MeterLimits(float(str(meter.get("repeatability", 0.002))), float(str(meter.get("floor", 0.0))))
-    if correction is None:
-        return base, None
-    u = correction.residual.get("u_percent", 0.0) / 100
-    return MeterLimits(base.repeatability, base.floor, u, correction_key(correction.matrix)), np.array(
-        correction.matrix
-    )
-
-
-@dataclass(frozen=True)
-class SetupReadings:
-    """All readings of one setup in one run, and which of them each measurement uses."""
-
-    readings: Readings
-    uses: Mapping[str, NDArray[np.intp]]
-
-    def of(self, measurement: str) -> Readings:
-        """The readings of one measurement."""
-        return self.readings.take(self.uses.get(measurement, np.zeros(0, np.intp)))
-
-
-def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReadings:
-    """A setup's readings in a run as arrays, corrected; one that was read again counts as its median."""
-    db = app.db.connection()
-    rows = readings.of_setup(db, run_id, setup_id)
-    meter, matrix = limits(app, run_id)
-    column = dict(zip(COLUMNS, zip(*rows, strict=True), strict=True)) if rows else dict.fromkeys(COLUMNS, ())
-    patch_ids = np.array(column["patch_id"], np.int64)
-    ids, first, group = np.unique(patch_ids, return_index=True, return_inverse=True)
-    XYZ = np.array([column["X"], column["Y"], column["Z"]], float).T.reshape(-1, 3)
-    reads = np.array(column["reads"], np.str_)
-    if matrix is not None:
-        XYZ = np.where((reads == "XYZ")[:, None], corrected(XYZ, matrix), XYZ)
-    values = XYZ[first].copy()
-    for g in np.flatnonzero(np.bincount(group, minlength=len(ids)) > 1):
-        good = XYZ[group == g]
-        good = good[np.isfinite(good).all(axis=1)]
-        values[g] = np.median(good, axis=0) if len(good) else np.nan
-
-    def numbers(name: str) -> NDArray[np.float64]:
-        return np.array(column[name], float)[first] if rows else np.zeros(0)
-
-    light = reads[first] == "XYZ" if rows else np.zeros(0, bool)
-    below = np.array([column["outcome"][i] == "below_floor" for i in first], bool) | (
-        light & (values[:, 1] < meter.floor)
-    )
-    values[below] = np.nan
-    held: dict[int, Trace] = readings.traces(db, run_id, setup_id) if (reads != "XYZ").any() else {}
-    found = Readings(
-        rgb=np.stack([numbers(c) for c in "rgb"], axis=-1),
-        XYZ=values,
-        window=numbers("window"),
-        level=numbers("level"),
-        zone=_zones([column["zone"][i] for i in first]),
-        pattern=np.array(column["pattern"], np.str_)[first] if rows else np.zeros(0, np.str_),
-        at_s=numbers("at_s"),
-        time_s=numbers("time_s"),
-        below_floor=below,
-        traces=tuple(held.get(column["id"][i]) for i in first) if held else (),
-        meter=meter,
-    )
-    return SetupReadings(found, _uses(app, run_id, setup_id, ids))
-
-
-def _zones(texts: list[str | None]) -> NDArray[np.float64]:
-    out = np.full((len(texts), 4), np.nan)
-    for i, text in enumerate(texts):
-        if text is not None:
-            out[i] = [float(v) for v in text.strip("[]").split(",")]
-    return out
-
-
-def _uses(app: Application, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> dict[str, NDArray[np.intp]]:
-    by_measurement: dict[str, list[int]] = {}
-    for patch_id, measurement in readings.uses(app.db.connection(), run_id, setup_id):
-        by_measurement.setdefault(measurement, []).append(patch_id)
-    found = {}
-    for measurement, patches in by_measurement.items():
-        at = np.searchsorted(ids, patches)
-        inside = at < len(ids)
-        at = at[inside]
-        found[measurement] = at[ids[at] == np.array(patches)[inside]]
-    return found
 
 
 def readings_of(app: Application, row: CellRow) -> Readings:

@@ -76,12 +76,14 @@ def _entries(
     for patch_id, measurement in readings.uses(db, run_id, setup_id):
         if measurement in wanted:
             uses.setdefault(patch_id, []).append(measurement)
-    held = readings.traces(db, run_id, setup_id)
+    rows = [dict(zip(COLUMNS, row, strict=True)) for row in readings.of_setup(db, run_id, setup_id)]
+    held = readings.traces(db, {r["patch_id"] for r in rows if r["reads"] != "XYZ"})
     entries = []
-    for row in readings.of_setup(db, run_id, setup_id):
-        r = dict(zip(COLUMNS, row, strict=True))
+    for r in rows:
         for measurement in uses.get(r["patch_id"], ()):
-            entries.append(_entry(r, measurement, _meter(app, run_id, r["reads"], meters), held.get(r["id"])))
+            entries.append(
+                _entry(r, measurement, _meter(app, run_id, r["reads"], meters), held.get((r["patch_id"], r["attempt"])))
+            )
     return entries
 
 

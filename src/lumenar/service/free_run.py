@@ -94,11 +94,11 @@ class FreeRun:
         first = next((c for c in controls if c.luminance), controls[0])
         held = _Held(review_id, setup_id, setup.unit_id, setup.name, first.path, {c.path: c.value for c in controls})
 
-        def first() -> None:
+        def begin() -> None:
             self._stopping.clear()
             self._held = held
 
-        self.bench.occupy("free", lambda: self._work(held), first)
+        self.bench.occupy("free", lambda: self._work(held), begin)
         return self.view()
 
     def _controls(self, unit_id: int, review_id: int, setup_id: int) -> list[MovableControl]:

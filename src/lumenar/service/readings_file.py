@@ -15,8 +15,8 @@ from lumenar.core.colour.correction import corrected
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.readings import MeterLimits, Patch, Pattern, Reads, Spectrum, Trace, Waveform, collect
 from lumenar.core.targets import TARGETS
-from lumenar.service.cells import correction_key
 from lumenar.service.errors import BadInputError
+from lumenar.service.loading import correction_key
 
 MAX_CD_M2 = 100_000.0
 Signal01 = Annotated[float, Field(ge=-0.1, le=1.1)]

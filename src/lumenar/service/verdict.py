@@ -10,7 +10,7 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
 from lumenar.core.scoring.rubric import Score, score, tied
 from lumenar.core.targets import TARGETS
-from lumenar.service import cells
+from lumenar.service import cells, loading
 from lumenar.service.application import Application
 from lumenar.service.units import unit_of
 from lumenar.store import reviews
@@ -129,7 +129,7 @@ def gaps(app: Application, review_id: int) -> list[str]:
             found.append(f"{setup.name}: {', '.join(missing)} not measured.")
         if stale:
             found.append(f"{setup.name}: {', '.join(stale)} stale, left out.")
-    if uncorrected := {r.run_id for r in now.fresh.values() if cells.limits(app, r.run_id)[1] is None}:
+    if uncorrected := {r.run_id for r in now.fresh.values() if loading.limits(app, r.run_id)[1] is None}:
         found.append(f"{len(uncorrected)} runs were read without a correction for the panel type.")
     found.append("The recipe was not replayed after a factory reset.")
     return found

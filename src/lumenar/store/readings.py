@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -78,6 +79,28 @@ def of_setup(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[A
     ).fetchall()
 
 
+def values(
+    db: sqlite3.Connection, first: int, last: int
+) -> list[tuple[int, float | None, float | None, float | None, float]]:
+    """Patch, XYZ as read and bench time of all readings of the patches from `first` to `last`: patch by patch, attempt
+    by attempt."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    return cursor.execute(
+        "SELECT patch_id, X, Y, Z, at_s FROM reading WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, attempt",
+        (first, last),
+    ).fetchall()
+
+
+def below_floor(db: sqlite3.Connection, first: int, last: int) -> list[int]:
+    """The patches from `first` to `last` whose first reading lay under the meter's floor."""
+    rows = db.execute(
+        "SELECT patch_id FROM reading WHERE patch_id BETWEEN ? AND ? AND attempt = 1 AND outcome = 'below_floor'",
+        (first, last),
+    )
+    return [r["patch_id"] for r in rows]
+
+
 def uses(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[int, str]]:
     """Patch and measurement of every use in one setup of one run."""
     cursor = db.cursor()
@@ -89,14 +112,11 @@ def uses(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[int, 
     ).fetchall()
 
 
-def traces(db: sqlite3.Connection, run_id: int, setup_id: int) -> dict[int, Trace]:
-    """Waveforms and spectra by reading, of one setup in one run."""
-    rows = db.execute(
-        "SELECT t.* FROM trace t JOIN reading g ON g.id = t.reading_id JOIN patch p ON p.id = g.patch_id"
-        " WHERE p.run_id = ? AND p.setup_id = ?",
-        (run_id, setup_id),
-    )
-    return {r["reading_id"]: _unpacked(r["kind"], r["start"], r["step"], r["samples"]) for r in rows}
+def traces(db: sqlite3.Connection, patch_ids: Iterable[int]) -> dict[tuple[int, int], Trace]:
+    """Waveforms and spectra of some patches, by patch and attempt."""
+    query = "SELECT g.patch_id, g.attempt, t.* FROM reading g JOIN trace t ON t.reading_id = g.id WHERE g.patch_id = ?"
+    rows = [row for i in patch_ids for row in db.execute(query, (i,))]
+    return {(r["patch_id"], r["attempt"]): _unpacked(r["kind"], r["start"], r["step"], r["samples"]) for r in rows}
 
 
 def read_again(db: sqlite3.Connection, run_id: int) -> int:

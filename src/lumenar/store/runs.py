@@ -6,6 +6,7 @@ import json
 import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from hashlib import sha256
 from typing import Any
 
 from lumenar.core.readings import Patch
@@ -128,10 +129,39 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         (run_id,),
     )
     db.executemany(
-        "INSERT INTO run_setup (run_id, setup_id, settings, firmware) VALUES (?, ?, ?, ?)",
-        [(run_id, setup, settings, new.firmware) for setup, settings in new.setups.items()],
+        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan) VALUES (?, ?, ?, ?, ?)",
+        [(run_id, setup, settings, new.firmware, _digest(new, setup)) for setup, settings in new.setups.items()],
     )
     return run_id
+
+
+def _digest(new: NewRun, setup_id: int) -> str:
+    """Tells plans apart: the patches of one setup in order, with the measurements that use them."""
+    own = [(n.patch, n.measurements) for n in new.patches if n.setup_id == setup_id]
+    return sha256(repr(own).encode()).hexdigest()[:32]
+
+
+def plan_of(db: sqlite3.Connection, run_id: int, setup_id: int) -> str | None:
+    """The digest of a setup's plan in a run; None where the run is older than digests."""
+    row = db.execute("SELECT plan FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+    return row["plan"] if row else None
+
+
+def planned(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[Any, ...]]:
+    """All patches of one setup in one run in order, as the columns of `PATCH`."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    return cursor.execute(
+        f"SELECT {PATCH} FROM patch p WHERE p.run_id = ? AND p.setup_id = ? ORDER BY p.position", (run_id, setup_id)
+    ).fetchall()
+
+
+def patch_ids(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[int]:
+    """The numbers of the patches of one setup in one run, in order."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    query = "SELECT id FROM patch WHERE run_id = ? AND setup_id = ? ORDER BY position"
+    return [i for (i,) in cursor.execute(query, (run_id, setup_id))]
 
 
 def get(db: sqlite3.Connection, run_id: int) -> RunRow | None:

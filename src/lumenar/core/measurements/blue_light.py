@@ -26,7 +26,7 @@ def patches(context: Context) -> list[Patch]:
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """Spectra of white."""
-    index = np.array([i for i, t in enumerate(readings.traces) if isinstance(t, Spectrum)], np.intp)
+    index = np.flatnonzero(readings.layout.reads == "spectrum")
     return index[readings.same_signal(WHITE)[index]]
 
 

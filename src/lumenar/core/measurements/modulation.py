@@ -26,7 +26,7 @@ def patches(context: Context) -> list[Patch]:
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """Waveforms of white, in the order of their settings."""
-    index = np.array([i for i, t in enumerate(readings.traces) if isinstance(t, Waveform)], np.intp)
+    index = np.flatnonzero(readings.layout.reads == "waveform")
     return index[np.argsort(np.nan_to_num(readings.level[index]), kind="stable")]
 
 
