@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from lumenar.core.colour import waveform
@@ -24,12 +24,20 @@ def test_noise_alone_is_no_modulation():
 
 @settings(max_examples=25, deadline=None)
 @given(st.floats(60, 2000), st.floats(0.02, 0.9), st.integers(0, 1000))
+@example(1819.0, 0.5, 104)
+@example(2000.0, 0.9, 157)
 def test_a_sine_in_noise_is_found_as_it_is(frequency, depth, seed):
     found = waveform.analyse(100 * (1 + depth * np.sin(2 * np.pi * frequency * T + seed)) + noise(0.002, seed), RATE)
     assert found.frequency_hz == pytest.approx(frequency, rel=1e-3)
-    # A short period has few samples, and none need fall on the top.
-    assert found.modulation_percent == pytest.approx(100 * depth, rel=0.06, abs=0.3)
+    # A period of ten whole samples shows no more than these: the top may lie midway, and cos 18 degrees is seen of it.
+    assert found.modulation_percent == pytest.approx(100 * depth, rel=0.05, abs=0.3)
     assert found.amplitudes[np.argmax(found.amplitudes)] == pytest.approx(depth, rel=0.02)
+
+
+def test_many_periods_together_show_one_more_finely_than_its_samples_lie():
+    found = waveform.analyse(100 * (1 + 0.5 * np.sin(2 * np.pi * 1819 * T + 104)) + noise(0.002), RATE)
+    assert found.modulation_percent == pytest.approx(50, abs=0.5)
+    assert found.flicker_index == pytest.approx(0.5 / np.pi, rel=0.01)
 
 
 def test_two_components_are_both_there_and_the_worst_counts():

@@ -175,7 +175,7 @@ class Readings:
     XYZ: Array
     time_s: Array
     below_floor: NDArray[np.bool_]
-    traces: tuple[Trace | None, ...]
+    traces: NDArray[np.object_]
     meter: MeterLimits
 
     def __len__(self) -> int:
@@ -219,7 +219,7 @@ class Readings:
             self.XYZ[..., where, :],
             self.time_s[where],
             self.below_floor[where],
-            tuple(self.traces[i] for i in where.tolist()) if self.traces else (),
+            self.traces[where] if len(self.traces) else self.traces,
             self.meter,
         )
 
@@ -249,6 +249,16 @@ class Readings:
     def find(self, rgb: tuple[float, float, float], levels: bool = False) -> NDArray[np.intp]:
         """`Layout.find`."""
         return self.layout.find(rgb, levels)
+
+
+NO_TRACES: NDArray[np.object_] = np.empty(0, object)
+
+
+def trace_array(traces: Sequence[Trace | None]) -> NDArray[np.object_]:
+    """Traces as an array (n,)."""
+    held = np.empty(len(traces), object)
+    held[:] = traces
+    return held
 
 
 def _medians(values: Array, group: NDArray[np.intp], count: int) -> Array:
@@ -296,7 +306,7 @@ def collect(
     values = _medians(XYZ, group, len(seen)) if len(seen) < n else XYZ
     below = np.ones(len(seen), bool)
     np.logical_and.at(below, group, below_floor)
-    given = traces if traces is not None and any(t is not None for t in traces) else None
-    held = tuple(given[i] for i in first.tolist()) if given is not None else ()
+    given = traces if traces is not None and any(t is not None for t in traces) else ()
+    held = trace_array(given)[first] if given else NO_TRACES
     layout = Layout(rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first])
     return Readings(layout, values, times[first], below if n else below_floor, held, meter)

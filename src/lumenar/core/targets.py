@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import transfer
-from lumenar.core.colour.spaces import BT709, BT2020, OPRGB, P3_D65, Space, XYZ_to_Lab, lightness, xy_to_XYZ
+from lumenar.core.colour.spaces import BT709, BT2020, OPRGB, P3_D65, Space, XYZ_to_Lab, lightness
 
 Array = NDArray[np.float64]
 Signal = Literal["sdr", "pq", "hlg"]
@@ -86,7 +86,7 @@ class Target:
 
     def white_XYZ(self, Y: ArrayLike = 1.0) -> Array:
         """XYZ (..., 3) of the target's white chromaticity at luminance Y (...)."""
-        return xy_to_XYZ(np.asarray(self.space.white), Y)
+        return np.asarray(np.asarray(Y, float)[..., None] * self.space.white_XYZ, float)
 
     def Lab(self, XYZ: ArrayLike, white_Y: ArrayLike) -> Array:
         """CIELAB of XYZ (..., n, 3) against the target's white at luminance white_Y (...)."""

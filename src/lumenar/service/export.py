@@ -73,7 +73,8 @@ def _entries(
 ) -> list[dict[str, Any]]:
     db = app.db.connection()
     uses: dict[int, list[str]] = {}
-    for patch_id, measurement in readings.uses(db, run_id, setup_id):
+    ids = runs.patch_ids(db, run_id, setup_id)
+    for patch_id, measurement in readings.uses(db, ids[0], ids[-1]) if ids else ():
         if measurement in wanted:
             uses.setdefault(patch_id, []).append(measurement)
     rows = [dict(zip(COLUMNS, row, strict=True)) for row in readings.of_setup(db, run_id, setup_id)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -11,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour.correction import corrected
-from lumenar.core.readings import Layout, MeterLimits, Readings, Trace
+from lumenar.core.readings import NO_TRACES, Layout, MeterLimits, Readings, trace_array
 from lumenar.service.application import Application
 from lumenar.store import corrections, readings, runs
 
@@ -70,11 +71,10 @@ def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReading
     db = app.db.connection()
     ids = np.array(runs.patch_ids(db, run_id, setup_id), np.int64)
     plan = _plan(app, run_id, setup_id, ids)
-    first, last = (int(ids.min()), int(ids.max())) if len(ids) else (0, -1)
-    rows = np.array(readings.values(db, first, last), float).reshape(-1, 5)
-    order = np.argsort(ids, kind="stable")
-    at = np.searchsorted(ids, rows[:, 0], sorter=order).clip(0, max(len(ids) - 1, 0))
-    patch = order[at]
+    first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
+    columns = zip(*readings.values(db, first, last), strict=True)
+    rows = np.array([np.array(c, float) for c in columns]).T.reshape(-1, 6)
+    patch = np.searchsorted(ids, rows[:, 0]).clip(0, max(len(ids) - 1, 0))
     # Patches of another setup may lie between this one's.
     own = ids[patch] == rows[:, 0]
     rows, patch = rows[own], patch[own]
@@ -82,22 +82,24 @@ def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReading
     XYZ = rows[:, 1:4]
     if matrix is not None:
         XYZ = np.where(plan.layout.of_light[patch][:, None], corrected(XYZ, matrix), XYZ)
-    read, begin, group = np.unique(patch, return_index=True, return_inverse=True)
-    values = XYZ[begin].copy()
-    for g in np.flatnonzero(np.bincount(group, minlength=len(read)) > 1):
-        again = XYZ[group == g]
+    # The rows come patch by patch.
+    begin = np.flatnonzero(np.diff(patch, prepend=-1))
+    read, values, ends = patch[begin], XYZ[begin], np.append(begin[1:], len(patch))
+    for g in np.flatnonzero(ends - begin > 1):
+        again = XYZ[begin[g] : ends[g]]
         again = again[np.isfinite(again).all(axis=1)]
         values[g] = np.median(again, axis=0) if len(again) else np.nan
     whole = len(read) == len(ids)
     layout = plan.layout if whole else plan.layout.take(read)
-    below = layout.of_light & (values[:, 1] < meter.floor)
-    if not np.isfinite(values).all():
-        below |= np.isin(ids[read], readings.below_floor(db, first, last))
+    below = (rows[begin, 5] == 1) | (layout.of_light & (values[:, 1] < meter.floor))
     values[below] = np.nan
-    traces: tuple[Trace | None, ...] = ()
+    traces = NO_TRACES
     if not layout.of_light.all():
-        held = readings.traces(db, ids[read][~layout.of_light].tolist())
-        traces = tuple(held.get((i, 1)) for i in ids[read].tolist())
+        traces = np.empty(len(read), object)
+        other = np.flatnonzero(~layout.of_light)
+        numbers = ids[read[other]].tolist()
+        held = readings.traces(db, numbers)
+        traces[other] = trace_array([held.get((i, 1)) for i in numbers])
     place = None
     if not whole:
         place = np.full(len(ids), -1, np.intp)
@@ -111,26 +113,24 @@ def _plan(app: Application, run_id: int, setup_id: int, ids: NDArray[np.int64]) 
     digest = runs.plan_of(db, run_id, setup_id)
 
     def find() -> Planned:
-        columns = list(zip(*runs.planned(db, run_id, setup_id), strict=True)) or [()] * 11
-        r, g, b, window, _, level, zone, pattern, at_s, _, reads = columns
-        numbers = [np.array(c, float) for c in (r, g, b, window, level, at_s)]
-        layout = Layout(
-            np.stack(numbers[:3], axis=-1), numbers[3], numbers[4], _zones(zone), np.array(pattern, np.str_), numbers[5],
-            np.array(reads, np.str_),
-        )  # fmt: skip
-        index = {patch_id: i for i, patch_id in enumerate(ids.tolist())}
+        every, others = runs.planned(db, run_id, setup_id)
+        index = dict(zip(ids.tolist(), range(len(ids)), strict=True))
+        table = np.array([np.array(c, float) for c in zip(*every, strict=True)]).T.reshape(-1, 4)
+        n = len(table)
+        level, at_s, zone = np.full(n, np.nan), np.full(n, np.nan), np.full((n, 4), np.nan)
+        pattern, reads = np.full(n, "window", "<U15"), np.full(n, "XYZ", "<U8")
+        for patch_id, its_level, place, its_pattern, its_time, its_reads in others:
+            i = index[patch_id]
+            level[i], at_s[i] = np.nan if its_level is None else its_level, np.nan if its_time is None else its_time
+            pattern[i], reads[i] = its_pattern, its_reads
+            if place is not None:
+                zone[i] = json.loads(place)
+        layout = Layout(table[:, :3], table[:, 3], level, zone, pattern, at_s, reads)
         uses: dict[str, list[int]] = {}
-        for patch_id, measurement in readings.uses(db, run_id, setup_id):
-            uses.setdefault(measurement, []).append(index[patch_id])
+        for patch_id, measurement in readings.uses(db, int(ids[0]), int(ids[-1])) if n else ():
+            if patch_id in index:
+                uses.setdefault(measurement, []).append(index[patch_id])
         return Planned(layout, {m: np.array(places, np.intp) for m, places in uses.items()})
 
     plan: Planned = app.loaded.get(("plan", digest or (run_id, setup_id)), find)
     return plan
-
-
-def _zones(texts: tuple[str | None, ...]) -> Array:
-    out = np.full((len(texts), 4), np.nan)
-    for i, text in enumerate(texts):
-        if text is not None:
-            out[i] = [float(v) for v in text.strip("[]").split(",")]
-    return out

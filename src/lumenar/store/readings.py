@@ -56,7 +56,7 @@ def _packed(trace: Trace) -> tuple[str, float, float, bytes]:
 
 
 def _unpacked(kind: str, start: float, step: float, samples: bytes) -> Trace:
-    values = np.frombuffer(samples, "<f8").astype(float)
+    values = np.frombuffer(samples, "<f8").astype(float, copy=False)
     return Waveform(1 / step, values) if kind == "waveform" else Spectrum(start, step, values)
 
 
@@ -79,36 +79,25 @@ def of_setup(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[A
     ).fetchall()
 
 
-def values(
-    db: sqlite3.Connection, first: int, last: int
-) -> list[tuple[int, float | None, float | None, float | None, float]]:
-    """Patch, XYZ as read and bench time of all readings of the patches from `first` to `last`: patch by patch, attempt
-    by attempt."""
+def values(db: sqlite3.Connection, first: int, last: int) -> list[tuple[float | None, ...]]:
+    """Patch, XYZ as read, bench time, and for what is no number whether it lay under the meter's floor, of all readings of
+    the patches from `first` to `last`: patch by patch, attempt by attempt."""
     cursor = db.cursor()
     cursor.row_factory = None
     return cursor.execute(
-        "SELECT patch_id, X, Y, Z, at_s FROM reading WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, attempt",
+        "SELECT patch_id, X, Y, Z, at_s, CASE WHEN X IS NULL THEN outcome = 'below_floor' END FROM reading"
+        " WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, attempt",
         (first, last),
     ).fetchall()
 
 
-def below_floor(db: sqlite3.Connection, first: int, last: int) -> list[int]:
-    """The patches from `first` to `last` whose first reading lay under the meter's floor."""
-    rows = db.execute(
-        "SELECT patch_id FROM reading WHERE patch_id BETWEEN ? AND ? AND attempt = 1 AND outcome = 'below_floor'",
-        (first, last),
-    )
-    return [r["patch_id"] for r in rows]
-
-
-def uses(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[int, str]]:
-    """Patch and measurement of every use in one setup of one run."""
+def uses(db: sqlite3.Connection, first: int, last: int) -> list[tuple[int, str]]:
+    """Patch and measurement of every use of the patches from `first` to `last`."""
     cursor = db.cursor()
     cursor.row_factory = None
     return cursor.execute(
-        "SELECT u.patch_id, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id"
-        " WHERE p.run_id = ? AND p.setup_id = ? ORDER BY p.position",
-        (run_id, setup_id),
+        "SELECT patch_id, measurement FROM patch_use WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, measurement",
+        (first, last),
     ).fetchall()
 
 

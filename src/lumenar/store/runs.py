@@ -147,21 +147,37 @@ def plan_of(db: sqlite3.Connection, run_id: int, setup_id: int) -> str | None:
     return row["plan"] if row else None
 
 
-def planned(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[Any, ...]]:
-    """All patches of one setup in one run in order, as the columns of `PATCH`."""
+def planned(
+    db: sqlite3.Connection, run_id: int, setup_id: int
+) -> tuple[list[tuple[float, ...]], list[tuple[Any, ...]]]:
+    """All patches of one setup in one run in order: r, g, b and window of each; and number, level, zone, pattern, at_s and
+    reads of those of which any is not as usual."""
     cursor = db.cursor()
     cursor.row_factory = None
-    return cursor.execute(
-        f"SELECT {PATCH} FROM patch p WHERE p.run_id = ? AND p.setup_id = ? ORDER BY p.position", (run_id, setup_id)
+    own = (run_id, setup_id)
+    where = "FROM patch WHERE run_id = ? AND setup_id = ?"
+    every = cursor.execute(f"SELECT r, g, b, window {where} ORDER BY position", own).fetchall()
+    others = cursor.execute(
+        f"SELECT id, level, zone, pattern, at_s, reads {where} AND (level IS NOT NULL OR zone IS NOT NULL"
+        " OR pattern <> 'window' OR at_s IS NOT NULL OR reads <> 'XYZ')",
+        own,
     ).fetchall()
+    return every, others
 
 
-def patch_ids(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[int]:
-    """The numbers of the patches of one setup in one run, in order."""
-    cursor = db.cursor()
-    cursor.row_factory = None
+def patch_ids(db: sqlite3.Connection, run_id: int, setup_id: int) -> Sequence[int]:
+    """The numbers of the patches of one setup in one run, in order. Numbers rise with places, so where they have no gap
+    their ends tell them all."""
+    row = db.execute(
+        "SELECT min(id) AS first, max(id) AS last, count(*) AS n FROM patch WHERE run_id = ? AND setup_id = ?",
+        (run_id, setup_id),
+    ).fetchone()
+    if not row["n"]:
+        return ()
+    if row["last"] - row["first"] + 1 == row["n"]:
+        return range(row["first"], row["last"] + 1)
     query = "SELECT id FROM patch WHERE run_id = ? AND setup_id = ? ORDER BY position"
-    return [i for (i,) in cursor.execute(query, (run_id, setup_id))]
+    return [r["id"] for r in db.execute(query, (run_id, setup_id))]
 
 
 def get(db: sqlite3.Connection, run_id: int) -> RunRow | None:

@@ -31,6 +31,16 @@ class Space:
         """The (3, 3) matrix from linear RGB to XYZ with Y of white = 1."""
         return primary_matrix(self.primaries, self.white)
 
+    @cached_property
+    def inverse(self) -> Array:
+        """The (3, 3) matrix from XYZ to linear RGB."""
+        return np.asarray(np.linalg.inv(self.matrix), float)
+
+    @cached_property
+    def white_XYZ(self) -> Array:
+        """XYZ (3,) of white at Y = 1."""
+        return xy_to_XYZ(self.white)
+
 
 BT709 = Space("bt709", ((0.640, 0.330), (0.300, 0.600), (0.150, 0.060)))
 P3_D65 = Space("p3_d65", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)))
@@ -54,9 +64,8 @@ def primary_matrix(primaries: ArrayLike, white: ArrayLike) -> Array:
 def XYZ_to_xy(XYZ: ArrayLike) -> Array:
     """CIE 1931 chromaticity (CIE 15:2018, eq. 7.1). XYZ (..., 3) -> (..., 2); NaN where X+Y+Z is not positive."""
     XYZ = np.asarray(XYZ, float)
-    total = XYZ.sum(axis=-1, keepdims=True)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where(total > 0, XYZ[..., :2] / total, np.nan)
+    total = XYZ[..., 0] + XYZ[..., 1] + XYZ[..., 2]
+    return np.asarray(XYZ[..., :2] / np.where(total > 0, total, np.nan)[..., None], float)
 
 
 def xy_to_XYZ(xy: ArrayLike, Y: ArrayLike = 1.0) -> Array:
@@ -64,23 +73,27 @@ def xy_to_XYZ(xy: ArrayLike, Y: ArrayLike = 1.0) -> Array:
     xy = np.asarray(xy, float)
     x, y = xy[..., 0], xy[..., 1]
     Y = np.asarray(Y, float)
-    return np.stack(np.broadcast_arrays(Y * x / y, Y, Y * (1 - x - y) / y), axis=-1)
+    XYZ = np.empty((*np.broadcast_shapes(x.shape, Y.shape), 3))
+    XYZ[..., 0], XYZ[..., 1], XYZ[..., 2] = Y * x / y, Y, Y * (1 - x - y) / y
+    return XYZ
+
+
+_UV = np.array([4.0, 9.0])
 
 
 def XYZ_to_uv(XYZ: ArrayLike) -> Array:
     """CIE 1976 u'v' (CIE 15:2018, eq. 8.22). XYZ (..., 3) -> (..., 2); NaN where the sum is not positive."""
     XYZ = np.asarray(XYZ, float)
-    X, Y, Z = XYZ[..., 0], XYZ[..., 1], XYZ[..., 2]
-    d = X + 15 * Y + 3 * Z
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where((d > 0)[..., None], np.stack([4 * X, 9 * Y], axis=-1) / d[..., None], np.nan)
+    X, Y = XYZ[..., 0], XYZ[..., 1]
+    d = X + 15 * Y + 3 * XYZ[..., 2]
+    return np.asarray(XYZ[..., :2] * _UV / np.where(d > 0, d, np.nan)[..., None], float)
 
 
 def xy_to_uv(xy: ArrayLike) -> Array:
     """CIE 1976 u'v' from CIE 1931 xy, both (..., 2)."""
     xy = np.asarray(xy, float)
     d = -2 * xy[..., 0] + 12 * xy[..., 1] + 3
-    return np.stack([4 * xy[..., 0] / d, 9 * xy[..., 1] / d], axis=-1)
+    return np.asarray(xy * _UV / d[..., None], float)
 
 
 def uv_to_xy(uv: ArrayLike) -> Array:
@@ -101,8 +114,10 @@ def XYZ_to_Lab(XYZ: ArrayLike, white: ArrayLike) -> Array:
     """CIELAB L*, a*, b* (..., 3) of XYZ (..., 3) against white XYZ (..., 3), same units (CIE 15:2018, eq. 8.3)."""
     t = np.asarray(XYZ, float) / np.asarray(white, float)
     f = _f(t)
-    fx, fy, fz = f[..., 0], f[..., 1], f[..., 2]
-    return np.stack([116 * fy - 16, 500 * (fx - fy), 200 * (fy - fz)], axis=-1)
+    fy = f[..., 1]
+    Lab = np.empty_like(f)
+    Lab[..., 0], Lab[..., 1], Lab[..., 2] = 116 * fy - 16, 500 * (f[..., 0] - fy), 200 * (fy - f[..., 2])
+    return Lab
 
 
 def lightness(Y: ArrayLike, Y_white: ArrayLike) -> Array:
@@ -124,4 +139,4 @@ def rgb2020_to_ICtCp(rgb: ArrayLike) -> Array:
 
 def XYZ_to_ICtCp(XYZ: ArrayLike) -> Array:
     """ICtCp (PQ form) from absolute XYZ in cd/m2, both (..., 3), through linear BT.2020 RGB."""
-    return rgb2020_to_ICtCp(np.asarray(XYZ, float) @ np.linalg.inv(BT2020.matrix).T)
+    return rgb2020_to_ICtCp(np.asarray(XYZ, float) @ BT2020.inverse.T)

@@ -8,7 +8,7 @@ slices need not contain the axis.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,6 +68,16 @@ class Solid:
     chroma: Array
     sign: Array
 
+    @cached_property
+    def reach(self) -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
+        """For every ray: how far the solid reaches where it is one stretch from the axis, whether it is that, and whether
+        the ray misses the solid."""
+        count = np.bincount(self.ray, minlength=_RAYS)
+        reach = np.zeros(_RAYS)
+        reach[self.ray] = self.chroma
+        leaves = np.bincount(self.ray, self.sign, minlength=_RAYS)
+        return reach, (count == 1) & (leaves == 1), count == 0
+
 
 def _repeat(counts: Index) -> tuple[Index, Index]:
     """For counts (n,): the owner of each of sum(counts) items, and its place among its owner's."""
@@ -82,49 +92,65 @@ def _crossed(low: Array, high: Array) -> tuple[Index, Index]:
     return first, last - first
 
 
-def _segments(Lab: Array, surface: Cube) -> tuple[Index, Array, Array]:
-    """The surface cut by the slices: slice (s,), start and end (s, 2) in a*b*, turning one way about the inside."""
+def _segments(Lab: Array, surface: Cube) -> tuple[Array, Index, Index, Index]:
+    """The surface cut by the slices: points in a*b* (k, 2), and each cut's slice, start and end point (s,), turning one
+    way about the inside. Where an edge crosses a slice is found once for both of its triangles, which so share it."""
     L = Lab[:, 0]
-    # Where each edge crosses each slice, once for both of its triangles, which so get the very same point.
     p, q = surface.edges.T
     swap = L[p] > L[q]
     p, q = np.where(swap, q, p), np.where(swap, p, q)
     edge_first, count = _crossed(L[p], L[q])
     owner, place = _repeat(count)
     share = (SLICES[edge_first[owner] + place] - L[p][owner]) / (L[q] - L[p])[owner]
-    point = Lab[p, 1:][owner] + share[:, None] * (Lab[q, 1:] - Lab[p, 1:])[owner]
+    ab, step = Lab[p, 1:], Lab[q, 1:] - Lab[p, 1:]
+    point = ab[owner] + share[:, None] * step[owner]
     offset = np.cumsum(count) - count - edge_first
     corner = L[surface.triangles]
     first, count_t = _crossed(corner.min(axis=1), corner.max(axis=1))
     triangle, place = _repeat(count_t)
     at = first[triangle] + place
-    level = SLICES[at][:, None]
-    below = corner[triangle] < level
-    after = below[:, [1, 2, 0]]
-    # A cut triangle has one side that rises through the slice and one that falls.
-    rows = np.arange(len(triangle))
-    rising, falling = np.argmax(below & ~after, axis=1), np.argmax(~below & after, axis=1)
-    edges = surface.triangle_edges[triangle]
-    up, down = (point[offset[edges[rows, k]] + at] for k in (rising, falling))
-    return at, down, up
+    # A cut triangle has one side that rises through the slice and one that falls: which, by the corners that lie below.
+    below = (corner[triangle] < SLICES[at][:, None]) @ _BITS
+    edge_offset = offset[surface.triangle_edges]
+    up, down = (edge_offset[triangle, side[below]] + at for side in (_RISING, _FALLING))
+    return point, at, down, up
+
+
+_BITS = np.array([1, 2, 4])
+_RISING, _FALLING = (
+    np.array([next((k for k in range(3) if (c >> k & 1, c >> (k + 1) % 3 & 1) == way), 0) for c in range(8)])
+    for way in ((1, 0), (0, 1))
+)
+"""The side of a triangle, from corner k to the next, that rises or falls through a slice, by the bits of the corners
+below it."""
+_TURN = len(HUES)
+_COS, _SIN = (np.tile(f(np.radians(HUES)), 4) for f in (np.cos, np.sin))
+_WRAPPED = np.tile(np.arange(_TURN), 4)
+"""Hue by its index, over four turns from two before zero, so that no index need be wrapped."""
 
 
 def solid(Lab: Array, surface: Cube) -> Solid:
     """The crossings of a solid whose surface points have CIELAB values (n, 3) in the order of `surface.rgb`."""
-    at, start, end = _segments(np.ascontiguousarray(Lab), surface)
-    angle_start, angle_end = (np.degrees(np.arctan2(p[:, 1], p[:, 0])) for p in (start, end))
-    first, last = (np.ceil((a - HUES[0]) / HUE_STEP).astype(np.intp) for a in (angle_start, angle_end))
-    turn = angle_end - angle_start
-    swept = last - first + len(HUES) * ((turn < -180).astype(np.intp) - (turn > 180).astype(np.intp))
-    owner, place = _repeat(np.abs(swept))
-    sign = np.sign(swept)[owner]
-    hue = np.where(sign > 0, first[owner] + place, first[owner] + swept[owner] + place) % len(HUES)
-    theta = np.radians(HUES)[hue]
-    p, d = start[owner], (end - start)[owner]
-    chroma = (p[:, 0] * d[:, 1] - p[:, 1] * d[:, 0]) / (np.cos(theta) * d[:, 1] - np.sin(theta) * d[:, 0])
-    found = Solid(at[owner] * len(HUES) + hue, np.maximum(chroma, 0), sign.astype(float))
+    point, at, start, end = _segments(np.ascontiguousarray(Lab), surface)
+    a, b = point.T
+    angle = np.degrees(np.arctan2(b, a))
+    first = np.ceil((angle - HUES[0]) / HUE_STEP).astype(np.intp)
+    turn = angle[end] - angle[start]
+    begin = first[start]
+    swept = first[end] - begin + _TURN * ((turn < -180).astype(np.intp) - (turn > 180).astype(np.intp))
+    count = np.abs(swept)
+    # All that is the same along a cut is repeated for each ray that it meets.
+    lowest = np.minimum(begin, begin + swept) + 2 * _TURN
+    hue = np.arange(count.sum()) + np.repeat(lowest - (np.cumsum(count) - count), count)
+    a_0, b_0 = a[start], b[start]
+    da, db = a[end] - a_0, b[end] - b_0
+    cross, da, db, sign, row = (
+        np.repeat(v, count) for v in (a_0 * db - b_0 * da, da, db, np.sign(swept).astype(float), at * _TURN)
+    )
+    chroma = np.maximum(cross / (_COS[hue] * db - _SIN[hue] * da), 0)
+    ray = row + _WRAPPED[hue]
     # A surface turned inside out has its signs the other way round.
-    return found if float((found.sign * found.chroma**2).sum()) >= 0 else Solid(found.ray, found.chroma, -found.sign)
+    return Solid(ray, chroma, sign if float(sign @ (chroma * chroma)) >= 0 else -sign)
 
 
 def sectors(one: Solid) -> Array:
@@ -133,19 +159,9 @@ def sectors(one: Solid) -> Array:
     return np.asarray(total.reshape(len(SLICES), len(HUES)), float)
 
 
-def _reach(one: Solid) -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
-    """For every ray: how far the solid reaches where it is one stretch from the axis, whether it is that, and whether
-    the ray misses the solid."""
-    count = np.bincount(one.ray, minlength=_RAYS)
-    reach = np.zeros(_RAYS)
-    reach[one.ray] = one.chroma
-    leaves = np.bincount(one.ray, one.sign, minlength=_RAYS)
-    return reach, (count == 1) & (leaves == 1), count == 0
-
-
 def shared_sectors(one: Solid, two: Solid) -> Array:
     """`sectors` of the part that two solids have in common."""
-    (reach_1, plain_1, none_1), (reach_2, plain_2, none_2) = _reach(one), _reach(two)
+    (reach_1, plain_1, none_1), (reach_2, plain_2, none_2) = one.reach, two.reach
     # Nearly every ray leaves both solids once: they share what the nearer one has.
     area = np.where(plain_1 & plain_2, np.minimum(reach_1, reach_2) ** 2, 0.0)
     rest = ~(plain_1 & plain_2) & ~none_1 & ~none_2

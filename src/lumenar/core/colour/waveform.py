@@ -85,11 +85,10 @@ def components(samples: ArrayLike, rate_hz: float) -> tuple[Array, Array]:
     mean = float(L.mean())
     C = np.abs(np.fft.rfft((L - mean) * w)) * (2 / (w.sum() * mean))
     # Of complex noise, the median of |X|^2 is ln 2 of its mean; the many bins between the lines are noise alone.
-    sigma = float(np.sqrt(np.median(C**2) / np.log(2)))
+    sigma = float(np.median(C) / np.sqrt(np.log(2)))
     low = 6
-    inner = C[low:-1]
-    peak = (inner >= C[low - 1 : -2]) & (inner > C[low + 1 :]) & (inner > max(_SIGMAS * sigma, 1e-6))
-    k = np.flatnonzero(peak) + low
+    k = np.flatnonzero(C[low:-1] > max(_SIGMAS * sigma, 1e-6)) + low
+    k = k[(C[k] >= C[k - 1]) & (C[k] > C[k + 1])]
     a, b, c = np.log(np.maximum(C[k - 1], 1e-300)), np.log(C[k]), np.log(np.maximum(C[k + 1], 1e-300))
     shift = 0.5 * (a - c) / (a - 2 * b + c)
     return (k + shift) * rate_hz / len(L), np.exp(b - 0.25 * (a - c) * shift)
@@ -113,11 +112,19 @@ def analyse(samples: ArrayLike, rate_hz: float) -> Flicker:
     return Flicker(base, modulation_percent(clean), flicker_index(clean), svm(f, C), ieee_region(f, C), f, C)
 
 
+_PER_STEP = 100
+
+
 def _folded(L: Array, rate: float, frequency: float) -> Array:
-    """One period of the waveform, the mean of its whole periods in as many steps as a period has samples, 200 at most."""
-    steps = int(np.clip(rate / frequency, 8, 200))
+    """One period of the waveform, the mean of its whole periods in 8 to 200 steps.
+
+    Since a period is hardly ever a whole number of samples, many periods together show one more finely than its samples
+    lie: so there are as many steps as leave a hundred samples to each, if a period has not more samples than that.
+    """
+    steps = int(np.clip(max(rate / frequency, len(L) / _PER_STEP), 8, 200))
     cycles = np.arange(len(L)) * (frequency / rate)
-    whole = cycles < max(1, int(cycles[-1]))
-    place = (cycles[whole] % 1 * steps).astype(np.intp)
+    whole = int(np.searchsorted(cycles, max(1, int(cycles[-1]))))
+    cycles = cycles[:whole]
+    place = ((cycles - np.floor(cycles)) * steps).astype(np.intp)
     count = np.bincount(place, minlength=steps)
-    return np.asarray((np.bincount(place, L[whole], minlength=steps) / np.maximum(count, 1))[count > 0], float)
+    return np.asarray((np.bincount(place, L[:whole], minlength=steps) / np.maximum(count, 1))[count > 0], float)

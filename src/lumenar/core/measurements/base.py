@@ -182,7 +182,7 @@ def colour_errors(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array)
 def balance(XYZ: Array, target: Target) -> Array:
     """Channel balance 100 M_t^-1 (XYZ / Y), (..., 3): luminance cancels, 100 100 100 is neutral."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        return np.asarray(100 * (XYZ / XYZ[..., 1:2]) @ np.linalg.inv(target.container.matrix).T, float)
+        return np.asarray(100 * (XYZ / XYZ[..., 1:2]) @ target.container.inverse.T, float)
 
 
 def uv(XYZ: Array) -> Array:

@@ -52,7 +52,7 @@ def lab_to_linear(Lab: ArrayLike, target: Target) -> Array:
     fy = (L + 16) / 116
     f = np.stack([fy + a / 500, fy, fy - b / 200], axis=-1)
     t = np.where(f > 6 / 29, f**3, (116 * f - 16) * 27 / 24389)
-    return np.asarray((t * target.white_XYZ()) @ np.linalg.inv(target.container.matrix).T, float)
+    return np.asarray((t * target.white_XYZ()) @ target.container.inverse.T, float)
 
 
 def patch_of(rgb: Array, window: float) -> Patch:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.measurements.zones import prepare, zone_charts
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings import Layout, Patch, Readings
 from lumenar.core.targets import Target
 
 LEVELS = {"white": 1.0, "grey": 0.5, "dark": 0.2, "near_black": 0.05}
@@ -55,39 +56,52 @@ def select(readings: Readings) -> NDArray[np.intp]:
     return np.flatnonzero(~np.isnan(readings.zone[:, 0]))
 
 
-def _centre(zone: Array) -> NDArray[np.bool_]:
-    return np.asarray((zone[:, 0] == (zone[:, 2] - 1) // 2) & (zone[:, 1] == (zone[:, 3] - 1) // 2), bool)
+@dataclass(frozen=True, eq=False)
+class _Level:
+    """Where one level was read. index: its readings; middle: those of them at the centre; zones (z, 2) and the first of
+    the readings at each (z,); centre (z,): which zone is the centre."""
+
+    index: NDArray[np.intp]
+    middle: NDArray[np.bool_]
+    zones: Array
+    first: NDArray[np.intp]
+    centre: NDArray[np.bool_]
 
 
-def _steady(level: Readings, middle: NDArray[np.bool_]) -> Array:
+def _levels(layout: Layout) -> dict[str, _Level]:
+    """The levels that were read at the centre, by name."""
+    found = {}
+    for name, value in LEVELS.items():
+        index = np.flatnonzero(np.abs(layout.rgb[:, 1] - value) < 0.003)
+        zone = layout.zone[index]
+        middle = (zone[:, 0] == (zone[:, 2] - 1) // 2) & (zone[:, 1] == (zone[:, 3] - 1) // 2)
+        if middle.any():
+            places, first = np.unique(zone[:, 1] * 100 + zone[:, 0], return_index=True)
+            zones = np.stack([places % 100, places // 100], axis=-1)
+            found[name] = _Level(index, middle, zones, first, middle[first])
+    return found
+
+
+def _steady(XYZ: Array, time_s: Array, middle: NDArray[np.bool_]) -> Array:
     """XYZ (..., n, 3) with the linear drift of the centre's luminance removed, where it was read more than once."""
-    t, Y = level.time_s[middle], level.XYZ[..., middle, 1]
+    t, Y = time_s[middle], XYZ[..., middle, 1]
     if len(t) < 2 or not np.isfinite(t).all() or np.ptp(t) == 0 or not np.isfinite(Y).all():
-        return level.XYZ
+        return XYZ
     x = t - t.mean()
-    mean = Y.mean(axis=-1, keepdims=True)
-    slope = (Y * x).sum(axis=-1, keepdims=True) / (x * x).sum()
-    drift = 1 + slope / mean * (level.time_s - t.mean())
-    return np.asarray(level.XYZ / drift[..., None], float)
+    slope = (Y @ x)[..., None] / (x @ x)
+    drift = 1 + slope / Y.mean(axis=-1, keepdims=True) * (time_s - t.mean())
+    return np.asarray(XYZ / drift[..., None], float)
 
 
-def _level(readings: Readings, value: float) -> tuple[Array, Array, Array] | None:
-    """Zones (z, 2), XYZ (..., z, 3) freed of drift, and the centre's XYZ (..., 3), of one level; None where it is not
-    there."""
-    own = readings.take(np.abs(readings.rgb[:, 1] - value) < 0.003)
-    if not len(own):
-        return None
-    middle = _centre(own.zone)
-    if not middle.any():
-        return None
-    XYZ = np.where(own.below_floor[:, None], 0.0, _steady(own, middle))
-    places, index = np.unique(own.zone[:, 1] * 100 + own.zone[:, 0], return_index=True)
-    zones = np.stack([places % 100, places // 100], axis=-1)
+def _values(readings: Readings, level: _Level) -> tuple[Array, Array]:
+    """XYZ (..., z, 3) of the zones of one level, freed of drift, and of its centre (..., 3)."""
+    XYZ = _steady(readings.XYZ[..., level.index, :], readings.time_s[level.index], level.middle)
+    XYZ = np.where(readings.below_floor[level.index][:, None], 0.0, XYZ)
     # The centre is read several times; each zone counts once, the centre as the mean of its readings.
-    centre = XYZ[..., middle, :].mean(axis=-2)
-    values = XYZ[..., index, :].copy()
-    values[..., middle[index], :] = centre[..., None, :]
-    return zones, values, centre
+    centre = XYZ[..., level.middle, :].mean(axis=-2)
+    values = XYZ[..., level.first, :]
+    values[..., level.centre, :] = centre[..., None, :]
+    return values, centre
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
@@ -96,55 +110,73 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
     CIELAB white is the full-field 100 % centre reading of the same grid, so dark zones count as they are seen.
     """
-    whites = _level(readings, 1.0)
-    if whites is None or len(whites[0]) < 5:
+    levels = readings.layout.memo("uniformity levels", lambda: _levels(readings.layout))
+    if "white" not in levels or len(levels["white"].zones) < 5:
         raise MissingPatchError("uniformity needs 100 % white at the centre and at five or more zones")
-    white = whites[2]
-    grid = readings.zone[0, 2:]
-    figures: Figures = {"grid": grid, "zones": whites[0], "white_cd_m2": white[..., 1]}
-    for name, value in LEVELS.items():
-        found = _level(readings, value)
-        if found is not None and len(found[0]) == len(whites[0]):
-            figures |= _figures_of(name, found[1], found[2], white, whites[0], grid, readings.meter.floor)
-    judged = "p95" if len(whites[0]) >= P95_FROM else "worst"
-    figures["uniformity_de2000_judged"] = figures[f"uniformity_de2000_{judged}"]
-    if "uniformity_dark_de2000_worst" in figures:
-        figures["uniformity_dark_de2000_judged"] = figures[f"uniformity_dark_de2000_{judged}"]
+    zones = levels["white"].zones
+    names = [n for n in levels if len(levels[n].zones) == len(zones)]
+    values, centres = zip(*(_values(readings, levels[n]) for n in names), strict=True)
+    XYZ, centre = np.stack(values, axis=-3), np.stack(centres, axis=-2)
+    white = centre[..., names.index("white"), :]
+    figures: Figures = {"grid": readings.zone[0, 2:], "zones": zones, "white_cd_m2": white[..., 1]}
+    by_level = _summary(XYZ, centre, white, levels["white"].centre)
+    if XYZ.ndim == 3:
+        figures |= _by_zone(figures, names, XYZ, centre, white, by_level, readings.meter.floor)
+    judged = "p95" if len(zones) >= P95_FROM else "worst"
+    if "dark" in names:
+        figures["uniformity_dark_de2000_judged"] = by_level[f"de2000_{judged}"][..., names.index("dark")]
+    figures["uniformity_de2000_judged"] = by_level[f"de2000_{judged}"][..., names.index("white")]
+    del by_level["de2000"]
+    return figures | {f"{_prefix(n)}_{k}": v[..., i] for i, n in enumerate(names) for k, v in by_level.items()}
+
+
+def _prefix(name: str) -> str:
+    """White's scalars carry no name, so that `uniformity_de2000_p95` is that of white."""
+    return "uniformity" if name == "white" else f"uniformity_{name}"
+
+
+def _summary(XYZ: Array, centre: Array, white: Array, middle: NDArray[np.bool_]) -> Figures:
+    """Scalars by level (..., l), and dE2000 (..., l, z), of XYZ (..., l, z, 3) and centre (..., l, 3)."""
+    white = white[..., None, :]
+    Lab, Lab_centre = spaces.XYZ_to_Lab(XYZ, white[..., None, :]), spaces.XYZ_to_Lab(centre, white)
+    de = difference.de2000(Lab, Lab_centre[..., None, :])
+    others = np.sort(de[..., ~middle], axis=-1)
+    figures = {
+        "de2000": de,
+        "de2000_mean": others.mean(axis=-1),
+        "de2000_worst": others[..., -1],
+        "falloff_percent": 100 - 100 * (XYZ[..., 1].min(axis=-1) / centre[..., 1]),
+    }
+    if len(middle) >= P95_FROM:
+        at = 0.95 * (others.shape[-1] - 1)
+        low, share = int(at), at % 1
+        figures["de2000_p95"] = (1 - share) * others[..., low] + share * others[..., low + 1]
     return figures
 
 
-def _figures_of(name: str, XYZ: Array, centre: Array, white: Array, zones: Array, grid: Array, floor: float) -> Figures:
-    """Figures of one level. White's scalars carry no name, so that `uniformity_de2000_p95` is that of white."""
-    Lab = spaces.XYZ_to_Lab(XYZ, white[..., None, :])
-    Lab_centre = spaces.XYZ_to_Lab(centre, white)[..., None, :]
-    de = difference.de2000(Lab, Lab_centre)
-    middle = (zones[:, 0] == (grid[0] - 1) // 2) & (zones[:, 1] == (grid[1] - 1) // 2)
-    others = de[..., ~middle]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        share = 100 * XYZ[..., 1] / centre[..., None, 1]
-    lowest = share.min(axis=-1)
-    prefix = "uniformity" if name == "white" else f"uniformity_{name}"
-    figures: Figures = {
-        f"{prefix}_de2000_mean": others.mean(axis=-1),
-        f"{prefix}_de2000_worst": others.max(axis=-1),
-        f"{prefix}_falloff_percent": 100 - lowest,
-    }
-    if len(zones) >= P95_FROM:
-        figures[f"{prefix}_de2000_p95"] = np.quantile(others, 0.95, axis=-1)
-    if XYZ.ndim > 2:
-        return figures
-    at = int(np.argmax(de))
-    lit = XYZ * (centre[..., 1] / np.maximum(XYZ[..., 1], 1e-9))[..., None]
-    duv = np.linalg.norm(uv(XYZ) - uv(centre), axis=-1)
-    return figures | {
-        f"{name}_de2000": de,
-        f"{name}_de_chroma_only": difference.de2000(spaces.XYZ_to_Lab(lit, white), Lab_centre),
-        f"{name}_luminance_percent": share,
-        f"{name}_duv": np.where(XYZ[..., 1] > 3 * floor, duv, np.nan),
-        f"{name}_centre_cd_m2": centre[..., 1],
-        f"{prefix}_worst_zone": zones[at],
-        f"{prefix}_coarse": np.array(float(floor / max(float(centre[1]), 1e-9) > COARSE)),
-    }
+def _by_zone(
+    whole: Figures, names: list[str], XYZ: Array, centre: Array, white: Array, by_level: Figures, floor: float
+) -> Figures:
+    """What is shown zone by zone, of XYZ (l, z, 3) and centre (l, 3)."""
+    zones, de, Y = whole["zones"], by_level["de2000"], centre[:, 1]
+    lit = XYZ * (Y[:, None] / np.maximum(XYZ[..., 1], 1e-9))[..., None]
+    Lab, Lab_centre = spaces.XYZ_to_Lab(lit, white), spaces.XYZ_to_Lab(centre, white)
+    chroma_only = difference.de2000(Lab, Lab_centre[:, None, :])
+    duv = np.linalg.norm(uv(XYZ) - uv(centre)[:, None, :], axis=-1)
+    duv = np.where(XYZ[..., 1] > 3 * floor, duv, np.nan)
+    share = 100 * XYZ[..., 1] / Y[:, None]
+    figures: Figures = {}
+    for i, name in enumerate(names):
+        figures |= {
+            f"{name}_de2000": de[i],
+            f"{name}_de_chroma_only": chroma_only[i],
+            f"{name}_luminance_percent": share[i],
+            f"{name}_duv": duv[i],
+            f"{name}_centre_cd_m2": Y[i],
+            f"{_prefix(name)}_worst_zone": zones[int(np.argmax(de[i]))],
+            f"{_prefix(name)}_coarse": np.array(float(floor / max(float(Y[i]), 1e-9) > COARSE)),
+        }
+    return figures
 
 
 def worst_place(figures: Mapping[str, object], name: str = "white") -> str:
