@@ -1,14 +1,17 @@
 """Properties that hold for any input."""
 
 import numpy as np
+import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
+from scipy.interpolate import PchipInterpolator
 
 from lumenar.core.colour import adaptation, difference, gamut, spaces, temperature, transfer, volume
 from lumenar.core.measurements.base import balance, worst
-from lumenar.core.measurements.brightness_ladder import isotonic, settings_for
+from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.measurements.charts import around, tick_step
+from lumenar.core.monotone import isotonic, pchip
 from lumenar.core.targets import TARGETS, Anchor
 
 unit = st.floats(0, 1)
@@ -92,6 +95,23 @@ def test_isotonic_rises_keeps_the_mean_and_leaves_rising_data_alone(y):
     assert np.all(np.diff(fit) >= -1e-9)
     np.testing.assert_allclose(fit.mean(), y.mean(), atol=1e-6)
     np.testing.assert_allclose(isotonic(np.sort(y)), np.sort(y), atol=1e-9)
+
+
+@given(st.integers(2, 12), st.integers(0, 2**32 - 1), st.booleans())
+def test_interpolation_is_pchip_and_stays_between_its_neighbours(n, seed, flat):
+    rng = np.random.default_rng(seed)
+    x, y = np.cumsum(rng.uniform(0.1, 3, n)), rng.normal(size=(2, n))
+    if flat:
+        y[:, : n // 2] = y[:, :1]
+    at = np.linspace(x[0], x[-1], 61)
+    found = pchip(x, y, at)
+    np.testing.assert_allclose(found, PchipInterpolator(x, y, axis=-1)(at), atol=1e-12)
+    k = np.clip(np.searchsorted(x, at, side="right") - 1, 0, n - 2)
+    low, high = np.minimum(y[:, k], y[:, k + 1]), np.maximum(y[:, k], y[:, k + 1])
+    assert (found >= low - 1e-12).all() and (found <= high + 1e-12).all()
+    np.testing.assert_array_equal(pchip(x, y, [x[0] - 1, x[-1] + 1]), pchip(x, y, x[[0, -1]]))
+    with pytest.raises(ValueError, match="further along"):
+        pchip(x[::-1], y, at)
 
 
 @given(st.floats(0.6, 3), st.floats(1, 20), st.floats(100, 900), st.booleans())

@@ -6,7 +6,7 @@ import errno
 import socket
 import threading
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from importlib.resources import files
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from lumenar.service import shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
+from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
 from lumenar.store.database import StoreError
 
@@ -94,6 +95,11 @@ def bind(host: str, port: int) -> socket.socket:
 
 
 def _warm(application: Application) -> None:
+    if several_cores():
+        application.helper = Helper(application.folder)
+        # Where it cannot be started, all is computed here.
+        with suppress(HelperError):
+            application.helper.start()
     shelf.shelf(application)
     appearance.prepare()
     measurements.prepare()

@@ -12,11 +12,14 @@ from hashlib import sha256
 from importlib.resources import files
 from pathlib import Path
 from threading import Lock, RLock
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING, Any
 
 from lumenar.core.scoring.rubric import Rubric, rubric_from
 from lumenar.store import runs
 from lumenar.store.database import Database, StoreError
+
+if TYPE_CHECKING:
+    from lumenar.service.helper import Helper
 
 
 class DataFolderInUseError(StoreError):
@@ -37,6 +40,17 @@ class Cache:
         self._items: OrderedDict[Hashable, Any] = OrderedDict()
         self._making: dict[Hashable, RLock] = {}
 
+    def __contains__(self, key: Hashable) -> bool:
+        with self._lock:
+            return key in self._items
+
+    def put(self, key: Hashable, value: Any) -> None:
+        """Keep a value that was computed elsewhere."""
+        with self._lock:
+            self._items[key] = value
+            while len(self._items) > self._size:
+                self._items.popitem(last=False)
+
     def get(self, key: Hashable, compute: Callable[[], Any]) -> Any:
         """The value of a key, computed where it is not known."""
         with self._lock:
@@ -53,26 +67,35 @@ class Cache:
             finally:
                 with self._lock:
                     self._making.pop(key, None)
-            with self._lock:
-                self._items[key] = value
-                while len(self._items) > self._size:
-                    self._items.popitem(last=False)
+            self.put(key, value)
             return value
 
 
-class Application:
-    """An open data folder. StoreError where it cannot be used, DataFolderInUseError where another server has it."""
+class Data:
+    """A data folder's database, and what was read and computed of it."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self.db = Database(folder / "lumenar.db")
+        self.cache = Cache(4096)
+        self.loaded = Cache(24)
+
+
+class Application(Data):
+    """An open data folder. StoreError where it cannot be used, DataFolderInUseError where another server has it.
+
+    helper: computes beside this process, where a server gave it one.
+    """
+
+    helper: Helper | None = None
+
+    def __init__(self, folder: Path) -> None:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as e:
             raise StoreError(f"{folder}: cannot be made ({e.strerror})") from e
         self._lock_file = _lock(folder)
-        self.db = Database(folder / "lumenar.db")
-        self.cache = Cache(4096)
-        self.loaded = Cache(24)
+        super().__init__(folder)
         self.rubric = load_rubric()
         with self.db.transaction() as db:
             runs.pause_running(
@@ -81,6 +104,8 @@ class Application:
 
     def close(self) -> None:
         """Give the data folder free."""
+        if self.helper is not None:
+            self.helper.close()
         self.db.close()
         self._lock_file.close()
 

@@ -12,6 +12,7 @@ from lumenar.core.targets import TARGETS, Target
 from lumenar.service import analyses
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.helper import Task, compute
 from lumenar.service.loading import SetupReadings, setup_readings
 from lumenar.service.planning import settings_text
 from lumenar.store import computed, reviews, runs
@@ -98,23 +99,51 @@ def analysis_of(app: Application, row: CellRow, target: Target, tried: bool = Fa
             quick, lambda: analyse(row.measurement, readings_of(app, row), target, most_draws=QUICK_DRAWS)
         )
         return result
-    key = computed.Key(row.run_id, row.setup_id, row.measurement, target.key, analyses.VERSION)
+    key = _key(row, target)
 
     def find() -> Analysis:
         text = computed.get(app.db.connection(), key)
         if text is not None:
             return analyses.loads(text)
         made = analyse(row.measurement, readings_of(app, row), target)
-        try:
-            with app.db.transaction() as db:
-                computed.put(db, key, analyses.dumps(made))
-        except StoreError:
-            # A full disk must not keep anyone from seeing figures.
-            pass
+        _keep(app, {key: made})
         return made
 
     kept: Analysis = app.cache.get(("analysis", key), find)
     return kept
+
+
+TOGETHER = 6
+"""From so many analyses on that are missing, they are computed together."""
+
+
+def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[int, str]) -> None:
+    """See that the analyses of complete cells are there, each against its setup's target (by setup): what is missing is
+    computed together, by this process and the helper, and kept."""
+    db = app.db.connection()
+    keys = {c: _key(row, TARGETS[targets[c.setup]]) for c, row in complete.items()}
+    missing = [k for k in keys.values() if ("analysis", k) not in app.cache and not computed.there(db, k)]
+    if len(missing) < TOGETHER:
+        return
+    by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in missing}
+    made = compute(app, app.helper, list(by_task))
+    for task, analysis in made.items():
+        app.cache.put(("analysis", by_task[task]), analysis)
+    _keep(app, {by_task[task]: a for task, a in made.items()})
+
+
+def _key(row: CellRow, target: Target) -> computed.Key:
+    return computed.Key(row.run_id, row.setup_id, row.measurement, target.key, analyses.VERSION)
+
+
+def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
+    try:
+        with app.db.transaction() as db:
+            for key, analysis in made.items():
+                computed.put(db, key, analyses.dumps(analysis))
+    except StoreError:
+        # A full disk must not keep anyone from seeing figures.
+        pass
 
 
 def analyses_of(app: Application, setup: SetupRow, complete: Mapping[Cell, CellRow]) -> dict[str, Analysis]:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour.correction import corrected
 from lumenar.core.readings import NO_TRACES, Layout, MeterLimits, Readings, trace_array
-from lumenar.service.application import Application
+from lumenar.service.application import Data
 from lumenar.store import corrections, readings, runs
 
 Array = NDArray[np.float64]
@@ -25,9 +25,9 @@ def correction_key(matrix: Any) -> int:
     return crc32(np.rint(np.asarray(matrix, float) * 1e6).astype(np.int64).tobytes())
 
 
-def limits(app: Application, run_id: int) -> tuple[MeterLimits, Array | None]:
+def limits(data: Data, run_id: int) -> tuple[MeterLimits, Array | None]:
     """The limits of the meter that a run was read with, and its correction (3, 3)."""
-    db = app.db.connection()
+    db = data.db.connection()
     run = runs.get(db, run_id)
     meter = run.meter if run else {}
     correction = corrections.get(db, run.correction_id) if run and run.correction_id else None
@@ -66,11 +66,11 @@ class SetupReadings:
         return self.readings.take(wanted)
 
 
-def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReadings:
+def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     """A setup's readings in a run, corrected; one that was read again counts as its median."""
-    db = app.db.connection()
+    db = data.db.connection()
     ids = np.array(runs.patch_ids(db, run_id, setup_id), np.int64)
-    plan = _plan(app, run_id, setup_id, ids)
+    plan = _plan(data, run_id, setup_id, ids)
     first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
     columns = zip(*readings.values(db, first, last), strict=True)
     rows = np.array([np.array(c, float) for c in columns]).T.reshape(-1, 6)
@@ -78,7 +78,7 @@ def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReading
     # Patches of another setup may lie between this one's.
     own = ids[patch] == rows[:, 0]
     rows, patch = rows[own], patch[own]
-    meter, matrix = limits(app, run_id)
+    meter, matrix = limits(data, run_id)
     XYZ = rows[:, 1:4]
     if matrix is not None:
         XYZ = np.where(plan.layout.of_light[patch][:, None], corrected(XYZ, matrix), XYZ)
@@ -107,9 +107,9 @@ def setup_readings(app: Application, run_id: int, setup_id: int) -> SetupReading
     return SetupReadings(Readings(layout, values, rows[begin, 4], below, traces, meter), plan, place)
 
 
-def _plan(app: Application, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:
+def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:
     """A setup's plan in a run, shared by all that were measured by the same."""
-    db = app.db.connection()
+    db = data.db.connection()
     digest = runs.plan_of(db, run_id, setup_id)
 
     def find() -> Planned:
@@ -132,5 +132,5 @@ def _plan(app: Application, run_id: int, setup_id: int, ids: NDArray[np.int64]) 
                 uses.setdefault(measurement, []).append(index[patch_id])
         return Planned(layout, {m: np.array(places, np.intp) for m, places in uses.items()})
 
-    plan: Planned = app.loaded.get(("plan", digest or (run_id, setup_id)), find)
+    plan: Planned = data.loaded.get(("plan", digest or (run_id, setup_id)), find)
     return plan

@@ -53,9 +53,10 @@ class Verdict:
 
 def scores(app: Application, review_id: int, purpose: str) -> list[tuple[SetupRow, Score]]:
     """Every setup's score for one purpose, in the order of the modes."""
-    fresh = cells.newest(app, review_id).fresh
+    now = cells.newest(app, review_id)
     setups = reviews.setups_of(app.db.connection(), review_id)
-    return [(setup, _score(app, setup, fresh, purpose)) for setup in setups]
+    cells.ensure(app, now.complete, {s.id: s.target for s in setups})
+    return [(setup, _score(app, setup, now.fresh, purpose)) for setup in setups]
 
 
 def _score(app: Application, setup: SetupRow, complete: dict[Cell, CellRow], purpose: str) -> Score:

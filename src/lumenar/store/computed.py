@@ -26,6 +26,15 @@ def get(db: sqlite3.Connection, key: Key) -> str | None:
     return None if row is None else str(row["analysis"])
 
 
+def there(db: sqlite3.Connection, key: Key) -> bool:
+    """Whether an analysis is kept."""
+    query = (
+        "SELECT 1 FROM computed WHERE run_id = ? AND setup_id = ? AND measurement = ? AND target = ? AND version = ?"
+    )
+    own = (key.run_id, key.setup_id, key.measurement, key.target, key.version)
+    return db.execute(query, own).fetchone() is not None
+
+
 def put(db: sqlite3.Connection, key: Key, analysis: str) -> None:
     """Keep an analysis, in place of one by another version."""
     db.execute(

@@ -32,24 +32,21 @@ _BLOCK = 1 << 13
 """Pairs worked on at a time: the intermediate arrays stay in the cache, and are too small to be mapped anew each time."""
 
 _RAD = np.pi / 180
-_COS30, _SIN30 = np.cos(30 * _RAD), np.sin(30 * _RAD)
-_COS6, _SIN6 = np.cos(6 * _RAD), np.sin(6 * _RAD)
-_COS63, _SIN63 = np.cos(63 * _RAD), np.sin(63 * _RAD)
+_C6, _C63, _S6, _S63 = (f(a * _RAD) for f in (np.cos, np.sin) for a in (6, 63))
+# T in powers of cosine and sine of the mean hue, k being the squared cosine: T = p(k) + c q(k) + s (r(k) + c t(k)).
+_P = (0.76 - 0.2 * _C63, 0.48 + 1.6 * _C63, -1.6 * _C63)
+_Q = (-0.17 * np.cos(30 * _RAD) - 0.96 * _C6, 1.28 * _C6)
+_R = (-0.17 * np.sin(30 * _RAD) + 0.32 * _S6, -1.28 * _S6)
+_T = (0.8 * _S63, -1.6 * _S63)
 
 
 def _hue_weight(c: Array, s: Array) -> Array:
     """T of ISO/CIE 11664-6:2014, eq. 14, from cosine and sine of the mean hue; multiple angles from these."""
-    c2, s2 = 2 * c * c - 1, 2 * s * c
-    c3, s3 = c * (2 * c2 - 1), s * (2 * c2 + 1)
-    c4, s4 = 2 * c2 * c2 - 1, 2 * s2 * c2
-    return np.asarray(
-        1
-        - 0.17 * (c * _COS30 + s * _SIN30)
-        + 0.24 * c2
-        + 0.32 * (c3 * _COS6 - s3 * _SIN6)
-        - 0.20 * (c4 * _COS63 + s4 * _SIN63),
-        float,
-    )
+    k = c * c
+    weight = (_P[2] * k + _P[1]) * k + _P[0]
+    weight += c * (_Q[1] * k + _Q[0])
+    weight += s * (_R[1] * k + _R[0] + c * (_T[1] * k + _T[0]))
+    return np.asarray(weight, float)
 
 
 def _rotation(h: Array, mean_C7: Array) -> Array:

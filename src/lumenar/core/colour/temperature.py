@@ -27,18 +27,22 @@ def _locus() -> tuple[Array, Array]:
     return mired, _uv1960(planck_XYZ(1e6 / mired))
 
 
+_PASSES = tuple(np.arange(low, high, step) for low, high, step in ((0, 1981, 60), (-60, 61, 8), (-8, 9, 1)))
+
+
 def _nearest(uv: Array) -> NDArray[np.intp]:
     """Index of the nearest tabulated locus point, (N, 2) -> (N,), without an N x table array."""
     _, locus = _locus()
+    at_u, at_v = locus.T
     u, v = uv[:, 0, None], uv[:, 1, None]
-    best = np.zeros((len(uv), 1), np.intp)
+    rows = np.arange(len(uv))
+    best = np.zeros(len(uv), np.intp)
     # Each pass looks around the best so far with a finer stride; the squared distance has one minimum near the locus.
-    for offsets in (np.arange(0, len(locus), 60), np.arange(-60, 61, 8), np.arange(-8, 9)):
-        window = np.clip(best + offsets, 0, len(locus) - 1)
-        near = locus[window]
-        closest = np.argmin((u - near[..., 0]) ** 2 + (v - near[..., 1]) ** 2, axis=1)
-        best = np.take_along_axis(window, closest[:, None], axis=1)
-    return np.asarray(best[:, 0], np.intp)
+    for offsets in _PASSES:
+        window = np.minimum(np.maximum(best[:, None] + offsets, 0), len(locus) - 1)
+        du, dv = u - at_u[window], v - at_v[window]
+        best = window[rows, np.argmin(du * du + dv * dv, axis=1)]
+    return best
 
 
 def cct_duv(xy: ArrayLike) -> tuple[Array, Array]:
@@ -54,19 +58,20 @@ def cct_duv(xy: ArrayLike) -> tuple[Array, Array]:
     uv = np.where(finite[:, None], flat, 0.2)
     mired, locus = _locus()
     i = np.clip(_nearest(uv), 1, len(mired) - 2)
-    before, at, after = locus[i - 1], locus[i], locus[i + 1]
-    # Quadratic p(t) = at + a t + b t^2 for t in -1..1; two Newton steps on the squared distance.
+    before, at, after = locus[i - 1].T, locus[i].T, locus[i + 1].T
+    # Quadratic p(t) = at + a t + b t^2 for t in -1..1; four Newton steps on the squared distance.
     a, b = (after - before) / 2, (after + before) / 2 - at
+    point = uv.T
     t = np.zeros(len(uv))
     for _ in range(4):
-        d = at + a * t[:, None] + b * (t**2)[:, None] - uv
-        slope = a + 2 * b * t[:, None]
-        t = np.clip(t - (d * slope).sum(1) / ((slope**2).sum(1) + (d * 2 * b).sum(1)), -1, 1)
-    d = uv - (at + a * t[:, None] + b * (t**2)[:, None])
+        d = at + t * (a + b * t) - point
+        slope = a + 2 * t * b
+        t = t - (d[0] * slope[0] + d[1] * slope[1]) / (slope[0] ** 2 + slope[1] ** 2 + 2 * (d[0] * b[0] + d[1] * b[1]))
+        t = np.minimum(np.maximum(t, -1), 1)
+    d = point - (at + t * (a + b * t))
     # Along rising mired the locus runs to larger u; "above" is to the left of that direction.
-    slope = a + 2 * b * t[:, None]
-    sign = np.sign(slope[:, 0] * d[:, 1] - slope[:, 1] * d[:, 0])
-    duv = sign * np.hypot(d[:, 0], d[:, 1])
+    slope = a + 2 * t * b
+    duv = np.sign(slope[0] * d[1] - slope[1] * d[0]) * np.hypot(d[0], d[1])
     cct = 1e6 / (mired[i] + t * (mired[1] - mired[0]))
     ended = ((i == 1) & (t <= -1)) | ((i == len(mired) - 2) & (t >= 1))
     cct = np.where(finite & (np.abs(duv) <= MAX_DUV) & ~ended, cct, np.nan)

@@ -198,9 +198,10 @@ def volume(areas: Array) -> float:
 
 
 def rings(areas: Array, lightness: Array) -> Array:
-    """Gamut rings: r(L, h) (k, hues) with r^2 the sum over lightness up to L, for whole L (k,) of 1..100."""
-    cumulated = np.cumsum(areas, axis=0)
-    return np.asarray(np.sqrt(np.maximum(cumulated[np.asarray(lightness, int) - 1], 0)), float)
+    """Gamut rings: r(L, h) (k, hues) with r^2 the sum over lightness up to L, for rising whole L (k,) of 1..100."""
+    to = np.asarray(lightness, int)
+    cumulated = np.cumsum(np.add.reduceat(areas[: to[-1]], np.append(0, to[:-1]), axis=0), axis=0)
+    return np.asarray(np.sqrt(np.maximum(cumulated, 0)), float)
 
 
 def mesh_volume(Lab: Array, surface: Cube) -> Array:

@@ -163,19 +163,19 @@ def colour_errors(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array)
 
     XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws dE2000 only: the parts have no draws.
     """
-    Lab = target.Lab(XYZ, white_Y)
-    parts = difference.de2000_parts(Lab, target.Lab(target_XYZ, white_Y))
+    Lab, wanted = target.Lab(XYZ, white_Y), target.Lab(target_XYZ, white_Y)
     if XYZ.ndim > 2:
-        return {"de2000": parts.de2000}
-    with np.errstate(divide="ignore", invalid="ignore"):
-        scaled = target_XYZ * (XYZ[..., 1:2] / target_XYZ[..., 1:2])
-    scaled = np.where(target_XYZ[..., 1:2] > 0, scaled, XYZ[..., 1:2] * target.white_XYZ())
+        return {"de2000": difference.de2000(Lab, wanted)}
+    want, Y = target_XYZ[..., 1:2], XYZ[..., 1:2]
+    scaled = np.where(want > 0, target_XYZ * (Y / np.where(want > 0, want, 1.0)), Y * target.white_XYZ())
+    # Both comparisons in one go.
+    parts = difference.de2000_parts(Lab, np.stack([wanted, target.Lab(scaled, white_Y)]))
     return {
-        "de2000": parts.de2000,
-        "de_lightness": parts.lightness,
-        "de_chroma": parts.chroma,
-        "de_hue": parts.hue,
-        "de_chroma_only": difference.de2000(Lab, target.Lab(scaled, white_Y)),
+        "de2000": parts.de2000[0],
+        "de_lightness": parts.lightness[0],
+        "de_chroma": parts.chroma[0],
+        "de_hue": parts.hue[0],
+        "de_chroma_only": parts.de2000[1],
     }
 
 

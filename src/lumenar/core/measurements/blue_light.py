@@ -114,6 +114,12 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     ]  # fmt: skip
 
 
+def prepare() -> None:
+    """The observer and the melanopic action spectrum."""
+    nm = np.arange(380.0, 781.0)
+    spectra.melanopic_der(nm, np.ones(len(nm)))
+
+
 MEASUREMENT = Measurement(
     key="blue_light",
     title="Blue light",
@@ -128,6 +134,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    prepare=prepare,
     short="Blue light",
     order=3,
     draws=0,

@@ -18,6 +18,7 @@ from lumenar.core.measurements.base import (
     MissingPatchError,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined
+from lumenar.core.monotone import isotonic, pchip
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
 
@@ -36,33 +37,15 @@ def select(readings: Readings) -> NDArray[np.intp]:
     return np.concatenate([readings.find(WHITE, levels=True), readings.find(BLACK, levels=True)])
 
 
-def isotonic(y: Array) -> Array:
-    """Least-squares non-decreasing fit over the last axis (..., n), equal weights.
-
-    The min-max form of the pool-adjacent-violators solution (Barlow et al. 1972, eq. 1.9), vectorised over the batch.
-    """
-    n = y.shape[-1]
-    total = np.concatenate([np.zeros((*y.shape[:-1], 1)), np.cumsum(y, axis=-1)], axis=-1)
-    j, k = np.arange(n)[:, None], np.arange(n)[None, :]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        mean = np.where(k >= j, (total[..., None, 1:] - total[..., :-1, None]) / np.maximum(k - j + 1, 1), np.inf)
-    lowest = np.minimum.accumulate(mean[..., ::-1], axis=-1)[..., ::-1]
-    return np.asarray(np.where(k >= j, lowest, -np.inf).max(axis=-2), float)
-
-
 def settings_for(settings: Array, luminance: Array, wanted: Sequence[float]) -> Array:
     """Settings (..., m) that give m wanted cd/m2: isotonic regression, then PCHIP; NaN outside the measured range.
 
     settings (n,) increasing, luminance (..., n). A control that dims as it rises is handled by mirroring it.
     """
-    # Imported here because it takes longer than the rest of core together.
-    from scipy.interpolate import PchipInterpolator
-
     falling = float(np.mean(luminance[..., -1] - luminance[..., 0])) < 0
     x, y = (-settings[::-1], luminance[..., ::-1]) if falling else (settings, luminance)
-    smooth = isotonic(y)
     fine = np.linspace(x[0], x[-1], _FINE)
-    curve = np.moveaxis(PchipInterpolator(x, np.moveaxis(smooth, -1, 0))(fine), 0, -1)
+    curve = pchip(x, isotonic(y), fine)
     L = np.asarray(wanted, float)
     i = np.stack([(curve < w).sum(axis=-1) for w in L], axis=-1).clip(1, _FINE - 1)
     low, high = np.take_along_axis(curve, i - 1, -1), np.take_along_axis(curve, i, -1)

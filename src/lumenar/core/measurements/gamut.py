@@ -65,19 +65,18 @@ def _coverage(primaries_XYZ: Array, target: Target) -> Figures:
     """Coverage and area of each reference, in u'v' (main) and xy, from XYZ of R, G, B (..., 3, 3)."""
     names = [*REFERENCES, "target"]
     xy = np.array([s.primaries for s in (*REFERENCES.values(), target.space)])
+    planes = {"uv": (uv(primaries_XYZ), spaces.xy_to_uv(xy))}
+    # Only the main figures, coverage in u'v', carry an uncertainty, so only they are computed for draws.
+    if primaries_XYZ.ndim == 2:
+        planes["xy"] = (spaces.XYZ_to_xy(primaries_XYZ), xy)
+    triangles = np.stack([measured for measured, _ in planes.values()], axis=-3)[..., :, None, :, :]
+    references = np.stack([reference for _, reference in planes.values()])
+    coverage, area = plane.coverage_percent(triangles, references), plane.area_percent(triangles, references)
     figures: Figures = {}
-    for plane_name, measured, references in (
-        ("uv", uv(primaries_XYZ), spaces.xy_to_uv(xy)),
-        ("xy", spaces.XYZ_to_xy(primaries_XYZ), xy),
-    ):
-        triangle = measured[..., None, :, :]
-        coverage, area = plane.coverage_percent(triangle, references), plane.area_percent(triangle, references)
+    for p, plane_name in enumerate(planes):
         for i, name in enumerate(names):
-            figures[f"coverage_{name}_{plane_name}_percent"] = coverage[..., i]
-            figures[f"area_{name}_{plane_name}_percent"] = area[..., i]
-        # Only the main figures, coverage in u'v', carry an uncertainty, so only they are computed for draws.
-        if primaries_XYZ.ndim > 2:
-            break
+            figures[f"coverage_{name}_{plane_name}_percent"] = coverage[..., p, i]
+            figures[f"area_{name}_{plane_name}_percent"] = area[..., p, i]
     return figures
 
 

@@ -150,6 +150,11 @@ def _by_step(shown: Sequence[Shown]) -> Chart:
     )
 
 
+def prepare() -> None:
+    """The codes of every target."""
+    _all_codes()
+
+
 MEASUREMENT = Measurement(
     key="saturation",
     title="Saturation steps",
@@ -161,6 +166,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    prepare=prepare,
     short="Saturation",
     order=2,
 )

@@ -20,7 +20,7 @@ from lumenar.core.measurements.base import (
     uv,
 )
 from lumenar.core.measurements.charts import Chart, Shown
-from lumenar.core.measurements.zones import prepare, zone_charts
+from lumenar.core.measurements.zones import zone_charts
 from lumenar.core.readings import Layout, Patch, Readings
 from lumenar.core.targets import Target
 
@@ -221,7 +221,6 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
-    prepare=prepare,
     short="Uniformity",
     order=1,
 )  # fmt: skip

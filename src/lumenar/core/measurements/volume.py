@@ -45,10 +45,10 @@ def select(readings: Readings) -> NDArray[np.intp]:
     return np.flatnonzero(readings.plain & (_keys(readings.rgb) >= 0))
 
 
-def _in_order(readings: Readings) -> NDArray[np.intp]:
-    """Index of the reading of each surface point, the nearest where there are several."""
-    keys = _keys(readings.rgb)
-    off = np.abs(readings.rgb * STEPS - np.rint(readings.rgb * STEPS)).sum(axis=1)
+def _in_order(rgb: Array) -> NDArray[np.intp]:
+    """Index of the signal (n, 3) of each surface point, the nearest where there are several."""
+    keys = _keys(rgb)
+    off = np.abs(rgb * STEPS - np.rint(rgb * STEPS)).sum(axis=1)
     order = np.lexsort((off, keys))
     found, first = np.unique(keys[order], return_index=True)
     wanted = _keys(solids.cube(STEPS).rgb)
@@ -83,7 +83,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     White is the target's white chromaticity at the measured peak, without adaptation. The shared solid is found before
     any ring is drawn. For a batch of draws the volume comes from the mesh and the share follows it.
     """
-    index = _in_order(readings)
+    index = readings.layout.memo("volume order", lambda: _in_order(readings.rgb))
     cube = solids.cube(STEPS)
     peak = one(readings, WHITE, "100 % white")[..., 1]
     XYZ = np.where(readings.below_floor[:, None], 0.0, readings.XYZ)[..., index, :]

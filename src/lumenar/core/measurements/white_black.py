@@ -156,6 +156,11 @@ def _reach_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
+def prepare() -> None:
+    """The Planckian locus."""
+    cct_duv(spaces.D65_XY)
+
+
 MEASUREMENT = Measurement(
     key="white_black",
     title="White and black",
@@ -171,6 +176,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    prepare=prepare,
     short="White",
     order=1,
 )
