@@ -1,1 +1,4 @@
-"""Speed and size, shown side by side in one run."""
+"""Speed and size, run with `python -m benchmarks`."""
+
+# Before numpy: it says how many threads linear algebra may have, here as in the server.
+import lumenar  # noqa: F401

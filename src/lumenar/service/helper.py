@@ -46,6 +46,8 @@ Found = list[Analysis | None]
 
 def figures(data: Data, tasks: Sequence[Task]) -> Found:
     """The analyses of tasks that belong to one setup in one run."""
+    if not tasks:
+        return []
     loaded = setup_readings(data, tasks[0].run_id, tasks[0].setup_id)
     found: Found = []
     for task in tasks:
