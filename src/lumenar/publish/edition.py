@@ -12,7 +12,7 @@ from zipfile import ZIP_DEFLATED, ZipFile
 
 from lumenar.publish.package import compute, write_package
 from lumenar.publish.report import render
-from lumenar.service import verdict
+from lumenar.service import cells, verdict
 from lumenar.service.application import Application, now, rubric_text
 from lumenar.service.errors import ConflictError
 from lumenar.service.export import readings_document
@@ -65,7 +65,7 @@ def publish(app: Application, review_id: int) -> EditionView:
     number = earlier[0].number + 1 if earlier else 1
     slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")
     folder = f"{slug}-{review_id}/{number}"
-    date, gaps = now(), verdict.gaps(app, review_id)
+    date, gaps = now(), verdict.gaps(app, review_id, cells.newest(app, review_id))
     home = app.folder / "editions"
     try:
         home.mkdir(exist_ok=True)

@@ -99,11 +99,11 @@ class Board:
 
 def board(app: Application, review_id: int, purpose: str = "colour_work") -> Board:
     """The Board of a review with its setups' scores for one purpose."""
-    review = entry(app, review_id)
     newest = cells.newest(app, review_id)
+    review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
     rows = []
-    for setup, score in verdict.scores(app, review_id, purpose):
+    for setup, score in verdict.scores(app, review_id, purpose, newest):
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
         target, unit = TARGETS[setup.target], units[setup.unit_id]
         count = len(setup.changes)
@@ -136,30 +136,29 @@ def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newes
         state = "partial"
     figures = []
     if done is not None:
-        figures = [_figure(app, setup, m, c, done) for c in m.columns]
-        note = note or doubts(app, done.run_id)
+        figures = _figures(app, setup, m, done)
+        note = note or doubts(app, done)
     return BoardCell(m.key, state, last.readings if last else 0, last.patches if last else 0, figures, note)
 
 
-def doubts(app: Application, run_id: int) -> str:
-    """What is doubtful of a run's readings, empty where nothing is."""
+def doubts(app: Application, row: CellRow) -> str:
+    """What is doubtful of the readings of a cell's run, empty where nothing is or the run is not over."""
+    if row.state not in ("done", "stopped"):
+        return ""
 
     def found() -> str:
         db = app.db.connection()
-        run = runs.get(db, run_id)
+        run = runs.get(db, row.run_id)
         said = []
         if run is not None and run.correction_id is None:
             said.append("read without a correction for this panel type")
-        if again := readings.read_again(db, run_id):
+        if again := readings.read_again(db, row.run_id):
             said.append(f"{again} {'patch was' if again == 1 else 'patches were'} out of order and read again")
         if run is not None and not run.warm:
             said.append("the unit was not known to be warm")
         return "; ".join(said)
 
-    run = runs.get(app.db.connection(), run_id)
-    if run is None or run.state not in ("done", "stopped"):
-        return ""
-    text: str = app.cache.get(("doubts", run_id), found)
+    text: str = app.cache.get(("doubts", row.run_id), found)
     return text
 
 
@@ -177,8 +176,20 @@ def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]
     return prefix + _written(value, column), value, key
 
 
-def _figure(app: Application, setup: SetupRow, m: Measurement, column: Column, row: CellRow) -> BoardFigure:
-    analysis = cells.analysis_of(app, row, TARGETS[setup.target])
+def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> list[BoardFigure]:
+    """A cell's figures, kept as they are written: they change as little as its readings."""
+
+    def found() -> list[BoardFigure]:
+        analysis = cells.analysis_of(app, row, TARGETS[setup.target])
+        return [_figure(app, m, column, analysis) for column in m.columns]
+
+    written_: list[BoardFigure] = app.cache.get(
+        ("written", row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash), found
+    )
+    return written_
+
+
+def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis) -> BoardFigure:
     text, value, key = written(column, analysis)
     if value is None:
         return BoardFigure(column.figure, text, None, None, None)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
@@ -49,10 +50,18 @@ class Newest:
     latest: dict[Cell, CellRow]
     stale: dict[Cell, str]
 
-    @property
+    @cached_property
     def fresh(self) -> dict[Cell, CellRow]:
         """Complete cells that still hold."""
         return {c: r for c, r in self.complete.items() if c not in self.stale}
+
+    @cached_property
+    def by_setup(self) -> dict[int, dict[str, CellRow]]:
+        """Fresh cells by setup and measurement."""
+        found: dict[int, dict[str, CellRow]] = {}
+        for cell, row in self.fresh.items():
+            found.setdefault(cell.setup, {})[cell.measurement] = row
+        return found
 
 
 def newest(app: Application, review_id: int) -> Newest:
@@ -63,14 +72,14 @@ def newest(app: Application, review_id: int) -> Newest:
         for only in (True, False)
     )
     changed = runs.last_change(db, review_id)
-    setups = {s.id: s for s in reviews.setups_of(db, review_id)}
     firmware = {u.id: u.firmware for u in reviews.units_of(db, review_id)}
+    setups = {s.id: (settings_text(s), firmware[s.unit_id]) for s in reviews.setups_of(db, review_id)}
     stale = {}
     for cell, row in complete.items():
-        setup = setups[cell.setup]
-        if row.settings != settings_text(setup):
+        settings, present = setups[cell.setup]
+        if row.settings != settings:
             stale[cell] = "a setting changed since"
-        elif row.firmware != firmware[setup.unit_id]:
+        elif row.firmware != present:
             stale[cell] = f"measured with firmware {row.firmware}"
         elif row.run_id < changed.get(cell.setup, 0):
             stale[cell] = "the unit looked different in a later run"
@@ -146,7 +155,7 @@ def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
         pass
 
 
-def analyses_of(app: Application, setup: SetupRow, complete: Mapping[Cell, CellRow]) -> dict[str, Analysis]:
-    """A setup's analyses by measurement, against its own declared target."""
+def analyses_of(app: Application, setup: SetupRow, now: Newest) -> dict[str, Analysis]:
+    """A setup's analyses that still hold by measurement, against its own declared target."""
     target = TARGETS[setup.target]
-    return {cell.measurement: analysis_of(app, row, target) for cell, row in complete.items() if cell.setup == setup.id}
+    return {m: analysis_of(app, row, target) for m, row in now.by_setup.get(setup.id, {}).items()}

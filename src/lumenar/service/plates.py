@@ -116,7 +116,7 @@ def _found(app: Application, setup_id: int, measurement: str, home: int) -> _Fou
     if row is None:
         title = MEASUREMENTS[measurement].title
         raise NotFoundError("cell", f"{title} of {name} is not measured yet; measure it from the Board.")
-    return _Found(setup, review, name, row, newest.stale.get(cell) or doubts(app, row.run_id))
+    return _Found(setup, review, name, row, newest.stale.get(cell) or doubts(app, row))
 
 
 def _state(setup: SetupRow) -> str:

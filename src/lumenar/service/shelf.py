@@ -105,16 +105,16 @@ def shelf(app: Application) -> list[ShelfEntry]:
     return [entry(app, review_id) for review_id in reversed(reviews.review_ids(app.db.connection()))]
 
 
-def entry(app: Application, review_id: int) -> ShelfEntry:
-    """One review as the Shelf shows it."""
+def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> ShelfEntry:
+    """One review as the Shelf shows it; `now` is the state of its cells where it is known."""
     db = app.db.connection()
     row, file = unit_of(app, review_id)
-    done = cells.newest(app, review_id).fresh
+    now = now or cells.newest(app, review_id)
     units = reviews.units_of(db, review_id)
     setups = reviews.setups_of(db, review_id)
     published = editions.of_review(db, review_id)
     state = next((r.state for r in runs.unfinished(db) if r.review_id == review_id), None)
-    best = verdict.best_modes(app, review_id)
+    best = verdict.best_modes(app, review_id, now)
     return ShelfEntry(
         id=review_id,
         name=row.name,
@@ -125,7 +125,7 @@ def entry(app: Application, review_id: int) -> ShelfEntry:
         serial=row.serial,
         firmware=row.firmware,
         modes=len(file.modes),
-        cells_measured=len(done),
+        cells_measured=len(now.fresh),
         cells=len(setups) * len(MEASUREMENTS),
         samples=len(units),
         run_state=state,

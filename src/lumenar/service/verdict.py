@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from lumenar.bench.plan import Cell
@@ -15,7 +16,6 @@ from lumenar.service.application import Application
 from lumenar.service.units import unit_of
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
-from lumenar.store.runs import CellRow
 
 
 @dataclass(frozen=True)
@@ -51,28 +51,36 @@ class Verdict:
     gaps: list[str]
 
 
-def scores(app: Application, review_id: int, purpose: str) -> list[tuple[SetupRow, Score]]:
-    """Every setup's score for one purpose, in the order of the modes."""
-    now = cells.newest(app, review_id)
+def scores(
+    app: Application, review_id: int, purpose: str, now: cells.Newest | None = None
+) -> list[tuple[SetupRow, Score]]:
+    """Every setup's score for one purpose, in the order of the modes; `now` is the state of the cells where it is known."""
+    return all_scores(app, review_id, [purpose], now)[purpose]
+
+
+def all_scores(
+    app: Application, review_id: int, purposes: Iterable[str], now: cells.Newest | None = None
+) -> dict[str, list[tuple[SetupRow, Score]]]:
+    """`scores` for several purposes."""
+    now = now or cells.newest(app, review_id)
     setups = reviews.setups_of(app.db.connection(), review_id)
     cells.ensure(app, now.complete, {s.id: s.target for s in setups})
-    return [(setup, _score(app, setup, now.fresh, purpose)) for setup in setups]
+    return {p: [(s, _score(app, s, now, p)) for s in setups] for p in purposes}
 
 
-def _score(app: Application, setup: SetupRow, complete: dict[Cell, CellRow], purpose: str) -> Score:
-    runs = tuple(sorted((c.measurement, r.run_id) for c, r in complete.items() if c.setup == setup.id))
-    analyses = cells.analyses_of(app, setup, complete)
-    key = ("score", setup.id, runs, purpose, app.rubric.hash)
-    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, analyses))
+def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: str) -> Score:
+    runs = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
+    key = ("score", setup.id, setup.target, runs, purpose, app.rubric.hash)
+    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, cells.analyses_of(app, setup, now)))
     return value
 
 
-def best_modes(app: Application, review_id: int) -> list[tuple[str, SetupRow, Score]]:
+def best_modes(app: Application, review_id: int, now: cells.Newest | None = None) -> list[tuple[str, SetupRow, Score]]:
     """For each purpose with a score: the purpose, the best setup of the first sample and its score."""
     best = []
     first = unit_of(app, review_id)[0].id
-    for purpose in app.rubric.purposes:
-        known = [(s, v) for s, v in scores(app, review_id, purpose) if v.value is not None and s.unit_id == first]
+    for purpose, every in all_scores(app, review_id, app.rubric.purposes, now).items():
+        known = [(s, v) for s, v in every if v.value is not None and s.unit_id == first]
         if known:
             setup, value = max(known, key=lambda item: item[1].value or 0)
             best.append((purpose, setup, value))
@@ -94,10 +102,11 @@ def menu_of(file: UnitFile) -> Menu:
 def verdict(app: Application, review_id: int) -> Verdict:
     """Scores, recipes and gaps of a review."""
     unit, file = unit_of(app, review_id)
-    fresh = cells.newest(app, review_id).fresh
+    now = cells.newest(app, review_id)
+    every = all_scores(app, review_id, app.rubric.purposes, now)
     purposes = []
     for purpose in app.rubric.purposes.values():
-        known = scores(app, review_id, purpose.key)
+        known = every[purpose.key]
         known.sort(key=lambda item: -(item[1].value if item[1].value is not None else -1))
         best = known[0][1]
         modes = [
@@ -106,19 +115,18 @@ def verdict(app: Application, review_id: int) -> Verdict:
         ]
         # Settings are recommended for the modes as shipped, by what the first sample shows.
         shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.name == s.mode and not s.changes]
-        candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, fresh)) for s, v in shipped]
+        candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, now)) for s, v in shipped]
         purposes.append(
             PurposeVerdict(
                 purpose.key, purpose.title, modes, recommend(purpose.key, purpose.title, candidates, menu_of(file))
             )
         )
     rubric = f"{app.rubric.name} {app.rubric.version}"
-    return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id))
+    return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now))
 
 
-def gaps(app: Application, review_id: int) -> list[str]:
+def gaps(app: Application, review_id: int, now: cells.Newest) -> list[str]:
     """What is missing or doubtful before publication, one sentence each."""
-    now = cells.newest(app, review_id)
     found = []
     for setup in reviews.setups_of(app.db.connection(), review_id):
         wanted = [m for m in MEASUREMENTS.values() if setup.signal in m.signals]
