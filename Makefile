@@ -57,7 +57,7 @@ chromium:
 test: lint chromium  ## lint, types, architecture rules, unit, API and browser tests
 	$(BIN)/pytest -n 2 --dist loadfile
 
-bench: setup  ## speed and size, as ratios and counts side by side
+bench: setup chromium  ## speed and size, as ratios and counts side by side
 	$(BIN)/python -m benchmarks
 
 screenshots: setup chromium  ## refresh docs/screenshots from the demonstration

@@ -48,7 +48,7 @@ def create_app(application: Application, bench: BenchService, hosts: list[str] |
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     # A page elsewhere must not reach the bench by giving its own name this machine's address.
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts or ["127.0.0.1", "localhost", "[::1]", "testserver"])
-    app.add_middleware(GZipMiddleware, minimum_size=1000)
+    app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     problems.install(app)
     app.include_router(router)
     app.include_router(instruments.router)

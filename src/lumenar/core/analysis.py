@@ -11,7 +11,7 @@ from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, anchor_of
 from lumenar.core.readings import Readings
 from lumenar.core.targets import Target
-from lumenar.core.uncertainty import DRAWS, Uncertainty, draw, summarise
+from lumenar.core.uncertainty import DRAWS, Uncertainty, draw, summarise_all
 
 Array = NDArray[np.float64]
 
@@ -58,7 +58,7 @@ def analyse(
     count = min(m.draws, most_draws)
     drawn = m.analyse(draw(own, draws=count), target)
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
-    spread = {k: u for k, v in draws.items() if (u := summarise(v)) is not None}
+    spread = summarise_all(draws)
     return Analysis(
         m.key,
         target.key,

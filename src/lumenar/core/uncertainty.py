@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from zlib import crc32
 
@@ -61,6 +62,20 @@ def summarise(values: Array) -> Uncertainty | None:
         return None
     low, high = np.quantile(good, [0.025, 0.975])
     return Uncertainty(float(good.std(ddof=1)), float(low), float(high))
+
+
+def summarise_all(draws: Mapping[str, Array]) -> dict[str, Uncertainty]:
+    """`summarise` of several figures, those without a number left out."""
+    whole = {k: v for k, v in draws.items() if v.ndim == 1 and np.isfinite(v).all()}
+    found = {k: u for k, v in draws.items() if k not in whole and (u := summarise(v)) is not None}
+    if whole:
+        table = np.stack(list(whole.values()))
+        if table.shape[1] < 2:
+            return found
+        standard = table.std(axis=1, ddof=1)
+        low, high = np.quantile(table, [0.025, 0.975], axis=1)
+        found |= {k: Uncertainty(*map(float, u)) for k, *u in zip(whole, standard, low, high, strict=True)}
+    return found
 
 
 def measurable(difference: float, u: float, nu: float = np.inf) -> bool:

@@ -8,6 +8,7 @@ from functools import cached_property
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 from lumenar.service import analyses
@@ -99,10 +100,13 @@ QUICK_DRAWS = 60
 """Draws for a target that is only being tried: enough for an uncertainty to one digit."""
 
 
-def analysis_of(app: Application, row: CellRow, target: Target, tried: bool = False) -> Analysis:
+def analysis_of(app: Application, row: CellRow, target: Target, declared: str | None = None) -> Analysis:
     """The analysis of one complete cell against a target. Its readings never change, so it is computed once and kept
-    between starts; against a target that is only being tried it is made with fewer draws, and kept for a while."""
-    if tried:
+    between starts; against a target other than the one declared, which is only being tried, it is made with fewer draws and
+    kept for a while."""
+    if declared is not None and not MEASUREMENTS[row.measurement].against_target:
+        target = TARGETS[declared]
+    if target.key != (declared or target.key):
         quick = ("tried", row.run_id, row.setup_id, row.measurement, target.key)
         result: Analysis = app.cache.get(
             quick, lambda: analyse(row.measurement, readings_of(app, row), target, most_draws=QUICK_DRAWS)

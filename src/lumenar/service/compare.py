@@ -93,7 +93,7 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
         for cell, row in cells.newest(app, review).fresh.items():
             if cell.setup == setup.id:
                 try:
-                    own[cell.measurement] = cells.analysis_of(app, row, target, tried=target.key != setup.target)
+                    own[cell.measurement] = cells.analysis_of(app, row, target, setup.target)
                 except MissingPatchError:
                     continue
         analyses.append(own)

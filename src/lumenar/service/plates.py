@@ -81,6 +81,7 @@ class Plates:
     target: str
     target_title: str
     declared: bool
+    against_target: bool
     shown: list[PlateSetup]
     others: list[PlateSetup]
     targets: list[TargetChoice]
@@ -102,13 +103,14 @@ class _Found:
     note: str
 
 
-def _found(app: Application, setup_id: int, measurement: str, home: int) -> _Found:
-    """A setup of any review with its complete cell; a setup of another review carries its display's name."""
+def _found(app: Application, setup_id: int, measurement: str, home: int, states: dict[int, cells.Newest]) -> _Found:
+    """A setup of any review with its complete cell; a setup of another review carries its display's name. `states` holds
+    the states of the reviews seen so far."""
     found = reviews.setup(app.db.connection(), setup_id)
     if found is None:
         raise NotFoundError("setup", f"There is no setup {setup_id}.")
     setup, review = found
-    newest = cells.newest(app, review)
+    newest = states.setdefault(review, states.get(review) or cells.newest(app, review))
     cell = Cell(setup_id, measurement)
     row = newest.complete.get(cell)
     unit, _ = unit_by_id(app, setup.unit_id)
@@ -141,11 +143,12 @@ def plates(
     wanted = [setup_id, *(i for i in dict.fromkeys(overlay) if i != setup_id)]
     if len(wanted) + len(pinned) > MOST:
         raise BadInputError("overlay", f"At most {MOST - 1} other setups or targets can be laid over one.", "overlay")
-    found = [_found(app, i, measurement, review_id) for i in wanted]
+    states = {review_id: cells.newest(app, review_id)}
+    found = [_found(app, i, measurement, review_id, states) for i in wanted]
     analyses: list[Analysis] = []
     for f in found:
         try:
-            analyses.append(cells.analysis_of(app, f.row, target, tried=target.key != f.setup.target))
+            analyses.append(cells.analysis_of(app, f.row, target, f.setup.target))
         except MissingPatchError as e:
             raise BadInputError("readings", f"{f.name}: {e}") from e
     shown = [
@@ -158,8 +161,9 @@ def plates(
         raise BadInputError("pin", f"{m.title} has no patches that a target says anything of.", "pin")
     shown += [ideal(m, own, p, target) for p in pinned]
     first = analyses[0]
-    # Charts follow from analyses, so they are made once; contours take longer than all the rest.
-    drawn = (m.key, target.key, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
+    # Charts follow from analyses, so they are made once.
+    by = target.key if m.against_target else ""
+    drawn = (m.key, by, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
@@ -168,11 +172,12 @@ def plates(
         target=target.key,
         target_title=target.title,
         declared=target.key == setup.target,
+        against_target=m.against_target,
         shown=[
             PlateSetup(f.setup.id, f.name, _state(f.setup), True, f.setup.target, TARGETS[f.setup.target].title, f.note)
             for f in found
         ],
-        others=_others(app, review_id, measurement, wanted),
+        others=_others(app, review_id, measurement, wanted, states[review_id]),
         targets=[TargetChoice(t.key, t.title) for t in TARGETS.values() if t.signal == setup.signal],
         pins=[TargetChoice(t.key, t.title) for t in pinned],
         can_pin=can_pin,
@@ -239,11 +244,12 @@ def ideal(m: Measurement, own: Readings, pinned: Target, target: Target) -> Show
     return Shown(pinned.title, analyse(m, perfect, target, uncertain=False).figures, target)
 
 
-def _others(app: Application, review_id: int, measurement: str, wanted: list[int]) -> list[PlateSetup]:
-    complete = cells.newest(app, review_id).complete
+def _others(
+    app: Application, review_id: int, measurement: str, wanted: list[int], now: cells.Newest
+) -> list[PlateSetup]:
     return [
         PlateSetup(
-            s.id, s.name, _state(s), Cell(s.id, measurement) in complete, s.target, TARGETS[s.target].title, ""
+            s.id, s.name, _state(s), Cell(s.id, measurement) in now.complete, s.target, TARGETS[s.target].title, ""
         )
         for s in reviews.setups_of(app.db.connection(), review_id)
         if s.id not in wanted

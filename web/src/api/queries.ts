@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import {
   type BenchStatus,
   type Board,
@@ -68,10 +68,15 @@ export function laidQuery({ overlay, pins, target }: Laid): URLSearchParams {
   return query;
 }
 
-export function usePlates(review: number, setup: number, measurement: string, laid: Laid, enabled = true) {
-  return useQuery({
+export const platesQuery = (review: number, setup: number, measurement: string, laid: Laid) =>
+  queryOptions({
     queryKey: ["plates", review, setup, measurement, laid],
     queryFn: () => call<Plates>("GET", `/reviews/${review}/plates/${setup}/${measurement}?${laidQuery(laid)}`),
+  });
+
+export function usePlates(review: number, setup: number, measurement: string, laid: Laid, enabled = true) {
+  return useQuery({
+    ...platesQuery(review, setup, measurement, laid),
     placeholderData: (previous) => (previous?.measurement === measurement ? previous : undefined),
     enabled,
   });

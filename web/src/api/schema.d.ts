@@ -1635,6 +1635,8 @@ export interface components {
             target_title: string;
             /** Declared */
             declared: boolean;
+            /** Against Target */
+            against_target: boolean;
             /** Shown */
             shown: components["schemas"]["PlateSetup"][];
             /** Others */

@@ -1,5 +1,5 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { useEffect, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState } from "react";
 import type { Chart } from "../api/client";
 import { Mono } from "../parts/basics";
 import { Anatomy } from "./Anatomy";
@@ -133,8 +133,14 @@ function Save({ chart, name, figure }: { chart: Chart; name: string; figure: () 
   );
 }
 
-/** One picture with its title, headline figures and, on demand, its table. */
-export function ChartPanel({ chart, tables, name }: { chart: Chart; tables: boolean; name: string }) {
+interface ChartPanelProps {
+  chart: Chart;
+  tables: boolean;
+  name: string;
+}
+
+/** One picture with its title, headline figures and, on demand, its table. A chart that stays is not drawn again. */
+export const ChartPanel = memo(function ChartPanel({ chart, tables, name }: ChartPanelProps) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(560);
   useEffect(() => {
@@ -176,4 +182,4 @@ export function ChartPanel({ chart, tables, name }: { chart: Chart; tables: bool
       )}
     </Box>
   );
-}
+});

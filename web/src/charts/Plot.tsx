@@ -20,23 +20,51 @@ echarts.use([
   SVGRenderer,
 ]);
 
-/** A picture drawn from an option; it follows its box's size and is replaced whole when the option changes. */
+/** What an option consists of, whatever its numbers: between two alike, only what differs needs to be drawn anew. */
+function form({ series, xAxis, yAxis }: EChartsOption): string {
+  const kinds = [series ?? []].flat().map((s) => `${s.type} ${"markArea" in s} ${(s.data as unknown[])?.length}`);
+  return [...kinds, [xAxis ?? []].flat().length, [yAxis ?? []].flat().length].join();
+}
+
+/** A picture drawn from an option; it follows its box's size. */
 export function Plot({ option, height, label }: { option: EChartsOption; height: number; label: string }) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts | null>(null);
+  const drawn = useRef("");
+  const inView = useRef(true);
   useEffect(() => {
     if (!box.current) return;
     const made = echarts.init(box.current, undefined, { renderer: "svg" });
     chart.current = made;
     const watch = new ResizeObserver(() => made.resize());
     watch.observe(box.current);
+    const sight = new IntersectionObserver(([entry]) => {
+      inView.current = entry?.isIntersecting ?? true;
+    });
+    sight.observe(box.current);
     return () => {
       watch.disconnect();
+      sight.disconnect();
+      drawn.current = "";
       made.dispose();
     };
   }, []);
   useEffect(() => {
-    chart.current?.setOption(option, { notMerge: true });
+    const draw = () => {
+      const now = form(option);
+      chart.current?.setOption(option, { notMerge: drawn.current !== now });
+      drawn.current = now;
+    };
+    if (inView.current) return void draw();
+    // What can be seen is drawn first; the rest follows when that is on the screen.
+    let timer = 0;
+    const frame = requestAnimationFrame(() => {
+      timer = window.setTimeout(draw);
+    });
+    return () => {
+      cancelAnimationFrame(frame);
+      clearTimeout(timer);
+    };
   }, [option]);
   return <Box ref={box} h={`${height}px`} w="100%" role="img" aria-label={label} />;
 }

@@ -98,6 +98,8 @@ class Measurement:
     """Its place within its group."""
     prepare: Callable[[], None] | None = None
     """Computes what is needed once of every target."""
+    against_target: bool = True
+    """Whether its figures depend on the target; where not, they are those of any other."""
     draws: int = 200
     """How many draws its uncertainty takes; none where the readings carry no repeatability of their own."""
 

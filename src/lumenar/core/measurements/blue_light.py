@@ -134,6 +134,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     prepare=prepare,
     short="Blue light",
     order=3,

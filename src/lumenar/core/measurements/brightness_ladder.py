@@ -183,6 +183,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     short="Ladder",
     order=2,
 )

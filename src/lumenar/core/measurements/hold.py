@@ -151,6 +151,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     short="Hold",
     order=4,
 )

@@ -166,6 +166,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     short="Modulation",
     order=2,
     draws=0,

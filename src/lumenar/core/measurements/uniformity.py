@@ -221,6 +221,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     short="Uniformity",
     order=1,
 )  # fmt: skip

@@ -91,6 +91,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    against_target=False,
     short="Windows",
     order=3,
 )

@@ -47,19 +47,26 @@ def contour(x: Array, y: Array, z: Array, level: float) -> list[Point]:
     """The line z = level on a grid z (m, n), by marching squares: linear along the cells' edges. Pieces are parted by
     points without coordinates."""
     above = z >= level
-    pieces: list[Point] = []
-    cells = np.argwhere(
-        (above[:-1, :-1] != above[1:, 1:]) | (above[:-1, 1:] != above[1:, :-1]) | (above[:-1, :-1] != above[:-1, 1:])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        along = (level - z[:, :-1]) / np.diff(z, axis=1)
+        down = (level - z[:-1]) / np.diff(z, axis=0)
+    # Where an edge from left to right or from one row to the next is crossed, and whether it is.
+    across_x, across_y = x[:-1] + along * np.diff(x), y[:-1, None] + down * np.diff(y)[:, None]
+    crossed_x, crossed_y = above[:, :-1] != above[:, 1:], above[:-1] != above[1:]
+    shape = (len(y) - 1, len(x) - 1)
+    # The four edges of each cell, going round it.
+    crossed = np.stack([crossed_x[:-1], crossed_y[:, 1:], crossed_x[1:], crossed_y[:, :-1]], axis=-1)
+    px = np.stack([across_x[:-1], np.broadcast_to(x[1:], shape), across_x[1:], np.broadcast_to(x[:-1], shape)], axis=-1)
+    py = np.stack(
+        [np.broadcast_to(y[:-1, None], shape), across_y[:, 1:], np.broadcast_to(y[1:, None], shape), across_y[:, :-1]],
+        axis=-1,
     )
-    for j, i in cells:
-        corners = ((j, i), (j, i + 1), (j + 1, i + 1), (j + 1, i))
-        crossed: list[Point] = []
-        for (ja, ia), (jb, ib) in zip(corners, (*corners[1:], corners[0]), strict=True):
-            if above[ja, ia] != above[jb, ib]:
-                t = (level - z[ja, ia]) / (z[jb, ib] - z[ja, ia])
-                px, py = float(x[ia] + t * (x[ib] - x[ia])), float(y[ja] + t * (y[jb] - y[ja]))
-                crossed.append((round(px, 4), round(1 - py, 4)))
-        pieces += [p for k in range(0, len(crossed) - 1, 2) for p in (crossed[k], crossed[k + 1], (None, None))]
+    # A crossed cell has two crossings, or four, which are joined in pairs.
+    px, py = np.round(px[crossed], 4), np.round(1 - py[crossed], 4)
+    pieces: list[Point] = []
+    points = list(zip(px.tolist(), py.tolist(), strict=True))
+    for one, two in zip(points[::2], points[1::2], strict=True):
+        pieces += [one, two, (None, None)]
     return pieces
 
 

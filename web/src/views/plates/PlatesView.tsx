@@ -1,8 +1,9 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Plates } from "../../api/client";
-import { type Laid, laidQuery, useBoard, usePlates } from "../../api/queries";
+import { type Laid, laidQuery, platesQuery, useBoard, usePlates } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { Key, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
@@ -132,24 +133,28 @@ function Bar({ plates, laid, tables, onLaid, onTables }: BarProps) {
         </Select>
       )}
       <Box flex="1" />
-      <Flex as="label" align="center" gap="8px" color="ink2">
-        Target
-        <Select
-          ref={targets}
-          {...field}
-          value={laid.target ?? plates.target}
-          onChange={(e) => onLaid({ target: e.target.value })}
-          data-testid="target"
-        >
-          {plates.targets.map((t) => (
-            <option key={t.key} value={t.key}>
-              {t.title}
-              {t.key === plates.shown[0]?.target ? " (declared)" : ""}
-            </option>
-          ))}
-        </Select>
-        <Key>t</Key>
-      </Flex>
+      {plates.against_target ? (
+        <Flex as="label" align="center" gap="8px" color="ink2">
+          Target
+          <Select
+            ref={targets}
+            {...field}
+            value={laid.target ?? plates.target}
+            onChange={(e) => onLaid({ target: e.target.value })}
+            data-testid="target"
+          >
+            {plates.targets.map((t) => (
+              <option key={t.key} value={t.key}>
+                {t.title}
+                {t.key === plates.shown[0]?.target ? " (declared)" : ""}
+              </option>
+            ))}
+          </Select>
+          <Key>t</Key>
+        </Flex>
+      ) : (
+        <Text color="ink3">the same against any target</Text>
+      )}
       <QuietButton onClick={onTables} aria-pressed={tables}>
         {tables ? "Hide numbers" : "Numbers"}
       </QuietButton>
@@ -174,7 +179,13 @@ export default function PlatesView() {
   const plates = usePlates(review, setup, measurement, laid);
   const [tables, setTables] = useState(false);
 
-  const set = (next: Partial<Laid>) => setQuery(laidQuery({ ...laid, ...next }), { replace: true });
+  const client = useQueryClient();
+  const set = (next: Partial<Laid>) => {
+    const to = { ...laid, ...next };
+    // Asked for before the view is drawn anew, so that both go on at once.
+    client.prefetchQuery(platesQuery(review, setup, measurement, to));
+    setQuery(laidQuery(to), { replace: true });
+  };
   const rows = board.data?.rows ?? [];
   const row = rows.find((r) => r.setup === setup);
   const step = (by: number) => {
