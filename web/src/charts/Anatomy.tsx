@@ -3,7 +3,7 @@ import type { EChartsOption } from "echarts/types/dist/shared";
 import { useMemo } from "react";
 import type { Chart } from "../api/client";
 import { type Colours, useColours } from "./colours";
-import { axisOption, base, number, summary, textStyle, tooltip } from "./common";
+import { axisOption, base, FIXED, number, summary, textStyle, tooltip } from "./common";
 import { Plot } from "./Plot";
 
 /** Three textures: solid for lightness, lines for chroma, dots for hue. */
@@ -86,7 +86,7 @@ export function Anatomy({ chart, height }: { chart: Chart; height: number }) {
     const categories = named.length ? named : (first?.points.map(([x]) => String(x)) ?? []);
     return {
       ...base,
-      grid: { left: 46, right: 14, top: 12, bottom: named.some((n) => n.includes("\n")) ? 44 : 26 },
+      grid: { ...FIXED, left: 46, right: 14, top: 12, bottom: named.some((n) => n.includes("\n")) ? 44 : 26 },
       xAxis: {
         type: "category",
         data: categories as string[],

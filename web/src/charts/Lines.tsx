@@ -2,7 +2,7 @@ import type { EChartsOption, SeriesOption } from "echarts/types/dist/shared";
 import { useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { type Colours, setupColour, setupDash, useColours } from "./colours";
-import { axisOption, base, number, summary, textStyle, tooltip, zoom } from "./common";
+import { axisOption, base, FIXED, number, summary, textStyle, tooltip, zoom } from "./common";
 import { Plot } from "./Plot";
 
 function colourOf(series: Series, colours: Colours): string {
@@ -114,7 +114,7 @@ export function Lines({ chart, height }: { chart: Chart; height: number }) {
       : [];
     return {
       ...base,
-      grid: { left: 46, right: 22 + Math.min(longest, 27) * 6.7, top: TOP, bottom: BOTTOM },
+      grid: { ...FIXED, left: 46, right: 22 + Math.min(longest, 27) * 6.7, top: TOP, bottom: BOTTOM },
       xAxis: axisOption(chart.x, colours, false),
       yAxis: axisOption(chart.y, colours, true),
       dataZoom: zoom,

@@ -2,7 +2,7 @@ import type { EChartsOption, SeriesOption } from "echarts/types/dist/shared";
 import { useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { type Colours, hueColour, setupColour, setupDash, useColours } from "./colours";
-import { axisOption, base, summary, textStyle, tooltip, zoom } from "./common";
+import { axisOption, base, FIXED, summary, textStyle, tooltip, zoom } from "./common";
 import { Plot } from "./Plot";
 
 const CROSS = "path://M-5 -0.6H-0.6V-5H0.6V-0.6H5V0.6H0.6V5H-0.6V0.6H-5Z";
@@ -121,7 +121,7 @@ export function Plane({ chart, height, width }: { chart: Chart; height: number; 
     const fit = Math.min(1, (width - 70) / plotWidth);
     return {
       ...base,
-      grid: { left: 46, top: 12, width: plotWidth * fit, height: plotHeight * fit },
+      grid: { ...FIXED, left: 46, top: 12, width: plotWidth * fit, height: plotHeight * fit },
       xAxis: axisOption(chart.x, colours, false),
       yAxis: axisOption(chart.y, colours, true),
       dataZoom: zoom,

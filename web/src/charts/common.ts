@@ -52,6 +52,9 @@ export function tooltip(colours: Colours): EChartsOption["tooltip"] {
   };
 }
 
+/** Margins are given: no room is to be made for labels, which would be measured for it each time. */
+export const FIXED = { outerBoundsMode: "none" } as const;
+
 export const base: EChartsOption = { animation: false, textStyle: { fontFamily: MONO } };
 
 /** Zoom with Ctrl and the wheel, move by dragging: the page itself still scrolls. */

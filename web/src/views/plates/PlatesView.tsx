@@ -68,9 +68,11 @@ interface BarProps {
   tables: boolean;
   onLaid: (laid: Partial<Laid>) => void;
   onTables: () => void;
+  /** The targets are about to be chosen from. */
+  onTargets: () => void;
 }
 
-function Bar({ plates, laid, tables, onLaid, onTables }: BarProps) {
+function Bar({ plates, laid, tables, onLaid, onTables, onTargets }: BarProps) {
   const targets = useRef<HTMLSelectElement>(null);
   const overlays = useRef<HTMLSelectElement>(null);
   useKeys({ t: () => targets.current?.focus(), o: () => overlays.current?.focus() });
@@ -141,6 +143,8 @@ function Bar({ plates, laid, tables, onLaid, onTables }: BarProps) {
             {...field}
             value={laid.target ?? plates.target}
             onChange={(e) => onLaid({ target: e.target.value })}
+            onFocus={onTargets}
+            onPointerEnter={onTargets}
             data-testid="target"
           >
             {plates.targets.map((t) => (
@@ -185,6 +189,11 @@ export default function PlatesView() {
     // Asked for before the view is drawn anew, so that both go on at once.
     client.prefetchQuery(platesQuery(review, setup, measurement, to));
     setQuery(laidQuery(to), { replace: true });
+  };
+  // By the time somebody has chosen from the list, the answers are there.
+  const foresee = () => {
+    for (const { key } of plates.data?.targets ?? [])
+      client.prefetchQuery(platesQuery(review, setup, measurement, { ...laid, target: key }));
   };
   const rows = board.data?.rows ?? [];
   const row = rows.find((r) => r.setup === setup);
@@ -256,7 +265,14 @@ export default function PlatesView() {
       )}
       {plates.data && (
         <>
-          <Bar plates={plates.data} laid={laid} tables={tables} onLaid={set} onTables={() => setTables((t) => !t)} />
+          <Bar
+            plates={plates.data}
+            laid={laid}
+            tables={tables}
+            onLaid={set}
+            onTables={() => setTables((t) => !t)}
+            onTargets={foresee}
+          />
           <Text px="16px" pt="10px" color="ink2" data-testid="words">
             <b>{plates.data.title}.</b> {plates.data.words}
           </Text>
