@@ -5,7 +5,7 @@ import * as echarts from "echarts/core";
 import { LabelLayout } from "echarts/features";
 import { SVGRenderer } from "echarts/renderers";
 import type { EChartsOption } from "echarts/types/dist/shared";
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 
 echarts.use([
   BarChart,
@@ -32,7 +32,7 @@ export function Plot({ option, height, label }: { option: EChartsOption; height:
   const chart = useRef<echarts.ECharts | null>(null);
   const drawn = useRef("");
   const inView = useRef(true);
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!box.current) return;
     const made = echarts.init(box.current, undefined, { renderer: "svg" });
     chart.current = made;
@@ -49,7 +49,7 @@ export function Plot({ option, height, label }: { option: EChartsOption; height:
       made.dispose();
     };
   }, []);
-  useEffect(() => {
+  useLayoutEffect(() => {
     const draw = () => {
       const now = form(option);
       chart.current?.setOption(option, { notMerge: drawn.current !== now });

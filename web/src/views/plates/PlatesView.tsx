@@ -188,7 +188,7 @@ export default function PlatesView() {
     const to = { ...laid, ...next };
     // Asked for before the view is drawn anew, so that both go on at once.
     client.prefetchQuery(platesQuery(review, setup, measurement, to));
-    setQuery(laidQuery(to), { replace: true });
+    setQuery(laidQuery(to), { replace: true, flushSync: true });
   };
   // By the time somebody has chosen from the list, the answers are there.
   const foresee = () => {

@@ -1,0 +1,129 @@
+"""Figures computed in two processes are those of one, whatever happens to the other."""
+
+import os
+import signal
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import analyse
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.targets import TARGETS
+from lumenar.service import analyses, board, cells
+from lumenar.service.application import Application
+from lumenar.service.helper import Helper, HelperError, Task, compute, figures
+from lumenar.store import computed, reviews
+
+from ..web.driver import Server
+
+
+@pytest.fixture
+def tasks(whole):
+    rows = cells.newest(whole, 1).complete
+    return [Task(r.run_id, c.setup, c.measurement, "srgb", uncertain=False) for c, r in rows.items()]
+
+
+@pytest.fixture
+def helper(whole):
+    made = Helper(whole.folder)
+    yield made
+    made.close()
+
+
+def same(one, two):
+    """Whether two analyses are the same, number for number."""
+    assert one.figures.keys() == two.figures.keys() and one.uncertainty == two.uncertainty
+    for key, value in one.figures.items():
+        np.testing.assert_array_equal(value, two.figures[key], err_msg=key)
+    for key, value in one.draws.items():
+        np.testing.assert_array_equal(value, two.draws[key], err_msg=key)
+    assert one.noise_floor.keys() == two.noise_floor.keys() and one.range.keys() == two.range.keys()
+
+
+def test_two_processes_find_what_one_does(whole, helper, tasks):
+    alone, together = compute(whole, None, tasks), compute(whole, helper, tasks)
+    assert alone.keys() == together.keys() == set(tasks)
+    for task, analysis in alone.items():
+        same(analysis, together[task])
+    asked = [t for t in tasks if t.setup_id == 2]
+    for mine, its in zip(figures(whole, asked), helper.ask(asked), strict=True):
+        same(mine, its)
+    assert helper.ask([]) == []
+
+
+def test_what_the_helper_leaves_is_computed_here(whole, helper, tasks, monkeypatch):
+    def ends(group):
+        raise HelperError("it ended")
+
+    monkeypatch.setattr(helper, "ask", ends)
+    assert compute(whole, helper, tasks).keys() == set(tasks)
+
+
+def test_a_helper_that_was_killed_says_so_and_comes_back(helper, tasks):
+    group = [t for t in tasks if t.setup_id == 1][:2]
+    helper.ask(group)
+    os.kill(helper.pid, signal.SIGSTOP)
+    first = helper.pid
+    os.kill(first, signal.SIGKILL)
+    with pytest.raises(HelperError):
+        while True:
+            helper.ask(group)
+    assert len(helper.ask(group)) == 2 and helper.pid not in (None, first)
+
+
+def test_one_cell_that_cannot_be_computed_spoils_no_other(whole, helper, tasks):
+    known = [t for t in tasks if t.setup_id == 1][:2]
+    unread = Task(known[0].run_id, 99, "gamut", "srgb")
+    assert figures(whole, [unread]) == helper.ask([unread]) == [None]
+    assert compute(whole, helper, [unread, *known]).keys() == set(known)
+
+
+def children(server):
+    folder = Path(f"/proc/{server.process.pid}/task")
+    return [int(p) for f in folder.glob("*/children") for p in f.read_text().split()]
+
+
+def test_the_helper_ends_with_its_server_even_when_that_is_killed(whole_folder, tmp_path):
+    if len(os.sched_getaffinity(0)) < 2:
+        pytest.skip("a server on one core has no helper")
+    server = Server(tmp_path / "data")
+    end = time.monotonic() + 20
+    while not (found := children(server)):
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    server.kill()
+    while Path(f"/proc/{found[0]}").exists() and "Z" not in Path(f"/proc/{found[0]}/stat").read_text().split(")")[1]:
+        assert time.monotonic() < end, "the helper is still there"
+        time.sleep(0.05)
+
+
+def test_a_cold_board_computes_all_together_and_keeps_it(whole, helper):
+    whole.helper = helper
+    with whole.db.transaction() as db:
+        db.execute("DELETE FROM computed")
+    first = board.board(whole, 1)
+    rows = cells.newest(whole, 1).complete
+    target = {s.id: s.target for s in reviews.setups_of(whole.db.connection(), 1)}
+    for cell, row in rows.items():
+        key = computed.Key(row.run_id, cell.setup, cell.measurement, target[cell.setup], analyses.VERSION)
+        kept = analyses.loads(computed.get(whole.db.connection(), key))
+        same(kept, analyse(cell.measurement, cells.readings_of(whole, row), TARGETS[target[cell.setup]]))
+    folder = whole.folder
+    whole.close()
+    again = Application(folder)
+    assert board.board(again, 1) == first
+    again.close()
+
+
+def test_kept_analyses_are_bit_for_bit_what_was_computed(whole):
+    for cell, row in cells.newest(whole, 1).complete.items():
+        if cell.setup == 1:
+            made = analyse(cell.measurement, cells.readings_of(whole, row), TARGETS["srgb"])
+            kept = analyses.loads(analyses.dumps(made))
+            same(made, kept)
+            assert (kept.measurement, kept.target) == (MEASUREMENTS[cell.measurement].key, "srgb")
+            for part in ("noise_floor", "range"):
+                for key, value in getattr(made, part).items():
+                    np.testing.assert_array_equal(value, getattr(kept, part)[key])
