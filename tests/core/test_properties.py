@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from scipy.interpolate import PchipInterpolator
 
-from lumenar.core.colour import adaptation, difference, gamut, spaces, temperature, transfer, volume
+from lumenar.core.colour import adaptation, correction, difference, gamut, spaces, temperature, transfer, volume
 from lumenar.core.measurements.base import balance, worst
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.measurements.charts import around, tick_step
@@ -112,6 +112,16 @@ def test_interpolation_is_pchip_and_stays_between_its_neighbours(n, seed, flat):
     np.testing.assert_array_equal(pchip(x, y, [x[0] - 1, x[-1] + 1]), pchip(x, y, x[[0, -1]]))
     with pytest.raises(ValueError, match="further along"):
         pchip(x[::-1], y, at)
+
+
+@given(st.floats(-2e-4, 2e-4), st.floats(5, 400), st.floats(0, 600))
+def test_an_even_drift_of_the_display_is_taken_out_of_a_series(rate, span, later):
+    t = np.array([0, 0.2, 0.5, 0.7, 1]) * span
+    XYZ = np.array([[95, 100, 109], [41, 21, 2], [36, 72, 12], [18, 7, 95], [95, 100, 109.0]])
+    drifting = XYZ * (1 + rate * t)[:, None]
+    found = correction.without_drift(drifting, t, span + later)
+    np.testing.assert_allclose(found, XYZ * (1 + rate * (span + later)), rtol=1e-9)
+    np.testing.assert_array_equal(correction.without_drift(drifting, np.zeros(5), later), drifting)
 
 
 @given(st.floats(0.6, 3), st.floats(1, 20), st.floats(100, 900), st.booleans())

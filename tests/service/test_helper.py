@@ -3,6 +3,7 @@
 import os
 import signal
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -61,16 +62,24 @@ def test_what_the_helper_leaves_is_computed_here(whole, helper, tasks, monkeypat
     assert compute(whole, helper, tasks).keys() == set(tasks)
 
 
-def test_a_helper_that_was_killed_says_so_and_comes_back(helper, tasks):
+def test_a_helper_that_is_killed_at_work_says_so_and_comes_back(helper, tasks):
     group = [t for t in tasks if t.setup_id == 1][:2]
     helper.ask(group)
-    os.kill(helper.pid, signal.SIGSTOP)
     first = helper.pid
-    os.kill(first, signal.SIGKILL)
-    with pytest.raises(HelperError):
-        while True:
-            helper.ask(group)
+    # Stopped, it cannot answer before it is killed.
+    os.kill(first, signal.SIGSTOP)
+    with ThreadPoolExecutor(1) as pool:
+        asked = pool.submit(helper.ask, group)
+        time.sleep(0.1)
+        os.kill(first, signal.SIGKILL)
+        with pytest.raises(HelperError):
+            asked.result(20)
     assert len(helper.ask(group)) == 2 and helper.pid not in (None, first)
+    # Between two questions it is simply started again.
+    os.kill(helper.pid, signal.SIGKILL)
+    while helper.pid is not None:
+        time.sleep(0.01)
+    assert len(helper.ask(group)) == 2
 
 
 def test_one_cell_that_cannot_be_computed_spoils_no_other(whole, helper, tasks):

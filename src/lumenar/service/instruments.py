@@ -39,6 +39,8 @@ CHECKS: dict[str, tuple[float, float, float]] = {
     "violet": (0.5, 0.4, 0.7),
 }
 """Colours that the matrix was not made from, to see what is left after it."""
+SERIES = ["white", *(n for n in PRIMARIES if n != "white"), *CHECKS, "white"]
+"""What each meter reads: white once more at the end, since a display drifts between one meter and the other."""
 
 
 @dataclass(frozen=True)
@@ -144,7 +146,7 @@ class Corrector:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use."""
         setup = cells.setup_of(self.app, review_id, setup_id)
         row, _ = unit_by_id(self.app, setup.unit_id)
-        total = 2 * (len(PRIMARIES) + len(CHECKS))
+        total = 2 * len(SERIES)
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
         begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)
 
@@ -188,27 +190,40 @@ class Corrector:
         bench.remote.select(state.mode)
         for path, value in state.settings.items():
             bench.remote.apply(path, value)
-        read: dict[str, dict[str, np.ndarray]] = {}
+        series: list[np.ndarray] = []
+        times: list[list[float]] = []
         done = 0
         # The person puts one meter before the screen at a time: first the reference, then the working meter.
         for who, meter in (("reference", bench.spectroradiometer), ("working", bench.meter)):
-            read[who] = {}
-            for name, rgb in {**PRIMARIES, **CHECKS}.items():
+            values = []
+            times.append([])
+            for name in SERIES:
                 if self._stopping:
                     self.attempt = None
                     return
+                rgb = PRIMARIES.get(name) or CHECKS[name]
                 self.bench.shown(name, rgb, f"{who} meter", state.name)
-                read[who][name] = _read(bench, meter, Patch(rgb), HABITS[begun.panel].settle_s)
-                self.bench.live(name, "ok", read[who][name])
+                values.append(_read(bench, meter, Patch(rgb), HABITS[begun.panel].settle_s))
+                times[-1].append(bench.clock.now())
+                self.bench.live(name, "ok", values[-1])
                 done += 1
                 said = f"Reading {name} with the {who} meter"
                 self._say(Attempt("reading", said, begun.review, begun.made_on, begun.panel, done, begun.total))
+            series.append(np.array(values))
+        # Both as they would have been when the working meter was put in place.
+        read = {
+            who: dict(zip(SERIES, colour_correction.without_drift(v, t, times[1][0]), strict=True))
+            for who, v, t in zip(("reference", "working"), series, times, strict=True)
+        }
         try:
             matrix = _matrix(read["reference"], read["working"])
         except np.linalg.LinAlgError:
             raise InstrumentError("the primaries lie on one line, so no correction can be made in this mode") from None
         residuals = _residuals(read["reference"], read["working"], matrix)
         summary = summarise(read["reference"], read["working"], matrix, residuals)
+        summary["drift_percent"] = float(
+            100 * (series[1][-1, 1] / series[1][0, 1] * series[0][-1, 1] / series[0][0, 1] - 1)
+        )
         self._say(
             Attempt(
                 "done", "", begun.review, begun.made_on, begun.panel, done, done, matrix.tolist(), residuals, summary

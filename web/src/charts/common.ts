@@ -7,6 +7,9 @@ const MONO = '"Spline Sans Mono", monospace';
 export const number = (v: number | null | undefined, decimals: number): string =>
   v == null ? "–" : v.toFixed(decimals).replace("-", "−");
 
+/** A number with its sign, for what may go either way. */
+export const signed = (v: number, decimals = 1): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(decimals)}`;
+
 export function textStyle(colours: Colours, size = 11) {
   return { color: colours.ink2, fontFamily: MONO, fontSize: size };
 }

@@ -26,6 +26,20 @@ def corrected(XYZ: ArrayLike, matrix: ArrayLike) -> Array:
     return np.asarray(v[..., 0, None] * M[:, 0] + v[..., 1, None] * M[:, 1] + v[..., 2, None] * M[:, 2], float)
 
 
+def without_drift(XYZ: ArrayLike, time_s: ArrayLike, at_s: float) -> Array:
+    """Readings (n, 3) made at times (n,), first and last of the same white, as they would have been at another time.
+
+    A display brightens or dims while it is read. Its white is taken to do so evenly from the first to the last reading
+    and on to `at_s`, and every colour in proportion.
+    """
+    v, t = np.asarray(XYZ, float), np.asarray(time_s, float)
+    if t[-1] == t[0]:
+        return v
+    slope = (v[-1, 1] - v[0, 1]) / (t[-1] - t[0])
+    white = v[0, 1] + slope * (t - t[0])
+    return np.asarray(v * ((v[0, 1] + slope * (at_s - t[0])) / white)[:, None], float)
+
+
 def four_colour(reference_rgb: ArrayLike, reference_white: ArrayLike, rgb: ArrayLike, white: ArrayLike) -> Array:
     """The four-colour matrix (ASTM E1455-17, section 9): corrected = M @ reading.
 

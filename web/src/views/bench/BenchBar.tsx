@@ -4,6 +4,7 @@ import type { BenchStatus } from "../../api/client";
 import { call } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
 import { useKeys } from "../../app/keys";
+import { signed } from "../../charts/common";
 import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 
 const Select = chakra("select");
@@ -13,8 +14,6 @@ const post = (verb: string) => () => call<BenchStatus>("POST", `/bench/${verb}`)
 /** Three significant digits, as luminance is written everywhere. */
 export const luminance = (Y: number) =>
   Y >= 1000 ? Math.round(Y).toLocaleString("en").replace(",", "\u2009") : Y.toPrecision(3);
-
-const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(1)}`;
 
 /** Seconds as a person says them. */
 export function duration(seconds: number): string {

@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { type Attempt, call, type InstrumentsView as View } from "../../api/client";
 import { useAct, useBench, useBoard, useInstruments, useShelf } from "../../api/queries";
 import { useKeys } from "../../app/keys";
+import { signed } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Select } from "../../parts/field";
 
@@ -96,12 +97,19 @@ function Meters({ view }: { view: View }) {
 function Result({ attempt }: { attempt: Attempt }) {
   const keep = useAct(() => call("POST", "/corrections"), ["instruments"]);
   const drop = useAct(() => call("DELETE", "/corrections/attempt"), ["instruments"]);
+  const drift = attempt.summary?.drift_percent ?? 0;
   return (
     <Box data-testid="correction-result">
       <Text mb="6px">
         On {attempt.made_on}: colours that the matrix was not made from are off by dE{" "}
         <Mono>{attempt.summary?.de2000_mean?.toFixed(2)}</Mono> on average, before it by{" "}
         <Mono>{attempt.summary?.de2000_before_mean?.toFixed(2)}</Mono>.
+        {Math.abs(drift) >= 0.2 && (
+          <>
+            {" "}
+            White drifted by <Mono>{signed(drift)} %</Mono> meanwhile; that was taken out.
+          </>
+        )}
       </Text>
       <chakra.table css={{ borderCollapse: "collapse" }}>
         <thead>
