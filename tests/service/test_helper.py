@@ -82,6 +82,13 @@ def test_a_helper_that_is_killed_at_work_says_so_and_comes_back(helper, tasks):
     assert len(helper.ask(group)) == 2
 
 
+def test_a_helper_that_does_not_answer_is_not_waited_for(whole, helper, tasks, monkeypatch):
+    monkeypatch.setattr("lumenar.service.helper.PATIENCE_S", 0.2)
+    helper.ask([])
+    os.kill(helper.pid, signal.SIGSTOP)
+    assert compute(whole, helper, tasks).keys() == set(tasks)
+
+
 def test_one_cell_that_cannot_be_computed_spoils_no_other(whole, helper, tasks):
     known = [t for t in tasks if t.setup_id == 1][:2]
     unread = Task(known[0].run_id, 99, "gamut", "srgb")

@@ -98,11 +98,18 @@ def compute(data: Data, helper: Helper | None, tasks: Sequence[Task]) -> dict[Ta
     if other is not None:
         other.start()
     here()
-    if other is not None:
-        other.join()
+    if helper is not None and other is not None:
+        other.join(PATIENCE_S)
+        if other.is_alive():
+            helper.give_up()
+            other.join()
         # What the helper gave back when it ended.
         here()
     return done
+
+
+PATIENCE_S = 20.0
+"""How long a helper may be at its last setup after all else is done, which takes a second at most."""
 
 
 class Helper:
@@ -147,6 +154,12 @@ class Helper:
     def pid(self) -> int | None:
         """The helper's process, None while there is none."""
         return self._process.pid if self._process is not None and self._process.poll() is None else None
+
+    def give_up(self) -> None:
+        """End a helper that does not answer; whoever waits for it gets a HelperError."""
+        process = self._process
+        if process is not None:
+            process.kill()
 
     def close(self) -> None:
         """End the helper."""
