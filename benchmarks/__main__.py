@@ -256,7 +256,7 @@ def views(server: Server) -> None:
         "uniformity",
     ):
         for target in ("gamma22", "oprgb"):
-            path = f"/api/review/1/plates/1/{measurement}?target={target}"
+            path = f"/api/reviews/1/plates/1/{measurement}?target={target}"
             spent = best(lambda p=path: get(server, p), 1)  # type: ignore[misc]
             slowest = max(slowest, (measurement, spent), key=lambda s: s[1])
     line(f"plates against a target not seen before, slowest answer ({slowest[0]})", f"{1000 * slowest[1]:.0f} ms", "")
