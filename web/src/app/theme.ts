@@ -5,13 +5,17 @@ const pair = (day: string, dim: string) => ({ value: { base: day, _dark: dim } }
 
 const config = defineConfig({
   globalCss: {
+    html: {
+      "--global-font-mono": "fonts.mono",
+      "--global-font-body": "fonts.body",
+      "--global-color-border": "colors.border",
+      colorPalette: "gray",
+      scrollbarColor: "{colors.line} transparent",
+    },
     "html, body": { bg: "ground", color: "ink", fontSize: "13px", lineHeight: 1.35, height: "100%" },
     "#root": { height: "100%" },
-    "*": {
-      scrollbarColor: "{colors.line} transparent",
-      scrollbarWidth: "thin",
-      _motionReduce: { transition: "none !important", animation: "none !important" },
-    },
+    "div, nav, main, section": { scrollbarWidth: "thin" },
+    "*": { _motionReduce: { transition: "none !important", animation: "none !important" } },
     ":focus-visible": { outline: "2px solid {colors.lamp}", outlineOffset: "1px" },
     "::selection": { bg: "lampSoft" },
   },
@@ -53,4 +57,6 @@ const config = defineConfig({
   },
 });
 
-export const system = createSystem(defaultConfig, config);
+/* The defaults give every element thirty variables, each mark of a chart too: its style takes longer than its drawing.
+   None of them is used here but those that stand on html above. */
+export const system = createSystem({ ...defaultConfig, globalCss: {} }, config);

@@ -26,12 +26,16 @@ function form({ series, xAxis, yAxis }: EChartsOption): string {
   return [...kinds, [xAxis ?? []].flat().length, [yAxis ?? []].flat().length].join();
 }
 
+/** What a picture has only for the pointer, which takes a third of the time of drawing it. */
+const forPointer = ({ tooltip, dataZoom }: EChartsOption): EChartsOption => ({ tooltip, dataZoom });
+
 /** A picture drawn from an option; it follows its box's size. */
 export function Plot({ option, height, label }: { option: EChartsOption; height: number; label: string }) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts | null>(null);
   const drawn = useRef("");
   const inView = useRef(true);
+  const pointed = useRef(false);
   useLayoutEffect(() => {
     if (!box.current) return;
     const made = echarts.init(box.current, undefined, { renderer: "svg" });
@@ -52,7 +56,8 @@ export function Plot({ option, height, label }: { option: EChartsOption; height:
   useLayoutEffect(() => {
     const draw = () => {
       const now = form(option);
-      chart.current?.setOption(option, { notMerge: drawn.current !== now });
+      const picture = pointed.current ? option : { ...option, tooltip: undefined, dataZoom: undefined };
+      chart.current?.setOption(picture, { notMerge: drawn.current !== now });
       drawn.current = now;
     };
     if (inView.current) return void draw();
@@ -66,5 +71,10 @@ export function Plot({ option, height, label }: { option: EChartsOption; height:
       clearTimeout(timer);
     };
   }, [option]);
-  return <Box ref={box} h={`${height}px`} w="100%" role="img" aria-label={label} />;
+  const point = () => {
+    if (pointed.current) return;
+    pointed.current = true;
+    chart.current?.setOption(forPointer(option));
+  };
+  return <Box ref={box} h={`${height}px`} w="100%" role="img" aria-label={label} onPointerEnter={point} />;
 }
