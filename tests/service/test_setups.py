@@ -129,6 +129,23 @@ def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
     assert ladder.state == "measured" and ladder.total == 3
 
 
+def test_a_display_that_dims_what_stands_still_is_captured_undimmed(app, bench, units):
+    name = "wickham-slate-14.json"
+    review = shelf.add_review(app, units[name], name)
+    setup = reviews.setups_of(app.db.connection(), review)[0].id
+    free = FreeRun(app, bench)
+    free.start(review, setup)
+    Y = []
+    while bench.clock is None or bench.clock.now() < 300:
+        assert time.sleep(0.02) is None and free.view().running
+        if bench.status().reading is not None and bench.status().reading.Y:
+            Y.append(bench.status().reading.Y)
+    Y.append(free.capture().captures[0].Y)
+    free.stop()
+    # It dims to 82 % after 125 s; over the first minutes it also warms up by a few per cent.
+    assert len(Y) > 20 and min(Y) > 0.93 * max(Y)
+
+
 def test_comparing_says_what_can_be_told_apart(whole):
     table = compare.compare(whole, [1, 2], None)
     values = {r.figure: r.values for r in table.rows}

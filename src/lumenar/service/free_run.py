@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from dataclasses import asdict, dataclass, field
 
-from lumenar.bench.habits import HABITS
+from lumenar.bench.habits import CLEAR_S, HABITS, REST
 from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
 from lumenar.bench.simulated.meter import COLORIMETER
 from lumenar.core.colour.spaces import XYZ_to_uv
@@ -76,6 +76,11 @@ class _Held:
     message: str = ""
 
 
+STILL_S = 45.0
+"""After so long another picture is shown for a moment: many displays dim one that stands still, and what is captured then
+would be too low."""
+
+
 class FreeRun:
     """One free run at a time on the bench."""
 
@@ -120,10 +125,16 @@ class FreeRun:
             bench.remote.apply(path, value)
         patch = Patch(WHITE)
         bench.source.show(patch)
+        shown_at = bench.clock.now()
         while not self._stopping.is_set():
             value = held.values[held.control]
             try:
                 bench.remote.apply(held.control, value)
+                if bench.clock.now() - shown_at > STILL_S:
+                    bench.source.show(REST)
+                    bench.clock.sleep(CLEAR_S)
+                    bench.source.show(patch)
+                    shown_at = bench.clock.now()
                 bench.clock.sleep(HABITS[row.panel].settle_s)
                 reading = bench.meter.read()
             except (BelowFloorError, SaturatedError) as e:

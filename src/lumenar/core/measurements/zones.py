@@ -97,10 +97,14 @@ def _marks(s: Shown, name: str) -> list[Mark]:
         hint += f", Δu′v′ {duv:.4f}" if np.isfinite(duv) else ""
         marks.append(Mark("text", "lamp" if k == worst else "ink", (at,), f"{de[k]:.1f}", hint=hint))
         below = (at[0], at[1] - 0.055)
-        marks.append(
-            Mark("text", "faint", (below,), f"{share[k] - 100:+.0f} %".replace("-", "−"), hint=hint, small=True)
-        )
+        marks.append(Mark("text", "faint", (below,), _percent(share[k] - 100), hint=hint, small=True))
     return [*marks, Mark("line", "outline", ((0, 0), (1, 0), (1, 1), (0, 1), (0, 0)))]
+
+
+def _percent(value: float) -> str:
+    """A difference in whole per cent with its sign, none where it rounds to nothing."""
+    whole = round(float(value))
+    return f"{whole:+d} %".replace("-", "−") if whole else "0 %"
 
 
 def _chart(s: Shown, name: str, place: str) -> Chart:

@@ -295,7 +295,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
                     color={on ? "ink" : "ink2"}
                     fontSize="11px"
                     fontWeight="500"
-                    letterSpacing="-0.02em"
+                    letterSpacing="-0.035em"
                     whiteSpace="nowrap"
                   >
                     {on ? (sort.down ? "↓" : "↑") : ""}

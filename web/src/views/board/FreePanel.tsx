@@ -50,7 +50,9 @@ export function FreePanel({ review }: { review: number }) {
         <Box minW="170px">
           <Text fontWeight="600">{view.setup_name}: the meter runs free</Text>
           <Text color="ink3" fontSize="11.5px">
-            white, 10 % of the screen
+            <span title="Now and then another picture for a moment: some displays dim what stands still.">
+              white, 10 % of the screen
+            </span>
           </Text>
         </Box>
         <Flex align="baseline" gap="8px" minW="150px" justify="flex-end">
