@@ -202,8 +202,8 @@ function NewCorrection({ view }: { view: View }) {
     <Box>
       <Text color="ink2" maxW="620px" mb="10px">
         Four-colour method: red, green, blue and white of one display are read with the reference meter, then with the
-        working meter in the same place. Eight more colours show what is left, and white once more how the display drifted meanwhile. It takes two
-        minutes of bench time.
+        working meter in the same place. Eight more colours show what is left, and white once more how the display
+        drifted meanwhile. It takes two minutes of bench time.
       </Text>
       <Flex gap="8px" wrap="wrap" align="center">
         <Select
