@@ -95,14 +95,14 @@ def bind(host: str, port: int) -> socket.socket:
 
 
 def _warm(application: Application) -> None:
-    if several_cores():
-        application.helper = Helper(application.folder)
-        # Where it cannot be started, all is computed here.
-        with suppress(HelperError):
-            application.helper.start()
+    helper = application.helper = Helper(application.folder) if several_cores() else None
     shelf.shelf(application)
     appearance.prepare()
     measurements.prepare()
+    if helper is not None:
+        # Last, so that it takes nothing from who waits for the first page. Where it cannot start, all is computed here.
+        with suppress(HelperError):
+            helper.start()
 
 
 def serve(application: Application, sock: socket.socket, speed: float) -> None:

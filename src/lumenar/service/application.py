@@ -96,6 +96,7 @@ class Application(Data):
             raise StoreError(f"{folder}: cannot be made ({e.strerror})") from e
         self._lock_file = _lock(folder)
         super().__init__(folder)
+        self.together = Lock()
         self.rubric = load_rubric()
         with self.db.transaction() as db:
             runs.pause_running(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -133,16 +133,21 @@ TOGETHER = 6
 def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[int, str]) -> None:
     """See that the analyses of complete cells are there, each against its setup's target (by setup): what is missing is
     computed together, by this process and the helper, and kept."""
-    db = app.db.connection()
-    keys = {c: _key(row, TARGETS[targets[c.setup]]) for c, row in complete.items()}
-    missing = [k for k in keys.values() if ("analysis", k) not in app.cache and not computed.there(db, k)]
-    if len(missing) < TOGETHER:
+    keys = [_key(row, TARGETS[targets[c.setup]]) for c, row in complete.items()]
+    if len(_missing(app, keys)) < TOGETHER:
         return
-    by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in missing}
-    made = compute(app, app.helper, list(by_task))
-    for task, analysis in made.items():
-        app.cache.put(("analysis", by_task[task]), analysis)
-    _keep(app, {by_task[task]: a for task, a in made.items()})
+    # Whoever comes while another computes waits for that, and finds most of it done.
+    with app.together:
+        by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
+        made = {by_task[task]: a for task, a in compute(app, app.helper, list(by_task)).items()}
+        for key, analysis in made.items():
+            app.cache.put(("analysis", key), analysis)
+        _keep(app, made)
+
+
+def _missing(app: Application, keys: Iterable[computed.Key]) -> list[computed.Key]:
+    db = app.db.connection()
+    return [k for k in keys if ("analysis", k) not in app.cache and not computed.there(db, k)]
 
 
 def _key(row: CellRow, target: Target) -> computed.Key:
