@@ -1,4 +1,5 @@
 import { Box, chakra, Grid } from "@chakra-ui/react";
+import { memo } from "react";
 import type { BoardCell, BoardFigure } from "../../api/client";
 import { Mono } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
@@ -63,8 +64,8 @@ function Figure({
 /** What is doubtful enough for a mark of its own; the rest is told on hover. */
 const flagged = (note: string) => note.includes("correction") || note.includes("read again");
 
-/** A cell's figures, or how far its measuring is. */
-export function Cell({ block, cell }: { block: Block; cell: BoardCell }) {
+/** A cell's figures, or how far its measuring is; drawn anew only when these change. */
+export const Cell = memo(function Cell({ block, cell }: { block: Block; cell: BoardCell }) {
   const working = cell.state === "measuring" || cell.state === "queued";
   if (cell.figures.length === 0 && working) return <Working cell={cell} />;
   const figures: (BoardFigure | undefined)[] = block.columns.map((c) =>
@@ -99,4 +100,4 @@ export function Cell({ block, cell }: { block: Block; cell: BoardCell }) {
       })}
     </Grid>
   );
-}
+});

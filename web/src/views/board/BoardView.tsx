@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { type Board, type BoardCell, call } from "../../api/client";
-import { type RunOptions, useAct, useBench, useBoard, useFree, usePlan } from "../../api/queries";
+import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field } from "../../parts/field";
@@ -123,7 +123,7 @@ export default function BoardView() {
   const review = Number(useParams().review);
   const go = useNavigate();
   const board = useBoard(review);
-  const bench = useBench();
+  const speed = useSpeed();
   const free = useFree();
   const { selected, toggle, select, clear } = useSelection();
   const [cursor, setCursor] = useState<[number, number]>([0, 0]);
@@ -151,7 +151,7 @@ export default function BoardView() {
     [next],
   );
   const cells = chosen.length ? chosen : suggested;
-  const plan = usePlan(review, cells, options, bench.data?.speed);
+  const plan = usePlan(review, cells, options, speed.data);
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
   const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);
