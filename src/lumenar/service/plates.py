@@ -110,7 +110,9 @@ def _found(app: Application, setup_id: int, measurement: str, home: int, states:
     if found is None:
         raise NotFoundError("setup", f"There is no setup {setup_id}.")
     setup, review = found
-    newest = states.setdefault(review, states.get(review) or cells.newest(app, review))
+    if review not in states:
+        states[review] = cells.newest(app, review)
+    newest = states[review]
     cell = Cell(setup_id, measurement)
     row = newest.complete.get(cell)
     unit, _ = unit_by_id(app, setup.unit_id)

@@ -71,9 +71,15 @@ function Live({ status }: { status: BenchStatus }) {
       <Mono fontSize="26px" color="lamp" lineHeight="1">
         {text}
       </Mono>
-      <Text color="ink2" fontSize="12px">
-        cd/m²
-      </Text>
+      <Box w="66px">
+        <Text color="ink2" fontSize="12px">
+          cd/m²
+        </Text>
+        {/* On a fast clock the next patch is on the screen already. */}
+        <Text color="ink3" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis">
+          {reading?.code ?? "\u00a0"}
+        </Text>
+      </Box>
     </Flex>
   );
 }
