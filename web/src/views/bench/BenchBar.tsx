@@ -67,11 +67,11 @@ function Live({ status }: { status: BenchStatus }) {
         : "floor"
       : luminance(reading.Y);
   return (
-    <Flex align="baseline" gap="8px" minW="122px" justify="flex-end" data-testid="live">
+    <Flex align="center" gap="8px" minW="122px" justify="flex-end" data-testid="live">
       <Mono fontSize="26px" color="lamp" lineHeight="1">
         {text}
       </Mono>
-      <Box w="66px">
+      <Box w="84px">
         <Text color="ink2" fontSize="12px">
           cd/m²
         </Text>
