@@ -196,6 +196,8 @@ def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
     for key in MEASUREMENTS:
         drawn = plates(whole, 1, 1, key, [2], None)
         assert drawn.words.endswith(".") and drawn.charts, key
+        named = {s.name for c in drawn.charts for s in c.series} | {m.hint for c in drawn.charts for m in c.marks}
+        assert any("Lively" in n for n in named | {c.title for c in drawn.charts}), f"{key} does not show the overlay"
         for chart in drawn.charts:
             assert chart.table.rows and len(chart.table.heads) == len(chart.table.rows[0]), (key, chart.key)
             assert not re.search(r"\bnan\b", svg.draw(chart).lower()), (key, chart.key)

@@ -1,6 +1,7 @@
 """From an unmeasured display to a published report, in the real interface."""
 
 import json
+import re
 import shutil
 import urllib.request
 
@@ -167,6 +168,12 @@ def test_3_plates_change_with_the_target_and_take_an_overlay(page):
     page.find("button", "Numbers").click()
     rows = page.until(lambda: page.all("[data-chart=curve_error] tbody tr"))
     assert len(rows) == 21
+    ActionChains(page.driver).move_to_element_with_offset(page.find("[data-chart=curve_error] svg"), 0, 0).perform()
+    told = page.find("[data-chart=curve_error] [data-found]").text
+    level = told.split(" %")[0]
+    row = next(r for r in rows if r.text.split()[0] == level).text.split()
+    assert 30 < float(level) < 70
+    assert re.search(rf"Studio +{re.escape(row[1])}\d* ", told) and re.search(rf"Daybreak +{re.escape(row[2])}\d* ", told)
     for measurement, chart, words in (
         ("gamut", "gamut_plane", "% of BT.2020"),
         ("white_black", "reach", "Duv"),

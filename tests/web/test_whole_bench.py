@@ -1,6 +1,8 @@
 """Whole jobs through the interface: modes and uniformity, colour volume, a laptop, instruments, failures, two tabs."""
 
+import re
 import shutil
+from xml.etree import ElementTree
 
 import pytest
 from selenium.webdriver.common.by import By
@@ -89,23 +91,38 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
     Select(page.find("[data-testid=target]")).select_by_value("oprgb")
     page.until(lambda: "opRGB" in page.find("[data-headline=rings]").text)
     assert page.find("[data-headline=rings]").text != first
+
+    def ticks(chart):
+        texts = page.driver.execute_script(
+            f"return [...document.querySelectorAll('[data-chart={chart}] svg text')].map(t => t.textContent)"
+        )
+        return [float(t.replace("−", "-")) for t in texts if t.replace("−", "").replace(".", "").isdigit()]
+
+    whole = ticks("rings")
     zoom = """const s = document.querySelector('[data-chart=rings] svg'), b = s.getBoundingClientRect();
         s.dispatchEvent(new WheelEvent('wheel', {ctrlKey: true, deltaY: -300, bubbles: true, cancelable: true,
           clientX: b.left + b.width / 2, clientY: b.top + b.height / 2}))"""
     page.driver.execute_script(zoom)
-    scaled = "[data-chart=rings] svg g[transform*='scale(2.7']"
-    page.find(scaled)
+    page.find("[data-chart=rings] button", "whole picture")
+    page.until(lambda: ticks("rings") != whole)
+    assert max(abs(t) for t in ticks("rings")) < max(abs(t) for t in whole) / 2
+    page.find("[data-chart=rings] button", "whole picture").click()
+    page.until(lambda: ticks("rings") == whole)
     page.driver.execute_script("navigator.clipboard.writeText = t => { window.copied = t; return Promise.resolve() }")
     Select(page.find("[data-chart=rings] figcaption select")).select_by_value("csv")
     copied = page.until(lambda: page.driver.execute_script("return window.copied"))
     assert copied.startswith('"Hue, °",Target,Measured') or copied.startswith("Hue")
     assert len(copied.split("\r\n")) == 31
     page.driver.execute_script(
-        "window.made = []; const real = URL.createObjectURL; URL.createObjectURL = b => { made.push(b.type); return real(b) }"
+        """window.made = []; const real = URL.createObjectURL;
+        URL.createObjectURL = b => { made.push(b.type); b.text().then(t => window.saved ??= t); return real(b) }"""
     )
     for kind, mime in (("svg", "image/svg+xml"), ("png", "image/png")):
         Select(page.find("[data-chart=rings] figcaption select")).select_by_value(kind)
         page.until(lambda mime=mime: mime in page.driver.execute_script("return window.made"))
+    saved = page.until(lambda: page.driver.execute_script("return window.saved"))
+    assert ElementTree.fromstring(saved).tag == "{http://www.w3.org/2000/svg}svg"
+    assert "Spline Sans Mono" in saved and not re.search(r"oklch|var\(|class=", saved), "drawn alike outside of the page"
 
 
 def test_case_q_a_laptop_with_the_meter_running_free(page):

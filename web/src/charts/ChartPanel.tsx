@@ -1,5 +1,5 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { memo, useEffect, useRef, useState } from "react";
+import { memo, useLayoutEffect, useRef, useState } from "react";
 import type { Chart } from "../api/client";
 import { Mono } from "../parts/basics";
 import { Anatomy } from "./Anatomy";
@@ -19,11 +19,11 @@ const Td = chakra("td");
 function Picture({ chart, width }: { chart: Chart; width: number }) {
   switch (chart.kind) {
     case "lines":
-      return <Lines chart={chart} height={210} />;
+      return <Lines chart={chart} height={210} width={width} />;
     case "plane":
       return <Plane chart={chart} height={400} width={width} />;
     case "anatomy":
-      return <Anatomy chart={chart} height={220} />;
+      return <Anatomy chart={chart} height={204} width={width} />;
     case "span":
       return <Span chart={chart} width={width} />;
     case "rules":
@@ -143,8 +143,9 @@ interface ChartPanelProps {
 export const ChartPanel = memo(function ChartPanel({ chart, tables, name }: ChartPanelProps) {
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(560);
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!box.current) return;
+    setWidth(Math.round(box.current.clientWidth));
     const watch = new ResizeObserver(([entry]) => entry && setWidth(Math.round(entry.contentRect.width)));
     watch.observe(box.current);
     return () => watch.disconnect();

@@ -1,140 +1,157 @@
-import type { EChartsOption, SeriesOption } from "echarts/types/dist/shared";
-import { useMemo } from "react";
+import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
-import { type Colours, setupColour, setupDash, useColours } from "./colours";
-import { axisOption, base, FIXED, number, summary, textStyle, tooltip, zoom } from "./common";
-import { Plot } from "./Plot";
+import { DASHES } from "../parts/LineSample";
+import { type Colours, hueColour, setupColour, useColours } from "./colours";
+import { CHARACTER, DOT, line, marks, number, spread, summary } from "./common";
+import { type Found, Plot, type Scales } from "./Plot";
+
+const CHANNELS = ["red", "green", "blue", "cyan", "magenta", "yellow"];
 
 function colourOf(series: Series, colours: Colours): string {
-  if (series.role === "red") return colours.chRed;
-  if (series.role === "green") return colours.chGreen;
-  if (series.role === "blue") return colours.chBlue;
-  if (series.role === "yellow") return colours.chYellow;
-  if (series.role === "cyan") return colours.chCyan;
-  if (series.role === "magenta") return colours.chMagenta;
+  if (CHANNELS.includes(series.role)) return hueColour(colours, series.role);
   if (series.role === "target") return colours.ink3;
   return setupColour(colours, series.setup);
 }
 
-function seriesOf(chart: Chart, series: Series, colours: Colours): SeriesOption {
-  const colour = colourOf(series, colours);
-  const target = series.role === "target";
-  return {
-    type: "line",
-    name: series.name,
-    data: series.points.map(([x, y]) => [x, y] as [number | null, number | null]) as never,
-    color: colour,
-    lineStyle: { color: colour, width: target ? 1.1 : 1.7, type: target ? [4, 3] : setupDash(series.setup) },
-    symbol: "circle",
-    symbolSize: 5,
-    showSymbol: series.marks ?? false,
-    connectNulls: false,
-    z: target ? 2 : 3,
-    emphasis: { disabled: true },
-    ...(chart.series[0] === series && chart.bands?.length
-      ? {
-          markArea: {
-            silent: true,
-            itemStyle: { color: colours.plotBand },
-            data: chart.bands.map(([low, high]) => [{ yAxis: low }, { yAxis: high }]) as never,
-          },
-        }
-      : {}),
-  };
-}
-
 const TOP = 12;
 const BOTTOM = 26;
-const LINE = 13;
+const LEFT = 46;
+const GAP = 13;
+const LONGEST = 27;
+
+function Curve({ series, s, colours }: { series: Series; s: Scales; colours: Colours }) {
+  const target = series.role === "target";
+  const colour = colourOf(series, colours);
+  return (
+    <g stroke={colour} fill="none" strokeLinejoin="round">
+      <path
+        d={line(series.points, s.x, s.y)}
+        strokeWidth={target ? 1.1 : 1.7}
+        strokeDasharray={target ? "4 3" : DASHES[series.setup]}
+      />
+      {series.marks && <path d={marks(series.points, s.x, s.y, DOT)} strokeWidth={5} strokeLinecap="round" />}
+    </g>
+  );
+}
 
 /** The names of the series at the right, each at its curve's end, pushed apart where they would overlap. */
-function endLabels(chart: Chart, colours: Colours, height: number): SeriesOption {
-  const perPixel = (chart.y.high - chart.y.low) / (height - TOP - BOTTOM);
+function Names({ chart, s, colours, height }: { chart: Chart; s: Scales; colours: Colours; height: number }) {
   const ends = chart.series
-    .map((series) => ({ series, y: series.points.findLast(([, y]) => y !== null)?.[1] }))
-    .filter((end): end is { series: Series; y: number } => end.y != null)
-    .sort((a, b) => b.y - a.y);
-  let above = Number.POSITIVE_INFINITY;
-  const placed = ends.map(({ series, y }) => {
-    const at = Math.min(y, above - LINE * perPixel);
-    above = at;
-    return { series, at };
+    .map((series) => ({
+      series,
+      y: series.points.findLast(([x, y]) => x !== null && y !== null && x <= s.shown.x.high + 1e-9)?.[1],
+    }))
+    .filter((end): end is { series: Series; y: number } => end.y != null);
+  const inside = (y: number) => Math.min(height - BOTTOM, Math.max(TOP, y));
+  const at = spread(
+    ends.map((e) => inside(s.y(e.y))),
+    GAP,
+    TOP - 6,
+    height - BOTTOM + 6,
+  );
+  return ends.map(({ series }, i) => (
+    <text
+      key={`${series.name} ${series.setup}`}
+      x={s.x(s.shown.x.high) + 8}
+      y={at[i]}
+      dy="0.35em"
+      fill={colourOf(series, colours)}
+    >
+      {series.name}
+    </text>
+  ));
+}
+
+/** Points worth a word, with a halo that keeps the word readable over curves. */
+function Notes({ chart, s, colours }: { chart: Chart; s: Scales; colours: Colours }) {
+  return chart.notes?.map((n) => (
+    <g key={`${n.x} ${n.text}`} fill={colours.lamp}>
+      <circle cx={s.x(n.x)} cy={s.y(n.y)} r={3.5} stroke={colours.lamp} strokeWidth={1.4} fill="none" />
+      <text
+        x={s.x(n.x) + (n.side === "left" ? -11 : 11)}
+        y={s.y(n.y) + 15}
+        textAnchor={n.side === "left" ? "end" : "start"}
+        stroke={colours.ground}
+        strokeWidth={4}
+        strokeLinejoin="round"
+        paintOrder="stroke"
+      >
+        {n.text}
+      </text>
+    </g>
+  ));
+}
+
+/** The values of all series at the level nearest to the pointer. */
+function nearest(chart: Chart, colours: Colours, px: number, s: Scales): Found | null {
+  const known = chart.series.map((series) => ({
+    series,
+    points: series.points.filter(([x, y]) => x !== null && y !== null) as [number, number][],
+  }));
+  const levels = known.flatMap(({ points }) => points.map(([x]) => x));
+  if (!levels.length) return null;
+  const distance = (x: number) => Math.abs(s.x(x) - px);
+  const at = levels.reduce((best, x) => (distance(x) < distance(best) ? x : best));
+  const here = known.flatMap(({ series, points }) => {
+    const point = points.find(([x]) => Math.abs(s.x(x) - s.x(at)) < 0.5);
+    return point ? [{ series, y: point[1] }] : [];
   });
-  const low = placed.at(-1)?.at ?? 0;
-  const lift = Math.max(0, chart.y.low - low);
+  const span = chart.y.high - chart.y.low;
+  const decimals = span < 1 ? 4 : span < 30 ? 2 : span < 300 ? 1 : 0;
+  const level = chart.x.log ? Number((10 ** at).toPrecision(4)) : Number(at.toPrecision(6));
+  const name = chart.x.labels?.length ? chart.x.labels[Math.round(at)] : `${level} ${chart.x.unit || chart.x.label}`;
+  // Several setups' channels are told apart by colour in the picture, by word here.
+  const told = (series: Series) =>
+    CHANNELS.includes(series.role) && series.name !== series.role ? `${series.name} ${series.role}` : series.name;
+  const longest = Math.max(...here.map((h) => told(h.series).length));
   return {
-    type: "scatter",
-    data: placed.map(({ series, at }) => ({
-      value: [chart.x.high, at + lift],
-      label: {
-        show: true,
-        formatter: series.name,
-        position: "right",
-        distance: 8,
-        ...textStyle(colours),
-        color: colourOf(series, colours),
-      },
-    })) as never,
-    symbolSize: 0.1,
-    silent: true,
-    clip: false,
-    z: 4,
+    x: s.x(at),
+    dots: here.map((h) => ({ y: s.y(h.y), colour: colourOf(h.series, colours) })),
+    lines: [
+      (name ?? "").replace("\n", " "),
+      ...here.map((h) => {
+        const value = chart.y.log ? Number((10 ** h.y).toPrecision(4)) : number(h.y, decimals);
+        return `${told(h.series).padEnd(longest)}  ${value} ${chart.y.unit}`;
+      }),
+    ],
   };
 }
 
 /** Series over a common axis, labelled at their ends. */
-export function Lines({ chart, height }: { chart: Chart; height: number }) {
+export function Lines({ chart, height, width }: { chart: Chart; height: number; width: number }) {
   const colours = useColours();
-  const option = useMemo<EChartsOption>(() => {
-    const longest = Math.max(...chart.series.map((s) => s.name.length));
-    const span = chart.y.high - chart.y.low;
-    const decimals = span < 1 ? 4 : span < 30 ? 2 : span < 300 ? 1 : 0;
-    const notes: SeriesOption[] = chart.notes?.length
-      ? [
-          {
-            type: "scatter",
-            data: chart.notes.map((n) => ({
-              value: [n.x, n.y],
-              label: {
-                show: true,
-                formatter: n.text,
-                position: n.side ?? "right",
-                offset: [0, 11],
-                ...textStyle(colours),
-                color: colours.lamp,
-                distance: 8,
-              },
-            })) as never,
-            symbolSize: 7,
-            itemStyle: { color: "transparent", borderColor: colours.lamp, borderWidth: 1.4 },
-            silent: true,
-            z: 5,
-          },
-        ]
-      : [];
-    return {
-      ...base,
-      grid: { ...FIXED, left: 46, right: 22 + Math.min(longest, 27) * 6.7, top: TOP, bottom: BOTTOM },
-      xAxis: axisOption(chart.x, colours, false),
-      yAxis: axisOption(chart.y, colours, true),
-      dataZoom: zoom,
-      tooltip: {
-        ...(tooltip(colours) as object),
-        trigger: "axis",
-        axisPointer: { type: "line", lineStyle: { color: colours.ink3, width: 1 } },
-        formatter: (items: unknown) => {
-          const list = items as { seriesName: string; value: [number, number | null]; seriesType: string }[];
-          const lines = list.filter((i) => i.seriesType === "line");
-          const first = lines[0];
-          if (!first) return "";
-          const rows = lines.map((i) => `${i.seriesName}&ensp;${number(i.value[1], decimals)} ${chart.y.unit}`);
-          const at = chart.x.log ? Number((10 ** first.value[0]).toPrecision(4)) : first.value[0];
-          const where = chart.x.labels?.length ? chart.x.labels[at] : `${at} ${chart.x.unit || chart.x.label}`;
-          return [where, ...rows].join("<br>");
-        },
-      },
-      series: [...chart.series.map((s) => seriesOf(chart, s, colours)), ...notes, endLabels(chart, colours, height)],
-    };
-  }, [chart, colours, height]);
-  return <Plot option={option} height={height} label={summary(chart)} />;
+  const longest = Math.min(LONGEST, Math.max(...chart.series.map((s) => s.name.length)));
+  const frame = useMemo(
+    () => ({ width, height, left: LEFT, right: 22 + longest * 11 * CHARACTER, top: TOP, bottom: BOTTOM }),
+    [width, height, longest],
+  );
+  const draw = useCallback(
+    (s: Scales) =>
+      chart.series.map((series) => (
+        <Curve key={`${series.name} ${series.setup}`} series={series} s={s} colours={colours} />
+      )),
+    [chart, colours],
+  );
+  const over = useCallback(
+    (s: Scales) => (
+      <g style={{ fontSize: 11 }}>
+        <Names chart={chart} s={s} colours={colours} height={height} />
+        <Notes chart={chart} s={s} colours={colours} />
+      </g>
+    ),
+    [chart, colours, height],
+  );
+  const find = useCallback((x: number, _: number, s: Scales) => nearest(chart, colours, x, s), [chart, colours]);
+  return (
+    <Plot
+      x={chart.x}
+      y={chart.y}
+      frame={frame}
+      label={summary(chart)}
+      bands={chart.bands}
+      draw={draw}
+      over={over}
+      find={find}
+    />
+  );
 }

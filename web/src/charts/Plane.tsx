@@ -1,159 +1,225 @@
-import type { EChartsOption, SeriesOption } from "echarts/types/dist/shared";
-import { useMemo } from "react";
+import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
-import { type Colours, hueColour, setupColour, setupDash, useColours } from "./colours";
-import { axisOption, base, FIXED, summary, textStyle, tooltip, zoom } from "./common";
-import { Plot } from "./Plot";
+import { DASHES } from "../parts/LineSample";
+import { type Colours, hueColour, setupColour, useColours } from "./colours";
+import { CHARACTER, cross, DOT, line, marks, spread, summary } from "./common";
+import { type Found, Plot, type Scales } from "./Plot";
 
-const CROSS = "path://M-5 -0.6H-0.6V-5H0.6V-0.6H5V0.6H0.6V5H-0.6V0.6H-5Z";
+const LEFT = 46;
+const TOP = 12;
+const BOTTOM = 28;
+const GAP = 13;
+/** From so many dots on they are drawn smaller. */
+const MANY = 40;
 
-function outline(series: Series, colours: Colours): SeriesOption {
+interface PartProps {
+  series: Series;
+  s: Scales;
+  colours: Colours;
+}
+
+const shown = (s: Scales, x: number, y: number) =>
+  x >= s.shown.x.low && x <= s.shown.x.high && y >= s.shown.y.low && y <= s.shown.y.high;
+
+const isLine = (series: Series) => ["guide", "target_line", "outline"].includes(series.role);
+
+/** Names of points along a line, leaving out those that would run into one before. */
+function Steps({ series, s, colours }: PartProps) {
+  const placed: { x: number; y: number; end: number; text: string }[] = [];
+  for (const [i, [x, y]] of series.points.entries()) {
+    const text = series.labels?.[i];
+    if (!text || x === null || y === null || !shown(s, x, y)) continue;
+    const at = { x: s.x(x) + 5, y: s.y(y), end: s.x(x) + 5 + text.length * 10 * CHARACTER, text };
+    if (placed.every((p) => at.x > p.end || at.end < p.x || Math.abs(at.y - p.y) > 11)) placed.push(at);
+  }
+  return (
+    <g fill={colours.ink3} style={{ fontSize: 10 }}>
+      {placed.map((p) => (
+        <text key={p.text} x={p.x} y={p.y} dy="0.35em">
+          {p.text}
+        </text>
+      ))}
+    </g>
+  );
+}
+
+/** The locus of the spectrum, a target's triangle or a measured one. */
+function Outline({ series, s, colours }: PartProps) {
   const measured = series.role === "outline";
+  const target = series.role === "target_line";
   const colour = measured ? setupColour(colours, series.setup) : colours.ink3;
-  return {
-    type: "line",
-    name: series.name,
-    data: series.points as never,
-    symbol: series.role === "guide" && series.labels?.length ? "circle" : "none",
-    showAllSymbol: true,
-    symbolSize: 3,
-    color: colour,
-    lineStyle: {
-      color: colour,
-      width: measured ? 1.7 : series.role === "target_line" ? 1.1 : 0.9,
-      type: measured ? setupDash(series.setup) : series.role === "target_line" ? [4, 3] : "solid",
-    },
-    label: series.labels?.length
-      ? {
-          show: true,
-          formatter: (p) => series.labels?.[p.dataIndex] ?? "",
-          position: "right",
-          ...textStyle(colours, 10),
-          color: colours.ink3,
-        }
-      : { show: false },
-    labelLayout: { hideOverlap: true },
-    silent: true,
-    z: 2,
-  };
+  return (
+    <g stroke={colour} fill="none" strokeLinejoin="round">
+      <path
+        d={line(series.points, s.x, s.y)}
+        strokeWidth={measured ? 1.7 : target ? 1.1 : 0.9}
+        strokeDasharray={measured ? DASHES[series.setup] : target ? "4 3" : undefined}
+      />
+      {series.role === "guide" && series.labels?.length > 0 && (
+        <path d={marks(series.points, s.x, s.y, DOT)} strokeWidth={3} strokeLinecap="round" />
+      )}
+    </g>
+  );
 }
 
 /** Each measured dot with a whisker to the thin cross of its target. */
-function dots(series: Series, colours: Colours): SeriesOption[] {
-  const whiskers: SeriesOption = {
-    type: "line",
-    // One line with gaps: a series for each of a hundred whiskers would be slow.
-    data: (series.whisker ?? []).flatMap((target, i) => [
-      target,
-      series.points[Math.min(i, series.points.length - 1)] ?? target,
-      [null, null],
-    ]) as never,
-    symbol: "none",
-    silent: true,
-    connectNulls: false,
-    lineStyle: { color: colours.ink3, width: 1 },
-    z: 3,
-  };
-  const crosses: SeriesOption = {
-    type: "scatter",
-    data: (series.whisker ?? []) as never,
-    symbol: CROSS,
-    symbolSize: series.points.length > 40 ? 8 : 11,
-    itemStyle: { color: colours.ink2 },
-    silent: true,
-    z: 4,
-  };
-  const points: SeriesOption = {
-    type: "scatter",
-    name: series.name,
-    data: series.points.map((p, i) => ({
-      value: p,
-      name: series.labels?.[i] ?? series.name,
-      itemStyle: {
-        color: series.hues?.length ? hueColour(colours, series.hues[i] ?? "") : setupColour(colours, series.setup),
-      },
-    })) as never,
-    symbolSize: series.points.length > 40 ? 6 : 9,
-    label: {
-      show: !series.hues?.length,
-      formatter: series.name,
-      position: "left",
-      ...textStyle(colours),
-      color: setupColour(colours, series.setup),
-    },
-    labelLayout: { moveOverlap: "shiftY" },
-    z: 5,
-  };
-  return [whiskers, crosses, points];
+function Dots({ series, s, colours }: PartProps) {
+  const many = series.points.length > MANY;
+  const targets = series.whisker ?? [];
+  const whiskers = targets.flatMap((t, i) => [
+    t,
+    series.points[Math.min(i, series.points.length - 1)] ?? t,
+    [null, null],
+  ]);
+  const hues = Map.groupBy(series.points.keys(), (i) => series.hues?.[i] ?? "");
+  return (
+    <g fill="none">
+      <path d={line(whiskers, s.x, s.y)} stroke={colours.ink3} />
+      <path d={marks(targets, s.x, s.y, cross(many ? 4 : 5.5))} stroke={colours.ink2} strokeWidth={1.1} />
+      {[...hues].map(([hue, which]) => (
+        <path
+          key={hue}
+          d={marks(
+            which.map((i) => series.points[i] ?? []),
+            s.x,
+            s.y,
+            DOT,
+          )}
+          stroke={hue ? hueColour(colours, hue) : setupColour(colours, series.setup)}
+          strokeWidth={many ? 6 : 9}
+          strokeLinecap="round"
+        />
+      ))}
+    </g>
+  );
 }
 
-const LINE = 13;
+/** The dots of another setup, as rings: their colour says whose they are, not what was meant. */
+function Rings({ series, s, colours }: PartProps) {
+  const d = marks(series.points, s.x, s.y, DOT);
+  const size = series.points.length > MANY ? 6 : 8;
+  return (
+    <g fill="none" strokeLinecap="round">
+      <path d={d} stroke={setupColour(colours, series.setup)} strokeWidth={size} />
+      <path d={d} stroke={colours.ground} strokeWidth={size - 2.6} />
+    </g>
+  );
+}
 
-/** The name of each triangle beside its blue corner, pushed apart where they would overlap. */
-function names(chart: Chart, colours: Colours, perPixel: number): SeriesOption {
-  const corners = chart.series
-    .filter((s) => s.role === "outline" || s.role === "target_line")
-    .map((s) => ({ s, x: s.points[2]?.[0] ?? 0, y: s.points[2]?.[1] ?? 0 }))
-    .sort((a, b) => b.y - a.y);
-  let above = Number.POSITIVE_INFINITY;
-  return {
-    type: "scatter",
-    data: corners.map(({ s, x, y }) => {
-      above = Math.min(y, above - LINE * perPixel);
-      const color = s.role === "outline" ? setupColour(colours, s.setup) : colours.ink3;
-      return {
-        value: [x, above],
-        label: { show: true, formatter: s.name, position: "right", distance: 14, ...textStyle(colours), color },
-      };
-    }) as never,
-    symbolSize: 0.1,
-    silent: true,
-    z: 4,
+/** The name of each triangle beside its blue corner and of each setup's dot, pushed apart where they would overlap. */
+function Names({
+  chart,
+  s,
+  colours,
+  low,
+  high,
+}: {
+  chart: Chart;
+  s: Scales;
+  colours: Colours;
+  low: number;
+  high: number;
+}) {
+  const named = chart.series.flatMap((series) => {
+    // A cloud of rings is named where a triangle has its blue corner.
+    const cloud = series.role === "other";
+    const corner = cloud || series.role === "outline" || series.role === "target_line";
+    const lowest = () => series.points.reduce((a, b) => ((b[1] ?? 1) < (a[1] ?? 1) ? b : a));
+    const [x, y] = (cloud ? lowest() : corner ? series.points[2] : series.points.at(-1)) ?? [null, null];
+    if (x == null || y == null || !shown(s, x, y)) return [];
+    if (!corner && (isLine(series) || series.role === "target" || series.hues?.length)) return [];
+    const colour = series.role === "target_line" ? colours.ink3 : setupColour(colours, series.setup);
+    return [{ series, corner, colour, x: s.x(x) + (corner ? 16 : -11), y: s.y(y) }];
+  });
+  const place = (corner: boolean) => {
+    const these = named.filter((n) => n.corner === corner);
+    const at = spread(
+      these.map((n) => n.y),
+      GAP,
+      low,
+      high,
+    );
+    return these.map((n, i) => (
+      <text
+        key={`${n.series.name} ${n.series.role} ${n.series.setup}`}
+        x={n.x}
+        y={at[i]}
+        dy="0.35em"
+        textAnchor={corner ? "start" : "end"}
+        fill={n.colour}
+        stroke={colours.ground}
+        strokeWidth={3}
+        strokeLinejoin="round"
+        paintOrder="stroke"
+      >
+        {n.series.name}
+      </text>
+    ));
   };
+  return (
+    <g style={{ fontSize: 11 }}>
+      {place(true)}
+      {place(false)}
+    </g>
+  );
+}
+
+const REACH = 14;
+
+/** The dot nearest to the pointer, if one is near. */
+function nearest(chart: Chart, px: number, py: number, s: Scales): Found | null {
+  let best: Found | null = null;
+  let least = REACH;
+  for (const series of chart.series.filter((c) => !isLine(c)))
+    for (const [i, [x, y]] of series.points.entries()) {
+      if (x === null || y === null) continue;
+      const distance = Math.hypot(s.x(x) - px, s.y(y) - py);
+      if (distance >= least) continue;
+      least = distance;
+      const label = series.labels?.[i];
+      const lines = [...(label ? [label] : []), series.name, `u′ ${x.toFixed(4)}  v′ ${y.toFixed(4)}`];
+      best = { x: s.x(x), y: s.y(y), lines };
+    }
+  return best;
 }
 
 /** A chromaticity plane with equal axes. */
 export function Plane({ chart, height, width }: { chart: Chart; height: number; width: number }) {
   const colours = useColours();
-  const option = useMemo<EChartsOption>(() => {
-    const plotHeight = height - 40;
-    const plotWidth = plotHeight * ((chart.x.high - chart.x.low) / (chart.y.high - chart.y.low));
-    const fit = Math.min(1, (width - 70) / plotWidth);
-    return {
-      ...base,
-      grid: { ...FIXED, left: 46, top: 12, width: plotWidth * fit, height: plotHeight * fit },
-      xAxis: axisOption(chart.x, colours, false),
-      yAxis: axisOption(chart.y, colours, true),
-      dataZoom: zoom,
-      tooltip: {
-        ...(tooltip(colours) as object),
-        trigger: "item",
-        formatter: (item: unknown) => {
-          const { name, value } = item as { name: string; value: [number, number] };
-          return `${name}<br>u′ ${value[0].toFixed(4)}&ensp;v′ ${value[1].toFixed(4)}`;
-        },
-      },
-      series: [
-        names(chart, colours, (chart.y.high - chart.y.low) / (plotHeight * fit)),
-        ...chart.series.flatMap((s): SeriesOption[] => {
-          if (s.role === "guide" || s.role === "target_line" || s.role === "outline") return [outline(s, colours)];
-          if (s.role === "target") {
-            return [
-              {
-                type: "scatter" as const,
-                name: s.name,
-                data: s.points as never,
-                symbol: CROSS,
-                symbolSize: 15,
-                itemStyle: { color: colours.ink2 },
-                z: 4,
-              },
-            ];
-          }
-          return dots(s, colours);
-        }),
-      ],
-    };
-  }, [chart, colours, height, width]);
-  return <Plot option={option} height={height} label={summary(chart)} />;
+  const frame = useMemo(() => {
+    const [spanX, spanY] = [chart.x.high - chart.x.low, chart.y.high - chart.y.low];
+    const unit = Math.min((height - TOP - BOTTOM) / spanY, (width - LEFT - 24) / spanX);
+    const [w, h] = [unit * spanX, unit * spanY];
+    return { width, height: h + TOP + BOTTOM, left: LEFT, right: width - LEFT - w, top: TOP, bottom: BOTTOM };
+  }, [chart, height, width]);
+  const draw = useCallback(
+    (s: Scales) => {
+      const rank = (series: Series) => (isLine(series) ? 0 : series.role === "target" ? 1 : 2);
+      const ordered = [...chart.series].sort((a, b) => rank(a) - rank(b));
+      return ordered.map((series) => {
+        const key = `${series.name} ${series.role} ${series.setup}`;
+        if (isLine(series)) return <Outline key={key} series={series} s={s} colours={colours} />;
+        if (series.role === "other") return <Rings key={key} series={series} s={s} colours={colours} />;
+        if (series.role !== "target") return <Dots key={key} series={series} s={s} colours={colours} />;
+        const d = marks(series.points, s.x, s.y, cross(7.5));
+        return <path key={key} d={d} stroke={colours.ink2} strokeWidth={1.2} />;
+      });
+    },
+    [chart, colours],
+  );
+  const over = useCallback(
+    (s: Scales) => (
+      <>
+        {chart.series
+          .filter((series) => isLine(series) && series.labels?.length)
+          .map((series) => (
+            <Steps key={series.name} series={series} s={s} colours={colours} />
+          ))}
+        <Names chart={chart} s={s} colours={colours} low={TOP} high={frame.height - BOTTOM} />
+      </>
+    ),
+    [chart, colours, frame],
+  );
+  const find = useCallback((x: number, y: number, s: Scales) => nearest(chart, x, y, s), [chart]);
+  return <Plot x={chart.x} y={chart.y} frame={frame} label={summary(chart)} draw={draw} over={over} find={find} />;
 }

@@ -1,80 +1,207 @@
-import { Box } from "@chakra-ui/react";
-import { BarChart, CustomChart, LineChart, ScatterChart } from "echarts/charts";
-import { DataZoomComponent, GridComponent, MarkAreaComponent, TooltipComponent } from "echarts/components";
-import * as echarts from "echarts/core";
-import { LabelLayout } from "echarts/features";
-import { SVGRenderer } from "echarts/renderers";
-import type { EChartsOption } from "echarts/types/dist/shared";
-import { useLayoutEffect, useRef } from "react";
+import { Box, chakra } from "@chakra-ui/react";
+import { memo, type PointerEvent, type ReactNode, useId, useMemo, useRef, useState } from "react";
+import type { Axis } from "../api/client";
+import { type Colours, useColours } from "./colours";
+import { CHARACTER, MONO, type Span, type Tick, ticks } from "./common";
+import { type Frame, useZoom } from "./zoom";
 
-echarts.use([
-  BarChart,
-  CustomChart,
-  LineChart,
-  ScatterChart,
-  DataZoomComponent,
-  GridComponent,
-  MarkAreaComponent,
-  TooltipComponent,
-  LabelLayout,
-  SVGRenderer,
-]);
-
-/** What an option consists of, whatever its numbers: between two alike, only what differs needs to be drawn anew. */
-function form({ series, xAxis, yAxis }: EChartsOption): string {
-  const kinds = [series ?? []].flat().map((s) => `${s.type} ${"markArea" in s}`);
-  return [...kinds, [xAxis ?? []].flat().length, [yAxis ?? []].flat().length].join();
+/** From the units of the axes to px of the picture, and what is shown of either axis. */
+export interface Scales {
+  x: (v: number) => number;
+  y: (v: number) => number;
+  shown: { x: Span; y: Span };
 }
 
-/** What a picture has only for the pointer, which takes a third of the time of drawing it. */
-const forPointer = ({ tooltip, dataZoom }: EChartsOption): EChartsOption => ({ tooltip, dataZoom });
+/** What lies under the pointer: where it is marked, and what is said of it. */
+export interface Found {
+  x: number;
+  /** Without it a line across the height of the plot is drawn. */
+  y?: number;
+  dots?: { y: number; colour: string }[];
+  lines: string[];
+}
 
-/** A picture drawn from an option; it follows its box's size. */
-export function Plot({ option, height, label }: { option: EChartsOption; height: number; label: string }) {
-  const box = useRef<HTMLDivElement>(null);
-  const chart = useRef<echarts.ECharts | null>(null);
-  const drawn = useRef("");
-  const inView = useRef(true);
-  const pointed = useRef(false);
-  useLayoutEffect(() => {
-    if (!box.current) return;
-    const made = echarts.init(box.current, undefined, { renderer: "svg" });
-    chart.current = made;
-    const watch = new ResizeObserver(() => made.resize());
-    watch.observe(box.current);
-    const sight = new IntersectionObserver(([entry]) => {
-      inView.current = entry?.isIntersecting ?? true;
-    });
-    sight.observe(box.current);
-    return () => {
-      watch.disconnect();
-      sight.disconnect();
-      drawn.current = "";
-      made.dispose();
+const part = (axis: Span, { low, high }: Span): Span => ({
+  low: axis.low + low * (axis.high - axis.low),
+  high: axis.low + high * (axis.high - axis.low),
+});
+
+function Axes({ x, y, frame, scales, colours, ticksX, gridX }: PlotProps & { scales: Scales; colours: Colours }) {
+  const { width, height, left, right, top, bottom } = frame;
+  const within = ({ at }: Tick) => at >= scales.shown.x.low && at <= scales.shown.x.high;
+  const acrossX = ticksX?.filter(within) ?? ticks(x, scales.shown.x);
+  const acrossY = ticks(y, scales.shown.y);
+  const grid =
+    acrossY.map((t) => `M${left} ${scales.y(t.at).toFixed(1)}H${width - right}`).join("") +
+    (gridX ? acrossX.map((t) => `M${scales.x(t.at).toFixed(1)} ${top}V${height - bottom}`).join("") : "");
+  return (
+    <g fill={colours.ink3} style={{ fontSize: 11 }}>
+      <path d={grid} stroke={colours.lineSoft} fill="none" />
+      {acrossX.map((t) => (
+        <text key={t.at} x={scales.x(t.at)} y={height - bottom + 17} textAnchor="middle">
+          {t.text.includes("\n")
+            ? t.text.split("\n").map((words, i) => (
+                <tspan key={words} x={scales.x(t.at)} dy={i ? 12 : 0}>
+                  {words}
+                </tspan>
+              ))
+            : t.text}
+        </text>
+      ))}
+      {acrossY.map((t) => (
+        <text key={t.at} x={left - 7} y={scales.y(t.at)} dy="0.35em" textAnchor="end">
+          {t.text}
+        </text>
+      ))}
+    </g>
+  );
+}
+
+const LINE = 16;
+
+/** What was found, beside its place and within the picture. */
+function Told({ found, frame, colours }: { found: Found; frame: Frame; colours: Colours }) {
+  const width = Math.max(...found.lines.map((l) => l.length)) * 12 * CHARACTER + 18;
+  const height = found.lines.length * LINE + 10;
+  const x = found.x + 12 + width > frame.width ? Math.max(0, found.x - 12 - width) : found.x + 12;
+  const y = Math.min(frame.height - height, Math.max(0, (found.y ?? frame.top) - height / 2));
+  return (
+    <g pointerEvents="none" data-found>
+      {found.y === undefined ? (
+        <path d={`M${found.x} ${frame.top}V${frame.height - frame.bottom}`} stroke={colours.ink3} fill="none" />
+      ) : (
+        <circle cx={found.x} cy={found.y} r={8} stroke={colours.ink2} fill="none" />
+      )}
+      {found.dots?.map((d, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: one for each series, in their order
+        <circle key={i} cx={found.x} cy={d.y} r={3.5} fill={d.colour} stroke={colours.ground} />
+      ))}
+      <rect x={x} y={y} width={width} height={height} rx={3} fill={colours.raised} stroke={colours.line} />
+      <text fill={colours.ink} style={{ fontSize: 12 }}>
+        {found.lines.map((words, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: lines of one text
+          <tspan key={i} x={x + 9} y={y + 17 + i * LINE} xmlSpace="preserve">
+            {words}
+          </tspan>
+        ))}
+      </text>
+    </g>
+  );
+}
+
+interface PlotProps {
+  x: Axis;
+  y: Axis;
+  frame: Frame;
+  label: string;
+  /** Within the axes, and cut off at their ends. */
+  draw: (scales: Scales) => ReactNode;
+  /** On top of all, not cut off. */
+  over?: (scales: Scales) => ReactNode;
+  /** Behind the grid. */
+  bands?: [number, number][];
+  /** What is at a place, in px. */
+  find?: (x: number, y: number, scales: Scales) => Found | null;
+  ticksX?: Tick[];
+  gridX?: boolean;
+  /** Without axes. */
+  bare?: boolean;
+}
+
+const Whole = chakra("button");
+
+/** Two axes with what is drawn between them; zoomed, moved and asked for exact values with the pointer. */
+export const Plot = memo(function Plot(props: PlotProps) {
+  const { x, y, frame, label, draw, over, bands, find, bare } = props;
+  const { width, height, left, right, top, bottom } = frame;
+  const colours = useColours();
+  const svg = useRef<SVGSVGElement>(null);
+  const clip = useId();
+  const { view, zoomed, whole, take, drag, drop } = useZoom(svg, frame);
+  const [found, setFound] = useState<Found | null>(null);
+  const scales = useMemo<Scales>(() => {
+    const shown = { x: part(x, view.x), y: part(y, view.y) };
+    const perX = (width - left - right) / (shown.x.high - shown.x.low);
+    const perY = (height - top - bottom) / (shown.y.high - shown.y.low);
+    return {
+      x: (v) => left + (v - shown.x.low) * perX,
+      y: (v) => height - bottom - (v - shown.y.low) * perY,
+      shown,
     };
-  }, []);
-  useLayoutEffect(() => {
-    const draw = () => {
-      const now = form(option);
-      const picture = pointed.current ? option : { ...option, tooltip: undefined, dataZoom: undefined };
-      chart.current?.setOption(picture, { notMerge: drawn.current !== now });
-      drawn.current = now;
-    };
-    if (inView.current) return void draw();
-    // What can be seen is drawn first; the rest follows when that is on the screen.
-    let timer = 0;
-    const frame = requestAnimationFrame(() => {
-      timer = window.setTimeout(draw);
-    });
-    return () => {
-      cancelAnimationFrame(frame);
-      clearTimeout(timer);
-    };
-  }, [option]);
-  const point = () => {
-    if (pointed.current) return;
-    pointed.current = true;
-    chart.current?.setOption(forPointer(option));
+  }, [x, y, view, width, height, left, right, top, bottom]);
+  // Not drawn anew while only the pointer moves.
+  const picture = useMemo(
+    () => (
+      <>
+        <clipPath id={clip}>
+          <rect x={left - 1} y={top - 1} width={width - left - right + 2} height={height - top - bottom + 2} />
+        </clipPath>
+        <g clipPath={bare && !zoomed ? undefined : `url(#${clip})`}>
+          {bands?.map(([low, high]) => (
+            <rect
+              key={low}
+              x={left}
+              width={width - left - right}
+              y={scales.y(high)}
+              height={scales.y(low) - scales.y(high)}
+              fill={colours.plotBand}
+            />
+          ))}
+        </g>
+        {!bare && <Axes {...props} scales={scales} colours={colours} />}
+        <g clipPath={bare && !zoomed ? undefined : `url(#${clip})`}>{draw(scales)}</g>
+        {over?.(scales)}
+      </>
+    ),
+    [props, scales, colours, clip, zoomed, bare, bands, draw, over, left, right, top, bottom, width, height],
+  );
+  const move = (event: PointerEvent<SVGSVGElement>) => {
+    if (drag(event)) return setFound(null);
+    if (!find) return;
+    const place = event.currentTarget.getBoundingClientRect();
+    const px = event.clientX - place.left;
+    const py = event.clientY - place.top;
+    const within = px >= left - 4 && px <= width - right + 4 && py >= top - 4 && py <= height - bottom + 4;
+    setFound(within ? find(px, py, scales) : null);
   };
-  return <Box ref={box} h={`${height}px`} w="100%" role="img" aria-label={label} onPointerEnter={point} />;
-}
+  return (
+    <Box position="relative">
+      <svg
+        ref={svg}
+        width={width}
+        height={height}
+        role="img"
+        aria-label={label}
+        style={{ display: "block", fontFamily: MONO, cursor: zoomed ? "grab" : undefined, userSelect: "none" }}
+        onPointerDown={take}
+        onPointerMove={move}
+        onPointerUp={drop}
+        onPointerCancel={drop}
+        onPointerLeave={() => setFound(null)}
+        onDoubleClick={whole}
+      >
+        {picture}
+        {found && <Told found={found} frame={frame} colours={colours} />}
+      </svg>
+      {zoomed && (
+        <Whole
+          type="button"
+          onClick={whole}
+          position="absolute"
+          top={`${top + 2}px`}
+          right={`${right + 4}px`}
+          bg="raised"
+          color="ink2"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="4px"
+          fontSize="11px"
+          px="7px"
+          cursor="pointer"
+        >
+          whole picture
+        </Whole>
+      )}
+    </Box>
+  );
+});

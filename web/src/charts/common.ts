@@ -1,17 +1,30 @@
-import type { EChartsOption } from "echarts/types/dist/shared";
 import type { Axis, Chart } from "../api/client";
-import type { Colours } from "./colours";
 
-const MONO = '"Spline Sans Mono", monospace';
+export const MONO = '"Spline Sans Mono", monospace';
+/** Width of a character of the monospaced face, as a part of its size. */
+export const CHARACTER = 0.6;
 
 export const number = (v: number | null | undefined, decimals: number): string =>
-  v == null ? "–" : v.toFixed(decimals).replace("-", "−");
+  v == null
+    ? "–"
+    : v
+        .toFixed(decimals)
+        .replace(/^-(?=[0.]*$)/, "")
+        .replace("-", "−");
 
 /** A number with its sign, for what may go either way. */
 export const signed = (v: number, decimals = 1): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(decimals)}`;
 
-export function textStyle(colours: Colours, size = 11) {
-  return { color: colours.ink2, fontFamily: MONO, fontSize: size };
+export const summary = (chart: Chart) => (chart.headline ? `${chart.title}: ${chart.headline}` : chart.title);
+
+export interface Span {
+  low: number;
+  high: number;
+}
+
+export interface Tick {
+  at: number;
+  text: string;
 }
 
 /** Distance between ticks: 1, 2 or 5 times a power of ten, six steps at most, as the report draws them too. */
@@ -20,50 +33,71 @@ export function tickStep(span: number): number {
   return power * ([1, 2, 5, 10].find((m) => span / (power * m) <= 6 + 1e-9) ?? 10);
 }
 
-export function axisOption(axis: Axis, colours: Colours, grid: boolean) {
-  const named = axis.labels?.length ? axis.labels : null;
-  const step = axis.log || named ? 1 : tickStep(axis.high - axis.low);
-  const round = (v: number) => Math.abs(v / step - Math.round(v / step)) < 1e-6;
+function steps({ low, high }: Span, step: number): number[] {
+  const first = Math.ceil(low / step - 1e-9);
+  const last = Math.floor(high / step + 1e-6);
+  return Array.from({ length: Math.max(0, last - first + 1) }, (_, i) => (first + i) * step);
+}
+
+/** Round values within what is shown of an axis: names where it has any, decades where it is logarithmic. */
+export function ticks(axis: Axis, shown: Span): Tick[] {
+  if (axis.labels?.length) return steps(shown, 1).map((at) => ({ at, text: axis.labels?.[Math.round(at)] ?? "" }));
+  if (axis.log) {
+    const parts = shown.high - shown.low > 1.5 ? [1] : [1, 2, 5];
+    const decades = steps({ low: Math.floor(shown.low), high: shown.high }, 1);
+    return decades
+      .flatMap((d) => parts.map((p) => d + Math.log10(p)))
+      .filter((at) => at >= shown.low - 1e-9 && at <= shown.high + 1e-9)
+      .map((at) => ({ at, text: String(Number((10 ** at).toPrecision(6))) }));
+  }
+  const step = tickStep(shown.high - shown.low);
   const decimals = Math.max(axis.decimals, Math.ceil(-Math.log10(step) - 1e-9), 0);
-  return {
-    type: "value" as const,
-    min: axis.low,
-    max: axis.high,
-    interval: step,
-    axisLabel: {
-      ...textStyle(colours),
-      color: colours.ink3,
-      formatter: (v: number) => {
-        if (!round(v)) return "";
-        if (named) return named[Math.round(v)] ?? "";
-        return axis.log ? String(Number((10 ** v).toPrecision(6))) : v.toFixed(decimals).replace("-", "−");
-      },
-    },
-    axisLine: { show: false },
-    axisTick: { show: false },
-    splitLine: { show: grid, lineStyle: { color: colours.lineSoft } },
-  };
+  return steps(shown, step).map((at) => ({ at, text: number(at, decimals) }));
 }
 
-export function tooltip(colours: Colours): EChartsOption["tooltip"] {
-  return {
-    backgroundColor: colours.raised,
-    borderColor: colours.line,
-    textStyle: { ...textStyle(colours, 12), color: colours.ink },
-    confine: true,
-    transitionDuration: 0,
-  };
+type Scale = (v: number) => number;
+type Points = readonly (readonly (number | null)[])[];
+
+/** A path through points that breaks where a value is missing. */
+export function line(points: Points, x: Scale, y: Scale): string {
+  let pen = "M";
+  let out = "";
+  for (const [px, py] of points) {
+    if (px == null || py == null) {
+      pen = "M";
+      continue;
+    }
+    out += `${pen}${x(px).toFixed(1)} ${y(py).toFixed(1)}`;
+    pen = "L";
+  }
+  return out;
 }
 
-/** Margins are given: no room is to be made for labels, which would be measured for it each time. */
-export const FIXED = { outerBoundsMode: "none" } as const;
+/** A mark of the same form at each point, as one path: a hundred elements would take ten times as long to draw. */
+export function marks(points: Points, x: Scale, y: Scale, form: string): string {
+  let out = "";
+  for (const [px, py] of points) if (px != null && py != null) out += `M${x(px).toFixed(1)} ${y(py).toFixed(1)}${form}`;
+  return out;
+}
 
-export const base: EChartsOption = { animation: false, textStyle: { fontFamily: MONO } };
+/** A dot, when stroked with round ends at the width it is to have. */
+export const DOT = "h0";
+/** The thin cross of a target. */
+export const cross = (size: number) => `m${-size} 0h${2 * size}m${-size} ${-size}v${2 * size}`;
 
-/** Zoom with Ctrl and the wheel, move by dragging: the page itself still scrolls. */
-export const zoom: EChartsOption["dataZoom"] = [
-  { type: "inside", xAxisIndex: 0, zoomOnMouseWheel: "ctrl", moveOnMouseWheel: false, filterMode: "none" },
-  { type: "inside", yAxisIndex: 0, zoomOnMouseWheel: "ctrl", moveOnMouseWheel: false, filterMode: "none" },
-];
-
-export const summary = (chart: Chart) => (chart.headline ? `${chart.title}: ${chart.headline}` : chart.title);
+/** Heights for labels as near as can be to those wanted, none over another, in the order given; all within limits. */
+export function spread(wanted: number[], gap: number, low: number, high: number): number[] {
+  const order = wanted.map((_, i) => i).sort((a, b) => (wanted[a] ?? 0) - (wanted[b] ?? 0));
+  const out = [...wanted];
+  let last = low - gap;
+  for (const i of order) {
+    last = Math.max(out[i] ?? 0, last + gap);
+    out[i] = last;
+  }
+  let below = high + gap;
+  for (const i of order.reverse()) {
+    below = Math.min(out[i] ?? 0, below - gap);
+    out[i] = below;
+  }
+  return out;
+}

@@ -1,19 +1,5 @@
 import type { Chart } from "../api/client";
 
-const PROPERTIES = [
-  "fill",
-  "fill-opacity",
-  "stroke",
-  "stroke-width",
-  "stroke-opacity",
-  "stroke-dasharray",
-  "opacity",
-  "font-family",
-  "font-size",
-  "font-weight",
-  "text-anchor",
-] as const;
-
 /** The table of a chart as CSV: raw values, a point as decimal mark, text in quotes where it needs them. */
 export function csv(chart: Chart): string {
   const cell = (v: string | number | null | undefined) => {
@@ -23,27 +9,13 @@ export function csv(chart: Chart): string {
   return [chart.table.heads, ...chart.table.rows].map((row) => row.map(cell).join(",")).join("\r\n");
 }
 
-/** The picture as an SVG document of its own: what the page's style says is written into it. */
+/** The picture as an SVG document of its own. */
 export function svgText(figure: HTMLElement, ground: string): string | null {
-  const source = figure.querySelector("svg[role=img], [role=img] svg, svg");
+  const source = figure.querySelector("svg[role=img]");
   if (!(source instanceof SVGSVGElement)) return null;
   const copy = source.cloneNode(true) as SVGSVGElement;
-  const originals = [source, ...source.querySelectorAll("*")];
-  [copy, ...copy.querySelectorAll("*")].forEach((element, i) => {
-    const original = originals[i];
-    if (!original || !(element instanceof SVGElement)) return;
-    const style = getComputedStyle(original);
-    for (const name of PROPERTIES) {
-      const value = style.getPropertyValue(name);
-      if (value && !element.closest("defs")) element.style.setProperty(name, value);
-    }
-    if (!element.closest("defs")) element.removeAttribute("class");
-  });
-  const box = source.getBoundingClientRect();
+  for (const passing of copy.querySelectorAll("[data-found]")) passing.remove();
   copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
-  copy.setAttribute("width", String(Math.round(box.width)));
-  copy.setAttribute("height", String(Math.round(box.height)));
-  copy.style.color = getComputedStyle(source).color;
   copy.style.background = ground;
   return new XMLSerializer().serializeToString(copy);
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -101,37 +101,51 @@ def hue_name(Lab: ArrayLike) -> list[str]:
     return ["white" if np.hypot(c[1], c[2]) < 6 else names[n] for c, n in zip(Lab, near, strict=True)]
 
 
-def plane_chart(shown: Sequence[Shown], key: str, title: str, headline: str, names: Sequence[str]) -> Chart:
-    """u'v' with a whisker from each target to what was measured, for the first setup."""
-    f = shown[0].figures
+def plane_chart(
+    shown: Sequence[Shown], key: str, title: str, headline: str, names: Callable[[Mapping[str, Array]], Sequence[str]]
+) -> Chart:
+    """u'v' with a whisker from each target to what was measured, rings for the other setups.
+
+    names: the name of each patch of a setup's figures, by which the rows of the setups are matched.
+    """
+    first, *others = shown
+    f, own = first.figures, tuple(names(first.figures))
     dots = Series(
-        shown[0].name,
+        first.name,
         "measured",
         pairs(f["uv"]),
         hues=tuple(hue_name(f["target_lab"])),
-        labels=tuple(names),
+        labels=own,
         whisker=pairs(f["target_uv"]),
     )
-    triangle = spaces.xy_to_uv(np.asarray(shown[0].target.space.primaries))
-    outline = Series(f"{shown[0].target.title} target", "target_line", pairs(np.vstack([triangle, triangle[:1]])))
+    rings = [
+        Series(s.name, "other", pairs(s.figures["uv"]), i, labels=tuple(names(s.figures)))
+        for i, s in enumerate(others, 1)
+    ]
+    triangle = spaces.xy_to_uv(np.asarray(first.target.space.primaries))
+    outline = Series(f"{first.target.title} target", "target_line", pairs(np.vstack([triangle, triangle[:1]])))
+    errors = [dict(zip(names(s.figures), map(float, s.figures["de2000"]), strict=True)) for s in others]
     rows: tuple[tuple[Value, ...], ...] = tuple(
-        (n, *(float(f[k][i]) for k in _COLUMNS)) for i, n in enumerate(names)
-    )  # fmt: skip
+        (n, *(float(f[k][i]) for k in _COLUMNS), *(e.get(n) for e in errors)) for i, n in enumerate(own)
+    )
     return Chart(
         key=key,
         kind="plane",
         title=title,
-        note="u′v′ · cross is target, dot is measured",
+        note="u′v′ · cross is target, dot is measured" + (", ring another setup" if others else ""),
         headline=headline,
         x=Axis("u′", "", 0, 0.65, 1),
         y=Axis("v′", "", 0, 0.6, 1),
-        series=(spectrum_locus(), outline, dots),
+        series=(spectrum_locus(), outline, *rings, dots),
         table=Table(
-            ("Patch", "dE2000", "Lightness", "Chroma", "Hue", "Without luminance", "Chroma error, %"),
-            (None, 1, 1, 1, 1, 1, 1),
+            (
+                "Patch", "dE2000", "Lightness", "Chroma", "Hue", "Without luminance", "Chroma error, %",
+                *(f"dE2000, {s.name}" for s in others),
+            ),
+            (None, 1, 1, 1, 1, 1, 1, *(1 for _ in others)),
             rows,
         ),
-    )
+    )  # fmt: skip
 
 
 _COLUMNS = ("de2000", "de_lightness", "de_chroma", "de_hue", "de_chroma_only", "chroma_error_percent")

@@ -122,7 +122,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     names = _names(f["rgb"])
     order = np.argsort(-f["de2000"])[:8]
     return [
-        plane_chart(shown, "saturation_plane", "Saturation steps", headline, names),
+        plane_chart(shown, "saturation_plane", "Saturation steps", headline, lambda g: _names(g["rgb"])),
         _by_step(shown),
         anatomy_chart(
             shown, "saturation_anatomy", [names[i].replace(" %", "").replace(" ", "\n") for i in order], order
@@ -131,22 +131,34 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 
 def _by_step(shown: Sequence[Shown]) -> Chart:
+    """Chroma error by step: by hue for one setup, the mean of the hues where several are to be compared."""
     error = shown[0].figures["saturation_error_by_step_percent"]
     x = 100 * np.array(STEPS)
-    series = tuple(Series(hue, hue, joined(x, error[i]), marks=True) for i, hue in enumerate(HUES))
-    low, high = around(error, least=(-5, 5))
-    mean = shown[0].number("saturation_error_mean_percent")
+    means = [s.figures["saturation_error_by_step_percent"].mean(axis=0) for s in shown]
+    alone = len(shown) == 1
+    if alone:
+        series = tuple(Series(hue, hue, joined(x, error[i]), marks=True) for i, hue in enumerate(HUES))
+    else:
+        series = tuple(
+            Series(s.name, "measured", joined(x, m), i, True) for i, (s, m) in enumerate(zip(shown, means, strict=True))
+        )
+    low, high = around(error if alone else np.array(means), least=(-5, 5))
+    over = [s.number("saturation_error_mean_percent") for s in shown[:2]]
     return Chart(
         key="saturation_error",
         kind="lines",
         title="Over- and under-saturation",
-        note="chroma against the target's, by step; grey band is ±5 %",
-        headline="" if mean is None else f"mean {mean:+.1f} %".replace("-", "−"),
+        note=f"chroma against the target's, by step{'' if alone else ', mean of six hues'}; grey band is ±5 %",
+        headline="mean " + " → ".join(f"{m:+.1f} %" for m in over).replace("-", "−") if None not in over else "",
         x=Axis("saturation", "%", 20, 100, 0),
         y=Axis("chroma error", "%", low, high, 0),
         series=series,
         bands=((-5.0, 5.0),),
-        table=Table(("Step, %", *HUES), (0, *(1 for _ in HUES)), Table.rows_of(x, *error)),
+        table=Table(
+            ("Step, %", *(hue if alone else f"{s.name}, {hue}" for s in shown for hue in HUES)),
+            (0, *(1 for _ in shown for _ in HUES)),
+            Table.rows_of(x, *(row for s in shown for row in s.figures["saturation_error_by_step_percent"])),
+        ),
     )
 
 

@@ -158,7 +158,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     order = np.argsort(-f["de2000"])[:8]
     names = code(f["target_lab"])
     return [
-        plane_chart(shown, "swatches_plane", "Swatches", headline, names),
+        plane_chart(shown, "swatches_plane", "Swatches", headline, lambda g: code(g["target_lab"])),
         _spread(shown),
         anatomy_chart(shown, "swatches_anatomy", [names[i].replace(" ", "\n") for i in order], order),
     ]
