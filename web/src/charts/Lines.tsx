@@ -34,8 +34,15 @@ function Curve({ series, s, colours }: { series: Series; s: Scales; colours: Col
   );
 }
 
+interface NamesProps {
+  chart: Chart;
+  s: Scales;
+  colours: Colours;
+  height: number;
+}
+
 /** The names of the series at the right, each at its curve's end, pushed apart where they would overlap. */
-function Names({ chart, s, colours, height }: { chart: Chart; s: Scales; colours: Colours; height: number }) {
+function Names({ chart, s, colours, height }: NamesProps) {
   const ends = chart.series
     .map((series) => ({
       series,
@@ -62,24 +69,61 @@ function Names({ chart, s, colours, height }: { chart: Chart; s: Scales; colours
   ));
 }
 
-/** Points worth a word, with a halo that keeps the word readable over curves. */
-function Notes({ chart, s, colours }: { chart: Chart; s: Scales; colours: Colours }) {
-  return chart.notes?.map((n) => (
-    <g key={`${n.x} ${n.text}`} fill={colours.lamp}>
-      <circle cx={s.x(n.x)} cy={s.y(n.y)} r={3.5} stroke={colours.lamp} strokeWidth={1.4} fill="none" />
-      <text
-        x={s.x(n.x) + (n.side === "left" ? -11 : 11)}
-        y={s.y(n.y) + 15}
-        textAnchor={n.side === "left" ? "end" : "start"}
-        stroke={colours.ground}
-        strokeWidth={4}
-        strokeLinejoin="round"
-        paintOrder="stroke"
-      >
-        {n.text}
-      </text>
-    </g>
-  ));
+/** How many of the curves' stretches, 6 px long, run through a box. */
+function crossed(chart: Chart, s: Scales, [x0, y0, x1, y1]: [number, number, number, number]): number {
+  let count = 0;
+  for (const { points } of chart.series)
+    for (const [i, [bx, by]] of points.entries()) {
+      const [ax, ay] = points[i - 1] ?? [null, null];
+      if (ax === null || ay === null || bx === null || by === null) continue;
+      const [fx, fy, tx, ty] = [s.x(ax), s.y(ay), s.x(bx), s.y(by)];
+      if (Math.max(fx, tx) < x0 || Math.min(fx, tx) > x1) continue;
+      const steps = Math.ceil(Math.hypot(tx - fx, ty - fy) / 6);
+      for (let k = 0; k <= steps; k++) {
+        const [x, y] = [fx + ((tx - fx) * k) / steps, fy + ((ty - fy) * k) / steps];
+        if (x >= x0 && x <= x1 && y >= y0 && y <= y1) count += 1;
+      }
+    }
+  return count;
+}
+
+/** Points worth a word, which stands where the fewest curves run; a halo keeps it readable over those. */
+function Notes({ chart, s, colours, height }: NamesProps) {
+  const [left, right] = [s.x(s.shown.x.low), s.x(s.shown.x.high)];
+  return chart.notes?.map((n) => {
+    const [x, y] = [s.x(n.x), s.y(n.y)];
+    if (x < left - 1 || x > right + 1 || y < TOP - 1 || y > height - BOTTOM + 1) return null;
+    const length = n.text.length * 11 * CHARACTER;
+    const sides = n.side === "left" ? [-1, 1] : [1, -1];
+    const places = sides
+      .flatMap((side) => [15, -9, 4].map((dy) => ({ side, at: x + 11 * side, dy })))
+      .filter(({ side, at }) => at + side * length > left && at + side * length < right + 60);
+    const rated = places.map(({ side, at, dy }, i) => {
+      const [x0, x1] = side < 0 ? [at - length, at] : [at, at + length];
+      const outside = y + dy > height - BOTTOM || y + dy - 9 < TOP ? 3 : 0;
+      return { side, at, dy, cost: crossed(chart, s, [x0, y + dy - 10, x1, y + dy + 3]) + outside + i / 10 };
+    });
+    const best = rated.reduce(
+      (a, b) => (b.cost < a.cost ? b : a),
+      rated[0] ?? { side: 1, at: x + 11, dy: 15, cost: 0 },
+    );
+    return (
+      <g key={`${n.x} ${n.text}`} fill={colours.lamp}>
+        <circle cx={x} cy={y} r={3.5} stroke={colours.lamp} strokeWidth={1.4} fill="none" />
+        <text
+          x={best.at}
+          y={y + best.dy}
+          textAnchor={best.side < 0 ? "end" : "start"}
+          stroke={colours.ground}
+          strokeWidth={4}
+          strokeLinejoin="round"
+          paintOrder="stroke"
+        >
+          {n.text}
+        </text>
+      </g>
+    );
+  });
 }
 
 /** The values of all series at the level nearest to the pointer. */
@@ -136,7 +180,7 @@ export function Lines({ chart, height, width }: { chart: Chart; height: number; 
     (s: Scales) => (
       <g style={{ fontSize: 11 }}>
         <Names chart={chart} s={s} colours={colours} height={height} />
-        <Notes chart={chart} s={s} colours={colours} />
+        <Notes chart={chart} s={s} colours={colours} height={height} />
       </g>
     ),
     [chart, colours, height],

@@ -31,6 +31,18 @@ function Scene({ review, look, scene }: { review: number; look: Look; scene: Loo
           <Img src={source(true)} alt={`${scene.title} as meant`} w="100%" display="block" />
         </Box>
         <Box position="absolute" top="0" bottom="0" w="1px" bg="ink" style={{ left: `${at}%` }} />
+        <Box
+          position="absolute"
+          top="calc(50% - 13px)"
+          h="26px"
+          w="7px"
+          ml="-3px"
+          borderRadius="3px"
+          bg="ink"
+          border="1px solid"
+          borderColor="ground"
+          style={{ left: `${at}%` }}
+        />
         <chakra.input
           type="range"
           aria-label={`Divider of ${scene.title}`}
