@@ -1,5 +1,7 @@
 """What is put into a display is what the analysis finds, within the stated uncertainty."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -7,6 +9,7 @@ from lumenar.bench.habits import HABITS
 from lumenar.bench.simulated.behaviour import shading
 from lumenar.core.colour import gamut, spaces
 from lumenar.core.measurements.uniformity import worst_place
+from lumenar.core.uncertainty import measurable
 
 from ..conftest import MONITOR, PHONE
 from .carry import carry_out, context_of, figures, unit
@@ -154,6 +157,51 @@ def test_the_volume_is_that_of_the_light(units):
     Lab = TARGETS["srgb"].Lab(XYZ, np.array(XYZ[surface.rgb.sum(axis=1) == 3][0, 1]))
     truth = float(volume.mesh_volume(Lab, surface))
     close(a, "volume_cubic_lab", truth, least=0.004 * truth)
+
+
+def test_the_uncertainty_of_a_shared_volume_is_that_of_whole_analyses(units):
+    # Draws follow how the surface moves; here each is cut and intersected in full.
+    from lumenar.core.measurements import MEASUREMENTS
+    from lumenar.core.targets import TARGETS
+    from lumenar.core.uncertainty import draw
+
+    readings, _ = carry_out(unit(units[PHONE]), "volume")
+    m, target = MEASUREMENTS["volume"], TARGETS["display_p3"]
+    own = readings.take(m.select(readings))
+    drawn = draw(own, draws=30)
+    key = "volume_percent_of_target"
+    quick = m.analyse(drawn, target)[key]
+    whole = np.array([m.analyse(own.with_XYZ(XYZ), target)[key] for XYZ in drawn.XYZ])
+    assert np.corrcoef(quick, whole)[0, 1] > 0.95
+    np.testing.assert_allclose(quick.std(), whole.std(), rtol=0.2)
+
+
+@pytest.mark.parametrize(
+    "measurement", ["white_black", "brightness_ladder", "grey_ramp", "gamut", "saturation", "additivity", "uniformity"]
+)
+def test_figures_scatter_as_their_uncertainty_says(units, measurement):
+    """The whole measurement carried out again and again: what differs is what each of them says may differ. Near black
+    a third of the meter's floor is allowed for, more than this meter scatters; otherwise no more is said than is so."""
+    file = unit(units[MONITOR])
+    found = [figures(file, measurement, seed=seed)[0] for seed in range(1, 21)]
+    checked = 0
+    for key in found[0].uncertainty:
+        values = [a.scalar(key) for a in found]
+        if key.endswith(("_index", "_level_percent")) or None in values:
+            continue
+        scatter = float(np.std(values, ddof=1))
+        stated = float(np.sqrt(np.mean([a.uncertainty[key].standard ** 2 for a in found])))
+        if max(scatter, stated) < 1e-9:
+            continue
+        # Twenty values tell a standard deviation to a sixth; four times that is allowed.
+        assert scatter < 1.7 * stated, (key, scatter, stated)
+        checked += 1
+        if "dark" not in key and "black" not in key:
+            assert scatter > 0.35 * stated, (key, scatter, stated)
+        pairs = list(pairwise(found))
+        told = [measurable(a.scalar(key) - b.scalar(key), (a.draws[key] - b.draws[key]).std()) for a, b in pairs]
+        assert sum(told) <= 5, f"{key}: the same display differs from itself in {sum(told)} of {len(pairs)} comparisons"
+    assert checked >= 3
 
 
 def test_blue_light_is_that_of_the_spectrum(units):

@@ -12,7 +12,7 @@ from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.measurements.base import direction
 from lumenar.core.measurements.charts import Table
 from lumenar.core.measurements.colours import decode, encode, lab_to_linear
-from lumenar.core.measurements.hold import fit
+from lumenar.core.measurements.hold import decays, fit
 from lumenar.core.measurements.swatches import code, even_set, own_set
 from lumenar.core.measurements.zones import contour
 from lumenar.core.readings import MeterLimits, collect
@@ -75,6 +75,16 @@ def test_a_decay_is_fitted_as_it_is(tau, depth, level):
     y = level * (1 + depth * np.exp(-t / tau))
     infinite, start, found = fit(t, y)
     assert infinite + (start - infinite) * np.exp(-t / found) == pytest.approx(y, rel=0.004)
+
+
+def test_noise_alone_is_no_decay():
+    t = np.arange(0, 181, 5.0)
+    rng = np.random.default_rng(3)
+    share = {}
+    for depth in (0.0, 0.006):
+        Y = 100 * (1 - depth * (1 - np.exp(-t / 60)) + 0.001 * rng.standard_normal((2000, len(t))))
+        share[depth] = decays(t, Y, fit(t, Y), 0.001).mean()
+    assert share[0.0] < 0.002 and share[0.006] > 0.98
 
 
 @given(st.floats(0.1, 0.9), st.floats(-1, 1), st.floats(-1, 1))

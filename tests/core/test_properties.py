@@ -208,6 +208,16 @@ def test_solids_share_no_more_than_either_has_and_rings_end_at_the_volume(mix, s
     # By rays and by mesh the volume is the same, and the outermost ring encloses it.
     Lab = spaces.XYZ_to_Lab(scale * surface.rgb**gamma @ M.T, white)
     np.testing.assert_allclose(volume.volume(own[0]), volume.mesh_volume(Lab, surface), rtol=2e-3)
+    # What is a little nearer to the middle lies within, what is a little farther away does not.
+    middle = Lab[Lab.shape[0] // 2] * 0 + [50.0 * scale**0.4, 0, 0]
+    well = (np.abs(Lab[:, 0] - middle[0]) > 2) & (Lab[:, 0] > 3) & (Lab[:, 0] < Lab[:, 0].max() - 3)
+    for step, inside in ((0.9, True), (1.1, False)):
+        found = volume.contains(solids[0], middle + step * (Lab - middle))[well]
+        assert np.mean(found == inside) > 0.97, (step, np.mean(found == inside))
+    # The normals are the derivative of the volume, whichever way the surface is moved.
+    move = np.sin(np.arange(Lab.size).reshape(Lab.shape)) * 1e-3
+    change = volume.mesh_volume(Lab + move, surface) - volume.mesh_volume(Lab - move, surface)
+    np.testing.assert_allclose((volume.mesh_normals(Lab, surface) * 2 * move).sum(), change, rtol=1e-4, atol=1e-3)
     ring = volume.rings(own[0], np.array([50.0, 100.0]))
     np.testing.assert_allclose(
         0.5 * (ring[-1] ** 2).sum() * np.radians(volume.HUE_STEP), volume.volume(own[0]), rtol=1e-9

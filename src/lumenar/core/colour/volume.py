@@ -192,6 +192,20 @@ def _shared_by_events(one: Solid, two: Solid) -> Array:
     return np.asarray(np.bincount(ray, area, minlength=_RAYS), float)
 
 
+def contains(one: Solid, Lab: Array) -> NDArray[np.bool_]:
+    """Which of points (n, 3) in CIELAB lie in a solid, as its ray through the slice and hue of each point has it."""
+    chroma = np.hypot(Lab[:, 1], Lab[:, 2])
+    at = np.clip(np.rint(Lab[:, 0] - SLICES[0]), 0, len(SLICES) - 1).astype(np.intp)
+    hue = np.rint((np.degrees(np.arctan2(Lab[:, 2], Lab[:, 1])) - HUES[0]) / HUE_STEP).astype(np.intp) % len(HUES)
+    ray = at * len(HUES) + hue
+    reach, plain, _ = one.reach
+    inside = np.asarray(plain[ray] & (chroma <= reach[ray]))
+    for i in np.flatnonzero(~plain[ray]):
+        crossings = one.ray == ray[i]
+        inside[i] = one.sign[crossings & (one.chroma >= chroma[i])].sum() > 0.5
+    return inside
+
+
 def volume(areas: Array) -> float:
     """Volume in cubic CIELAB units of `sectors`: half the integral of r^2 over hue and lightness."""
     return float(areas.sum() * np.radians(HUE_STEP) / 2)
@@ -213,3 +227,13 @@ def mesh_volume(Lab: Array, surface: Cube) -> Array:
         + p[..., 2] * (q[..., 0] * r[..., 1] - q[..., 1] * r[..., 0])
     )
     return np.asarray(np.abs(det.sum(axis=-1)) / 6, float)
+
+
+def mesh_normals(Lab: Array, surface: Cube) -> Array:
+    """How the volume of a solid (n, 3) grows as each of its points moves: its derivative (n, 3), the area-weighted
+    outward normal. The sum over points of normal times displacement is the change of volume to first order."""
+    corner = Lab[surface.triangles]
+    turned = np.cross(np.roll(corner, -1, axis=1), np.roll(corner, -2, axis=1)) / 6
+    normals = np.zeros_like(Lab)
+    np.add.at(normals, surface.triangles, turned)
+    return normals if float((normals * Lab).sum()) >= 0 else -normals

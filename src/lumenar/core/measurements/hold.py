@@ -48,6 +48,26 @@ def fit(t: Array, y: Array) -> tuple[Array, Array, Array]:
     return infinite, infinite + k, taus[best]
 
 
+SIGNIFICANT = 4.5
+"""In how many times its standard uncertainty a decay must lie. High, as the best of many time constants is taken: of
+holds that are steady but for noise fewer than one in a thousand would show one."""
+
+
+def decays(t: Array, y: Array, fitted: tuple[Array, Array, Array], repeatability: float) -> NDArray[np.bool_]:
+    """Where what `fit` found in y (..., n) is a change and not the meter's noise, and of 0.1 % or more, shape (...).
+
+    The amplitude of a least-squares fit has the standard uncertainty of one reading over the root of the sum of squares
+    of the fitted shape about its mean.
+    """
+    infinite, first, tau = fitted
+    amplitude = first - infinite
+    e = np.exp(-t / tau[..., None])
+    change = np.abs(amplitude) * np.sqrt(((e - e.mean(axis=-1, keepdims=True)) ** 2).sum(axis=-1))
+    level = y.mean(axis=-1)
+    seen = np.abs(amplitude) * (e[..., 0] - e[..., -1])
+    return np.asarray((change > SIGNIFICANT * repeatability * level) & (seen > 0.001 * level))
+
+
 def _dimmed_at(t: Array, y: Array) -> Array:
     """When the first fall of more than 5 % from one reading to the next happened that lasted; NaN where none did."""
     ratio = y[..., 1:] / y[..., :-1]
@@ -69,11 +89,10 @@ def analyse(readings: Readings, target: Target) -> Figures:
         t, Y = own.at_s, own.XYZ[..., 1]
         name = f"{100 * window:.0f}"
         dimmed = _dimmed_at(t, Y)
-        infinite, _, tau = fit(t, Y)
+        fitted = infinite, _, tau = fit(t, Y)
         drift = 100 * (Y[..., -1] / Y[..., 0] - 1)
-        noise = 100 * np.sqrt(2) * 2 * readings.meter.repeatability
-        # A time constant means something only where the drift is measurable, and nothing where the picture was dimmed.
-        known = (np.abs(drift) > max(noise, 0.1)) & np.isnan(dimmed)
+        # Nothing where the picture was dimmed: that is no decay.
+        known = decays(t, Y, fitted, readings.meter.repeatability) & np.isnan(dimmed)
         figures |= {
             f"times_s_{name}": t,
             f"luminance_cd_m2_{name}": Y,

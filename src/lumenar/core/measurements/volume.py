@@ -81,7 +81,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the volume (docs/figures.md); raises MissingPatchError unless all 602 points were read.
 
     White is the target's white chromaticity at the measured peak, without adaptation. The shared solid is found before
-    any ring is drawn. For a batch of draws the volume comes from the mesh and the share follows it.
+    any ring is drawn. For a batch of draws the volume comes from the mesh, and what is shared from how the surface moves
+    within the target.
     """
     index = readings.layout.memo("volume order", lambda: _in_order(readings.rgb))
     cube = solids.cube(STEPS)
@@ -92,12 +93,16 @@ def analyse(readings: Readings, target: Target) -> Figures:
     whole = solids.volume(target_area)
     if XYZ.ndim > 2:
         V = solids.mesh_volume(Lab, cube)
-        mine = solids.solid(Lab.mean(axis=0), cube)
-        share = solids.volume(solids.shared_sectors(mine, own_target)) / solids.volume(solids.sectors(mine))
+        middle = Lab.mean(axis=0)
+        mine = solids.solid(middle, cube)
+        # Only where the surface lies within the target does a movement of it change what the two share.
+        counts = solids.contains(own_target, middle)[:, None]
+        moved = np.tensordot(Lab - middle, solids.mesh_normals(middle, cube) * counts, axes=2)
+        shared = solids.volume(solids.shared_sectors(mine, own_target)) + moved
         return {
             "volume_cubic_lab": V,
             "volume_ratio_percent": 100 * V / whole,
-            "volume_percent_of_target": np.minimum(100 * share * V / whole, 100.0),
+            "volume_percent_of_target": np.minimum(100 * shared / whole, 100.0),
         }
     mine = solids.solid(Lab, cube)
     area, shared = solids.sectors(mine), solids.shared_sectors(mine, own_target)
