@@ -282,19 +282,21 @@ look();
 def switched(server: Server) -> None:
     """From choosing a target to new charts on the screen, in a real browser. The pointer goes to the list a moment
     before, as anybody's does."""
-    spent = {}
+    spent: dict[str, list[float]] = {}
+    targets = ("gamma24", "p3_d65_g22", "bt709_bt1886", "oprgb", "gamma22")
     with browser() as driver:
-        for key in (k for k, m in MEASUREMENTS.items() if m.against_target):
+        # Twice round: what a machine shared with others does in a bad second is not ours.
+        for key in [k for k, m in MEASUREMENTS.items() if m.against_target] * 2:
             driver.get(f"{server.url}/review/1/plates/1/{key}")
             WebDriverWait(driver, 20).until(lambda d: d.find_elements(By.CSS_SELECTOR, "[data-target] svg"))
             ActionChains(driver).move_to_element(driver.find_element(By.CSS_SELECTOR, "[data-testid=target]")).perform()
             time.sleep(0.8)
-            targets = ("gamma24", "p3_d65_g22", "bt709_bt1886", "oprgb", "gamma22")
-            spent[key] = float(np.median([driver.execute_async_script(SWITCH, t) for t in targets]))
-    slowest = max(spent, key=lambda k: spent[k])
+            spent.setdefault(key, []).extend(driver.execute_async_script(SWITCH, t) for t in targets)
+    middle = {k: float(np.median(v)) for k, v in spent.items()}
+    slowest = max(middle, key=lambda k: middle[k])
     what = "plates, target chosen to charts drawn in the browser"
-    line(f"{what}, median of {len(spent)}", f"{np.median(list(spent.values())):.0f} ms", "< 100 ms")
-    line(f"{what}, slowest ({slowest})", f"{spent[slowest]:.0f} ms", "< 100 ms")
+    line(f"{what}, median of {len(middle)}", f"{np.median(list(middle.values())):.0f} ms", "< 100 ms")
+    line(f"{what}, slowest ({slowest})", f"{middle[slowest]:.0f} ms", "< 100 ms")
 
 
 def crowded(folder: Path) -> None:
