@@ -160,16 +160,12 @@ export function BenchBar() {
           <ProblemNote error={error} />
         </Box>
       )}
-      <Flex minH="78px" align="center" gap="15px" px="16px" overflowX="auto">
+      <Flex minH="78px" align="center" gap="12px" px="16px" overflowX="auto">
         {active ? <Running status={status} /> : <Idle status={status} />}
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
         <Box title={status.correction ? `correction ${status.correction}` : undefined}>
-          <Item
-            head={
-              !active ? "Meter" : status.correction ? `Corrected, ${status.correction.split(",")[0]}` : "Uncorrected"
-            }
-          >
+          <Item head={!active ? "Meter" : status.correction ? "Corrected" : "Uncorrected"}>
             {status.fault ? (
               <chakra.span color="lamp">{status.fault}</chakra.span>
             ) : (
