@@ -152,27 +152,21 @@ export const ChartPanel = memo(function ChartPanel({ chart, tables, name }: Char
   }, []);
   return (
     <Box as="figure" data-chart={chart.key} minW={0}>
-      <Flex as="figcaption" align="baseline" gap="10px" mb="6px">
-        <Text fontWeight="600" whiteSpace="nowrap">
-          {chart.title}
-        </Text>
-        <Text
-          color="ink3"
-          fontSize="11.5px"
-          minW="0"
-          overflow="hidden"
-          textOverflow="ellipsis"
-          whiteSpace="nowrap"
-          title={chart.note}
-        >
+      <Box as="figcaption" mb="6px">
+        <Flex align="baseline" gap="10px">
+          <Text fontWeight="600" minW="0">
+            {chart.title}
+          </Text>
+          <Box flex="1" />
+          <Mono color="ink2" fontSize="12px" textAlign="right" data-headline={chart.key}>
+            {chart.headline}
+          </Mono>
+          <Save chart={chart} name={name} figure={() => box.current} />
+        </Flex>
+        <Text color="ink3" fontSize="11.5px">
           {chart.note}
         </Text>
-        <Box flex="1" />
-        <Mono color="ink2" fontSize="12px" whiteSpace="nowrap" data-headline={chart.key}>
-          {chart.headline}
-        </Mono>
-        <Save chart={chart} name={name} figure={() => box.current} />
-      </Flex>
+      </Box>
       <Box ref={box}>
         <Picture chart={chart} width={width} />
       </Box>
