@@ -68,6 +68,29 @@ def test_killed_at_random_moments_no_reading_is_lost_or_doubled(server):
     assert times == sorted(times), "bench time goes on where it stood"
 
 
+@pytest.mark.parametrize("kind", ["run", "free"])
+def test_told_to_end_it_leaves_the_bench_at_once_and_goes_on_after(capfd, server, kind):
+    review = call(server, "POST", "/reviews", {"shipped": "tessary-pell-6.json"})["id"]
+    setup = call(server, "GET", f"/reviews/{review}/board")["rows"][0]["setup"]
+    call(server, "PUT", "/bench/clock", {"speed": 1})
+    if kind == "run":
+        call(server, "POST", "/runs", {"review": review, "cells": [{"setup": setup, "measurement": "grey_ramp"}]})
+    else:
+        call(server, "POST", "/free", {"review": review, "setup": setup})
+    # Stopping what is not there waits for nobody.
+    other = ("DELETE", "/free") if kind == "run" else ("DELETE", "/corrections/attempt")
+    begun = time.monotonic()
+    call(server, *other)
+    page = urllib.request.urlopen(server.url + "/api/events", timeout=10)
+    assert page.readline().startswith(b"event: bench")
+    server.stop()
+    assert time.monotonic() - begun < 4
+    assert server.process.returncode == 130 and not capfd.readouterr().err.strip()
+    server.start()
+    status = call(server, "GET", "/bench")
+    assert (status["state"], status["kind"]) == (("paused", "run") if kind == "run" else ("idle", ""))
+
+
 def test_a_second_server_is_told_of_the_first(server):
     import subprocess
     import sys

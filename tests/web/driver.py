@@ -91,6 +91,7 @@ class Server:
                 self.process.wait(10)
             except subprocess.TimeoutExpired:
                 self.process.kill()
+                raise RuntimeError("the server did not end within 10 s") from None
 
 
 def slug(name: str) -> str:

@@ -108,6 +108,15 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
     assert max(abs(t) for t in ticks("rings")) < max(abs(t) for t in whole) / 2
     page.find("[data-chart=rings] button", "whole picture").click()
     page.until(lambda: ticks("rings") == whole)
+    page.driver.execute_script("document.querySelector('[data-chart=rings] svg').focus()")
+    page.press("+", "+")
+    page.until(lambda: ticks("rings") != whole)
+    near = ticks("rings")
+    page.press(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
+    page.until(lambda: ticks("rings") != near)
+    assert page.find("[data-chart=rings]"), "the arrows move the picture and leave the view where it is"
+    page.press("0")
+    page.until(lambda: ticks("rings") == whole)
     page.driver.execute_script("navigator.clipboard.writeText = t => { window.copied = t; return Promise.resolve() }")
     Select(page.find("[data-chart=rings] figcaption select")).select_by_value("csv")
     copied = page.until(lambda: page.driver.execute_script("return window.copied"))

@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from importlib.resources import files
 from pathlib import Path
+from types import FrameType
 
 import uvicorn
 from fastapi import FastAPI
@@ -39,7 +40,7 @@ def create_app(application: Application, bench: BenchService, hosts: list[str] |
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
         app.state.closing = True
-        app.state.free.stop()
+        app.state.free.stop(wait_s=0)
         app.state.corrector.stop()
         bench.close()
 
@@ -105,6 +106,14 @@ def _warm(application: Application) -> None:
             helper.start()
 
 
+class _Server(uvicorn.Server):
+    """A server that lets go of the pages that listen as soon as it is told to end; it would wait for them otherwise."""
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        self.config.app.state.closing = True  # type: ignore[union-attr]
+        super().handle_exit(sig, frame)
+
+
 def serve(application: Application, sock: socket.socket, speed: float) -> None:
     """Serve until interrupted."""
     bench = BenchService(application, speed=speed)
@@ -115,4 +124,4 @@ def serve(application: Application, sock: socket.socket, speed: float) -> None:
     hosts = None if host in ("127.0.0.1", "::1") else ["*"]
     app = create_app(application, bench, hosts)
     config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2)
-    uvicorn.Server(config).run(sockets=[sock])
+    _Server(config).run(sockets=[sock])

@@ -47,7 +47,7 @@ class Patch:
             return "checkerboard, on white" if self.pattern == "checker" else "checkerboard, on black"
         r, g, b = self.rgb
         if r == g == b:
-            return {0.0: "black", 1.0: "white"}.get(r, f"grey {100 * r:g} %")
+            return {0.0: "black", 1.0: "white"}.get(r, f"grey {round(100 * r, 2):g} %")
         return "R {:g} G {:g} B {:g}".format(*(round(100 * v, 1) for v in self.rgb))
 
 

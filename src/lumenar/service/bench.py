@@ -241,6 +241,16 @@ class BenchService:
                 return
             thread.join(0.02)
 
+    def released(self, kind: str, timeout: float) -> None:
+        """Wait until nothing of this kind is being worked on."""
+        end = time.monotonic() + timeout
+        while time.monotonic() < end:
+            with self.lock:
+                thread = self._thread if self.kind == kind else None
+            if thread is None:
+                return
+            thread.join(0.02)
+
     def finish(self) -> None:
         """Wait until all is done; ConflictError with its message where a run pauses instead."""
         self.wait()

@@ -192,10 +192,10 @@ class FreeRun:
             held.captures[value] = held.last
         return self.view()
 
-    def stop(self) -> FreeView:
+    def stop(self, wait_s: float = 15.0) -> FreeView:
         """Let the meter rest; what was captured and not kept is gone."""
         self._stopping.set()
-        self.bench.wait(15)
+        self.bench.released("free", wait_s)
         self._held = None
         return self.view()
 

@@ -198,8 +198,12 @@ def main() -> None:
             tasks = pickle.load(sys.stdin.buffer)
         except EOFError:
             return
-        pickle.dump(figures(data, tasks), answers, pickle.HIGHEST_PROTOCOL)
-        answers.flush()
+        try:
+            pickle.dump(figures(data, tasks), answers, pickle.HIGHEST_PROTOCOL)
+            answers.flush()
+        except BrokenPipeError:
+            # The server has ended meanwhile. What is left to be written has nowhere to go, so nothing more is flushed.
+            os._exit(0)
 
 
 if __name__ == "__main__":

@@ -73,6 +73,7 @@ export const KEY_HELP: { where: string; keys: [string, string][] }[] = [
       ["l", "how the mode looks"],
       ["← →", "another measurement"],
       ["↑ ↓", "another mode"],
+      ["+ − 0", "zoom the chart that has the focus, and back; arrows move it"],
     ],
   },
   {

@@ -117,7 +117,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
   const colours = useColours();
   const svg = useRef<SVGSVGElement>(null);
   const clip = useId();
-  const { view, zoomed, whole, take, drag, drop } = useZoom(svg, frame);
+  const { view, zoomed, whole, take, drag, drop, press } = useZoom(svg, frame);
   const [found, setFound] = useState<Found | null>(null);
   const scales = useMemo<Scales>(() => {
     const shown = { x: part(x, view.x), y: part(y, view.y) };
@@ -173,6 +173,9 @@ export const Plot = memo(function Plot(props: PlotProps) {
         role="img"
         aria-label={label}
         style={{ display: "block", fontFamily: MONO, cursor: zoomed ? "grab" : undefined, userSelect: "none" }}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: it is zoomed and moved with keys
+        tabIndex={0}
+        onKeyDown={press}
         onPointerDown={take}
         onPointerMove={move}
         onPointerUp={drop}

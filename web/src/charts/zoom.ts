@@ -1,4 +1,4 @@
-import { type PointerEvent, type RefObject, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, type RefObject, useEffect, useRef, useState } from "react";
 import type { Span } from "./common";
 
 const MOST = 12;
@@ -32,7 +32,17 @@ function shifted(span: Span, by: number): Span {
   return size >= 1 ? WHOLE : { low, high: low + size };
 }
 
-/** Ctrl and the wheel zoom, dragging moves, a double click shows all again. The page itself still scrolls. */
+const STEP = 1.5;
+/** By key: how far the picture moves, in parts of what is shown. */
+const MOVES: Record<string, [number, number]> = {
+  ArrowLeft: [-0.15, 0],
+  ArrowRight: [0.15, 0],
+  ArrowDown: [0, -0.15],
+  ArrowUp: [0, 0.15],
+};
+
+/** Ctrl and the wheel zoom, dragging moves, a double click shows all again; the same with +, −, arrows and 0. The page
+    itself still scrolls. */
 export function useZoom(svg: RefObject<SVGSVGElement | null>, { width, height, left, right, top, bottom }: Frame) {
   const [view, setView] = useState<View>({ x: WHOLE, y: WHOLE });
   const from = useRef<{ x: number; y: number; view: View } | null>(null);
@@ -73,5 +83,20 @@ export function useZoom(svg: RefObject<SVGSVGElement | null>, { width, height, l
     from.current = { x: event.clientX, y: event.clientY, view };
     event.currentTarget.setPointerCapture(event.pointerId);
   };
-  return { view, zoomed, whole, take, drag, drop };
+  const press = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.altKey || event.metaKey) return;
+    const move = zoomed && MOVES[event.key];
+    const by = { "+": STEP, "=": STEP, "-": 1 / STEP, "0": 0 }[event.key];
+    if (move) {
+      setView((v) => ({
+        x: shifted(v.x, move[0] * (v.x.high - v.x.low)),
+        y: shifted(v.y, move[1] * (v.y.high - v.y.low)),
+      }));
+    } else if (by) setView((v) => ({ x: closer(v.x, by, 0.5), y: closer(v.y, by, 0.5) }));
+    else if (by === 0) whole();
+    else return;
+    // The arrows of the view itself go to another measurement.
+    event.preventDefault();
+  };
+  return { view, zoomed, whole, take, drag, drop, press };
 }

@@ -25,7 +25,7 @@ export function duration(seconds: number): string {
     : `${Math.floor(s / 3600)} h ${Math.round((s % 3600) / 60)} min`;
 }
 
-function Item({ head, children, min }: { head: string; children: ReactNode; min?: string }) {
+function Item({ head, children, min, foot }: { head: string; children: ReactNode; min?: string; foot?: string }) {
   return (
     <Box minW={min} flex="none">
       <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
@@ -34,6 +34,11 @@ function Item({ head, children, min }: { head: string; children: ReactNode; min?
       <Mono display="block" fontSize="13px" whiteSpace="nowrap">
         {children}
       </Mono>
+      {foot && (
+        <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
+          {foot}
+        </Text>
+      )}
     </Box>
   );
 }
@@ -165,7 +170,11 @@ export function BenchBar() {
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
         <Box title={status.correction ? `correction ${status.correction}` : undefined}>
-          <Item head={!active ? "Meter" : status.correction ? "Corrected" : "Uncorrected"}>
+          <Item
+            head={
+              !active ? "Meter" : status.correction ? `Corrected, ${status.correction.split(",")[0]}` : "Uncorrected"
+            }
+          >
             {status.fault ? (
               <chakra.span color="lamp">{status.fault}</chakra.span>
             ) : (
@@ -214,8 +223,12 @@ function Running({ status }: { status: BenchStatus }) {
   return (
     <>
       <Chip status={status} />
-      <Item head={[status.review_name, patch?.setup ?? "starting"].filter(Boolean).join(" · ")} min="176px">
-        {patch ? `${patch.code} · ${patch.place}` : "…"}
+      <Item
+        head={[status.review_name, patch?.setup ?? "starting"].filter(Boolean).join(" · ")}
+        min="160px"
+        foot={patch?.place}
+      >
+        {patch?.code ?? "…"}
       </Item>
       <Live status={status} />
       <Item head="u′ v′" min="104px">
