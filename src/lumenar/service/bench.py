@@ -355,9 +355,11 @@ class BenchService:
         run, tally = self._run, self._journal.tally if self._journal else None
         name = unit_by_id(self.app, run.unit_id)[0].name if run is not None else ""
         fault = getattr(self.bench.meter, "fault", None) if self.bench is not None and self.kind else None
-        # Between two runs the bench is not at rest: the next one is about to be put on it.
+        # Between two runs the bench is not at rest: the next one is about to be put on it. A run that has just ended may
+        # still lie on it for a moment.
         waiting = "queued" if self._queued and not self._closing else "idle"
-        state = run.state if run is not None else "running" if self.kind else waiting
+        over = run is not None and run.state in ("done", "stopped")
+        state = waiting if over else run.state if run is not None else "running" if self.kind else waiting
         c = self._correction
         return BenchStatus(
             state=state,
