@@ -134,7 +134,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
     () => (
       <>
         <clipPath id={clip}>
-          <rect x={left - 1} y={top - 1} width={width - left - right + 2} height={height - top - bottom + 2} />
+          <rect x={left - 3} y={top - 3} width={width - left - right + 6} height={height - top - bottom + 6} />
         </clipPath>
         <g clipPath={bare && !zoomed ? undefined : `url(#${clip})`}>
           {bands?.map(([low, high]) => (

@@ -19,8 +19,7 @@ export function Span({ chart, width }: { chart: Chart; width: number }) {
       height={height}
       role="img"
       aria-label={summary(chart)}
-      fontFamily={MONO}
-      style={{ fontSize: 11 }}
+      style={{ fontFamily: MONO, fontSize: 11 }}
     >
       {decades.map((d) => (
         <g key={d}>

@@ -31,7 +31,7 @@ function Item({ head, children, min, foot }: { head: string; children: ReactNode
       <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
         {head}
       </Text>
-      <Mono display="block" fontSize="13px" whiteSpace="nowrap">
+      <Mono display="block" fontSize="12.5px" whiteSpace="nowrap">
         {children}
       </Mono>
       {foot && (
@@ -72,11 +72,11 @@ function Live({ status }: { status: BenchStatus }) {
         : "floor"
       : luminance(reading.Y);
   return (
-    <Flex align="center" gap="8px" minW="122px" justify="flex-end" data-testid="live">
+    <Flex align="center" gap="8px" minW="140px" flex="none" justify="flex-end" data-testid="live">
       <Mono fontSize="26px" color="lamp" lineHeight="1">
         {text}
       </Mono>
-      <Box w="84px">
+      <Box w="76px">
         <Text color="ink2" fontSize="12px">
           cd/m²
         </Text>
@@ -165,7 +165,7 @@ export function BenchBar() {
           <ProblemNote error={error} />
         </Box>
       )}
-      <Flex minH="78px" align="center" gap="12px" px="16px" overflowX="auto">
+      <Flex minH="78px" align="center" gap="10px" px="16px" overflowX="auto" css={{ scrollbarWidth: "none" }}>
         {active ? <Running status={status} /> : <Idle status={status} />}
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
