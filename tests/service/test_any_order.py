@@ -84,7 +84,9 @@ class AnyOrder(RuleBasedStateMachine):
     @rule(verb=st.sampled_from(["start", "keep", "stop"]), setup=st.integers(0, 3))
     def correct(self, verb, setup):
         with suppress(UserError):
-            self.corrector.start(self.review, self.setups[setup]) if verb == "start" else getattr(self.corrector, verb)()
+            self.corrector.start(self.review, self.setups[setup]) if verb == "start" else getattr(
+                self.corrector, verb
+            )()
 
     @rule(setup=st.integers(0, 3), value=st.integers(0, 100))
     def change_a_setting(self, setup, value):

@@ -68,7 +68,7 @@ export function Anatomy({ chart, height, width }: { chart: Chart; height: number
   const count = named.length;
   const x = useMemo(() => ({ ...chart.x, low: -0.5, high: count - 0.5 }), [chart, count]);
   const bottom = named.some((n) => n.includes("\n")) ? 44 : 26;
-  const frame = useMemo(() => ({ width, height, left: LEFT, right: RIGHT, top: 12, bottom }), [width, height, bottom]);
+  const frame = useMemo(() => ({ width, height, left: LEFT, right: RIGHT, top: 18, bottom }), [width, height, bottom]);
   const draw = useCallback(
     (s: Scales) => {
       const slot = s.x(1) - s.x(0);

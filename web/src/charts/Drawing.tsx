@@ -121,7 +121,7 @@ export function Drawing({ chart, width }: { chart: Chart; width: number }) {
   const bare = chart.bare ?? false;
   const aspect = chart.aspect ?? 2;
   const frame = useMemo(() => {
-    const [left, top, right, bottom] = bare ? [1, 1, 1, 1] : [42, 8, 10, 24];
+    const [left, top, right, bottom] = bare ? [1, 1, 1, 1] : [46, 18, 10, 24];
     const room = Math.min(width, aspect < 1.4 ? 520 * aspect : 640);
     return { width: room, height: (room - left - right) / aspect + top + bottom, left, right, top, bottom };
   }, [width, aspect, bare]);

@@ -2,7 +2,7 @@ import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { type Colours, hueColour, setupColour, useColours } from "./colours";
-import { CHARACTER, DOT, line, marks, number, spread, summary } from "./common";
+import { CHARACTER, captionRoom, DOT, line, marks, number, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const CHANNELS = ["red", "green", "blue", "cyan", "magenta", "yellow"];
@@ -13,7 +13,7 @@ function colourOf(series: Series, colours: Colours): string {
   return setupColour(colours, series.setup);
 }
 
-const TOP = 12;
+const TOP = 18;
 const BOTTOM = 26;
 const LEFT = 46;
 const GAP = 13;
@@ -54,7 +54,7 @@ function Names({ chart, s, colours, height }: NamesProps) {
     ends.map((e) => inside(s.y(e.y))),
     GAP,
     TOP - 6,
-    height - BOTTOM + 6,
+    height - BOTTOM - 2,
   );
   return ends.map(({ series }, i) => (
     <text
@@ -165,10 +165,8 @@ function nearest(chart: Chart, colours: Colours, px: number, s: Scales): Found |
 export function Lines({ chart, height, width }: { chart: Chart; height: number; width: number }) {
   const colours = useColours();
   const longest = Math.min(LONGEST, Math.max(...chart.series.map((s) => s.name.length)));
-  const frame = useMemo(
-    () => ({ width, height, left: LEFT, right: 22 + longest * 11 * CHARACTER, top: TOP, bottom: BOTTOM }),
-    [width, height, longest],
-  );
+  const right = Math.max(22 + longest * 11 * CHARACTER, captionRoom(chart.x));
+  const frame = useMemo(() => ({ width, height, left: LEFT, right, top: TOP, bottom: BOTTOM }), [width, height, right]);
   const draw = useCallback(
     (s: Scales) =>
       chart.series.map((series) => (

@@ -6,7 +6,7 @@ import { CHARACTER, cross, DOT, line, marks, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const LEFT = 46;
-const TOP = 12;
+const TOP = 18;
 const BOTTOM = 28;
 const GAP = 13;
 /** From so many dots on they are drawn smaller. */

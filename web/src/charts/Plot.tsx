@@ -2,7 +2,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { memo, type PointerEvent, type ReactNode, useId, useMemo, useRef, useState } from "react";
 import type { Axis } from "../api/client";
 import { type Colours, useColours } from "./colours";
-import { CHARACTER, MONO, type Span, type Tick, ticks } from "./common";
+import { CHARACTER, caption, captionRoom, MONO, type Span, type Tick, ticks } from "./common";
 import { type Frame, useZoom } from "./zoom";
 
 /** From the units of the axes to px of the picture, and what is shown of either axis. */
@@ -31,6 +31,8 @@ function Axes({ x, y, frame, scales, colours, ticksX, gridX }: PlotProps & { sca
   const within = ({ at }: Tick) => at >= scales.shown.x.low && at <= scales.shown.x.high;
   const acrossX = ticksX?.filter(within) ?? ticks(x, scales.shown.x);
   const acrossY = ticks(y, scales.shown.y);
+  // Past the half of the last number.
+  const past = ((acrossX.at(-1)?.text.length ?? 0) * 11 * CHARACTER) / 2 + 6;
   const grid =
     acrossY.map((t) => `M${left} ${scales.y(t.at).toFixed(1)}H${width - right}`).join("") +
     (gridX ? acrossX.map((t) => `M${scales.x(t.at).toFixed(1)} ${top}V${height - bottom}`).join("") : "");
@@ -48,6 +50,14 @@ function Axes({ x, y, frame, scales, colours, ticksX, gridX }: PlotProps & { sca
             : t.text}
         </text>
       ))}
+      {captionRoom(x) <= right && (
+        <text x={width - right + past} y={height - bottom + 17} style={{ fontSize: 10 }}>
+          {caption(x)}
+        </text>
+      )}
+      <text x={left} y={top - 5} style={{ fontSize: 10 }}>
+        {caption(y)}
+      </text>
       {acrossY.map((t) => (
         <text key={t.at} x={left - 7} y={scales.y(t.at)} dy="0.35em" textAnchor="end">
           {t.text}

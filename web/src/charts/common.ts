@@ -22,6 +22,11 @@ export interface Span {
   high: number;
 }
 
+/** What an axis shows, in which unit. */
+export const caption = (axis: Axis) => [axis.label, axis.unit].filter(Boolean).join(", ");
+/** Room at the right of a plot, in px, for the caption of its x axis beside the last tick. */
+export const captionRoom = (axis: Axis) => caption(axis).length * 10 * CHARACTER + 24;
+
 export interface Tick {
   at: number;
   text: string;

@@ -146,8 +146,10 @@ class Shown:
 
 def joined(x: ArrayLike, y: ArrayLike) -> tuple[Point, ...]:
     """Points of two equal-length arrays, NaN as None."""
-    pairs = np.column_stack([np.asarray(x, float), np.asarray(y, float)])
-    return tuple((float(a), float(b) if np.isfinite(b) else None) for a, b in pairs)
+    x, y = np.asarray(x, float), np.asarray(y, float)
+    if np.isfinite(y).all():
+        return tuple(zip(x.tolist(), y.tolist(), strict=True))
+    return tuple((a, b if np.isfinite(b) else None) for a, b in zip(x.tolist(), y.tolist(), strict=True))
 
 
 def pairs(xy: ArrayLike) -> tuple[Point, ...]:

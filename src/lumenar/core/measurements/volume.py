@@ -144,7 +144,7 @@ def _ring(f: Mapping[str, Array], key: str, row: int) -> tuple[Point, ...]:
     r = f[f"rings_{key}"][row]
     points = np.column_stack([r * np.cos(h), r * np.sin(h)])
     ring = np.vstack([points, points[:1]])
-    return tuple((round(float(a), 2), round(float(b), 2)) for a, b in ring)
+    return tuple((a, b) for a, b in np.round(ring, 2).tolist())
 
 
 def _rings_chart(shown: Sequence[Shown]) -> Chart:

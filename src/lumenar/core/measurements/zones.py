@@ -76,7 +76,7 @@ def _field(s: Shown, name: str) -> tuple[tuple[float, ...], ...]:
     _, _, z = _surface(s.figures["zones"], share, s.figures["grid"])
     span = max(float(np.ptp(share)), 6.0)
     shade = np.clip(1 - (100 - z[1::3, 1::3]) / (2.2 * span), 0, 1)
-    return tuple(tuple(round(float(v), 3) for v in row) for row in shade)
+    return tuple(tuple(row) for row in np.round(shade, 3).tolist())
 
 
 def _marks(s: Shown, name: str) -> list[Mark]:
