@@ -40,7 +40,9 @@ def context_of(file, **more):
 def carry_out(file, measurement, context=None, habits: Habits | None = None, seed=1):
     """Readings of one measurement in the unit's first mode, by a real runner with an ideal colorimeter."""
     habits = habits or HABITS[file.panel]
-    plan = plan_run([Cell(1, measurement)], lambda _: context or context_of(file), habits, lambda *_: 0.5)
+    plan = plan_run(
+        [Cell(1, measurement)], lambda _: context or context_of(file), habits, lambda _, patches: [0.5] * len(patches)
+    )
     luminance = file.luminance_control
     state = SetupState(1, "It", file.modes[0].name, file.defaults(file.modes[0]), luminance.path if luminance else None)
     notes = Notes([Step(i, state, p.patch) for i, p in enumerate(plan.patches)])

@@ -157,7 +157,7 @@ def test_a_full_disk_pauses_and_the_reading_is_taken_again(rig):
 def test_a_plan_reads_shared_patches_once_and_groups_by_setup():
     cells = [Cell(s, m) for m in ("white_black", "grey_ramp", "gamut", "brightness_ladder") for s in (1, 2)]
     context = Context(luminance_levels=(0.0, 50.0, 100.0))
-    plan = plan_run(cells, lambda _: context, HABITS["lcd"], lambda *_: 0.5)
+    plan = plan_run(cells, lambda _: context, HABITS["lcd"], lambda _, patches: [0.5] * len(patches))
     keys = [(p.setup, p.patch) for p in plan.patches]
     assert len(set(keys)) == len(keys) == 2 * (21 + 6 + 6)
     assert plan.asked == 2 * (2 + 21 + 8 + 6)

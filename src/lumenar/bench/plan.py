@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from lumenar.bench.habits import CLEAR_S, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, Habits, settling
@@ -81,10 +81,10 @@ def plan_run(
     cells: Sequence[Cell],
     context: Callable[[int], Context],
     habits: Habits,
-    expected_s: Callable[[int, Patch], float],
+    expected_s: Callable[[int, Sequence[Patch]], Sequence[float]],
 ) -> Plan:
     """The plan for cells, grouped by setup in the order given; patches that several measurements share in one setup are
-    read once. context: what a setup's patches depend on; expected_s: reading time of one patch."""
+    read once. context: what a setup's patches depend on; expected_s: reading times of patches in s."""
     planned: list[PlannedPatch] = []
     asked, saved = 0, 0.0
     for setup in dict.fromkeys(c.setup for c in cells):
@@ -93,18 +93,19 @@ def plan_run(
             if cell.setup != setup:
                 continue
             for patch in dict.fromkeys(MEASUREMENTS[cell.measurement].patches(context(setup))):
-                users = shared.setdefault(patch, [])
-                asked += 1
-                if users:
-                    saved += habits.settle_s + expected_s(setup, patch)
-                users.append(cell.measurement)
+                shared.setdefault(patch, []).append(cell.measurement)
+        every = list(dict.fromkeys([*shared, *SIGNATURE]))
+        expected = dict(zip(every, expected_s(setup, every), strict=True))
+        for patch, users in shared.items():
+            asked += len(users)
+            saved += (len(users) - 1) * (habits.settle_s + expected[patch])
         order = _ordered(list(shared), habits)
-        times = _times(order, habits, lambda p, s=setup: expected_s(s, p))  # type: ignore[misc]
+        times = _times(order, habits, expected)
         planned += [PlannedPatch(setup, p, tuple(shared[p]), t) for p, t in zip(order, times, strict=True)]
     return Plan(tuple(planned), asked, sum(p.seconds for p in planned), saved)
 
 
-def _times(order: Sequence[Patch], habits: Habits, expected_s: Callable[[Patch], float]) -> list[float]:
+def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, float]) -> list[float]:
     """Bench time of each patch of a setup, with all that the runner does before it; it follows the runner's own rules."""
     seconds: list[float] = []
     before: Patch | None = None
@@ -117,7 +118,7 @@ def _times(order: Sequence[Patch], habits: Habits, expected_s: Callable[[Patch],
             spent += (
                 SETUP_S
                 + max(CLEAR_S, 10 * habits.rest_s)
-                + sum(habits.settle_s + habits.large_step_s * 0.5 + expected_s(p) for p in SIGNATURE)
+                + sum(habits.settle_s + habits.large_step_s * 0.5 + expected[p] for p in SIGNATURE)
             )
         if patch.level != level:
             spent, level = spent + LEVEL_S, patch.level
@@ -127,14 +128,14 @@ def _times(order: Sequence[Patch], habits: Habits, expected_s: Callable[[Patch],
             if habits.rest_every and since_rest >= habits.rest_every:
                 spent, since_rest = spent + habits.rest_s, 0
             if habits.reference_every_s and since_reference >= habits.reference_every_s:
-                spent += habits.settle_s + habits.large_step_s * 0.5 + expected_s(SIGNATURE[0])
+                spent += habits.settle_s + habits.large_step_s * 0.5 + expected[SIGNATURE[0]]
                 since_reference = 0.0
             since_rest += 1
         if patch.at_s:
             # Held on from the reading before: the next one comes when its time has.
             spent += patch.at_s - (before.at_s or 0.0) if before is not None and before.at_s is not None else patch.at_s
         else:
-            spent += settling(habits, before, patch) + expected_s(patch)
+            spent += settling(habits, before, patch) + expected[patch]
         seconds.append(spent)
         since_reference += spent
         before = patch

@@ -169,7 +169,6 @@ class Estimate:
 
     def __init__(self, file: UnitFile, setups: dict[int, SetupRow]) -> None:
         self._file, self._setups = file, setups
-        self._known: dict[tuple[int, Patch], float] = {}
 
     def _white(self, setup: int, level: float | None) -> float:
         settings = settings_of(self._file, self._setups[setup])
@@ -183,21 +182,24 @@ class Estimate:
                 )
         return share * self._file.light.peak_cd_m2
 
-    def seconds(self, setup: int, patch: Patch) -> float:
-        """Expected integration time of one patch."""
-        if patch.reads == "waveform":
-            return WAVEFORM_S
-        white = self._white(setup, patch.level)
-        if patch.reads == "spectrum":
-            return spectral_exposure_s(white)
-        key = (setup, patch)
-        if key not in self._known:
-            target = TARGETS[self._setups[setup].target]
-            leak = self._file.light.leakage
-            anchor = Anchor(np.array(white), np.array(white * leak))
-            rgb = patch.rgb if patch.pattern != "checker_inverse" else (0.0, 0.0, 0.0)
-            Y = float(target.XYZ(np.clip(np.array([rgb]), 0, 1), anchor)[0, 1])
-            if patch.pattern == "checker_inverse":
-                Y += self._file.behaviour.bloom * white
-            self._known[key] = exposure_s(Y)
-        return self._known[key]
+    def seconds(self, setup: int, patches: Sequence[Patch]) -> list[float]:
+        """Expected integration times of patches."""
+        target, leak = TARGETS[self._setups[setup].target], self._file.light.leakage
+        found = [WAVEFORM_S] * len(patches)
+        for level in dict.fromkeys(p.level for p in patches):
+            white = self._white(setup, level)
+            here = [i for i, p in enumerate(patches) if p.level == level and p.reads != "waveform"]
+            shown = np.array([_lit(patches[i]) for i in here]).reshape(-1, 3)
+            Y = target.XYZ(np.clip(shown, 0, 1), Anchor(np.array(white), np.array(white * leak)))[:, 1]
+            for i, expected in zip(here, Y.tolist(), strict=True):
+                if patches[i].reads == "spectrum":
+                    found[i] = spectral_exposure_s(white)
+                else:
+                    bloom = self._file.behaviour.bloom * white if patches[i].pattern == "checker_inverse" else 0.0
+                    found[i] = exposure_s(expected + bloom)
+        return found
+
+
+def _lit(patch: Patch) -> tuple[float, float, float]:
+    """What the meter looks at: the black field of a checkerboard turned round."""
+    return patch.rgb if patch.pattern != "checker_inverse" else (0.0, 0.0, 0.0)

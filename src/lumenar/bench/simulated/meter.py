@@ -62,12 +62,12 @@ def filters() -> Array:
 
 def exposure_s(Y: float) -> float:
     """Integration time in s by luminance in cd/m2: 0.4 s in the light, up to 4 s towards the floor."""
-    return float(np.clip(0.4 * np.sqrt(10 / max(Y, 1e-6)), 0.4, 4.0))
+    return min(4.0, max(0.4, 0.4 * math.sqrt(10 / max(Y, 1e-6))))
 
 
 def spectral_exposure_s(Y: float) -> float:
     """Integration time of the spectroradiometer in s: 1.5 s in the light, up to 20 s in the dark."""
-    return float(np.clip(1.5 * np.sqrt(50 / max(Y, 1e-6)), 1.5, 20.0))
+    return min(20.0, max(1.5, 1.5 * math.sqrt(50 / max(Y, 1e-6))))
 
 
 def noisy(XYZ: Array, description: MeterDescription, rng: np.random.Generator) -> Array:

@@ -263,8 +263,12 @@ export default function BoardView() {
           </Text>
           {cells.length > 0 && plan.data && (
             <Text color="ink3" fontSize="11px">
-              {plan.data.readings} readings, {duration(plan.data.seconds)} on the bench
-              {plan.data.shared > 0 && ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}
+              {plan.isPlaceholderData
+                ? "how long it takes is being worked out"
+                : `${plan.data.readings} readings, ${duration(plan.data.seconds)} on the bench`}
+              {!plan.isPlaceholderData &&
+                plan.data.shared > 0 &&
+                ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}
             </Text>
           )}
         </Box>
