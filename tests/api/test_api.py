@@ -5,6 +5,8 @@ from html import unescape
 
 import pytest
 from fastapi.testclient import TestClient
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from lumenar.api.server import create_app
 
@@ -109,12 +111,73 @@ WRONG = [
     ("POST", "/free/ladder", None, 409, "free"),
     ("PUT", "/free/control", {"control": "x", "value": 1}, 409, "free"),
     ("POST", "/figures", {"text": "{}", "target": "vivid"}, 422, "target"),
+    ("GET", f"/reviews/{10**24}/board", None, 422, "request"),
+    ("PATCH", "/reviews", None, 405, "method"),
 ]
 
 
 @pytest.mark.parametrize(("method", "path", "body", "status", "kind"), WRONG)
 def test_what_goes_wrong_is_a_problem_document(client, phone, method, path, body, status, kind):
     problem(client.request(method, f"/api{path}", json=body), status, kind)
+
+
+def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
+    def broken(_):
+        raise KeyError("x")
+
+    monkeypatch.setattr("lumenar.service.shelf.shelf", broken)
+    with TestClient(create_app(app, bench), raise_server_exceptions=False) as client:
+        body = problem(client.get("/api/reviews"), 500, "fault")
+    assert "/api/reviews" in body["detail"] and "KeyError" in body["detail"]
+
+
+STRANGE = st.one_of(
+    st.none(), st.booleans(), st.integers(-3, 9), st.integers(), st.floats(), st.text(max_size=8),
+    st.sampled_from(["gamut", "srgb", "display_p3", "Screen > Brightness", "../x", "Lively"]),
+)  # fmt: skip
+
+
+def like(schema, schemas):
+    """Values of the form that a schema asks for, more or less."""
+    if "$ref" in schema:
+        return like(schemas[schema["$ref"].rsplit("/", 1)[1]], schemas)
+    if "anyOf" in schema:
+        return st.one_of(*(like(s, schemas) for s in schema["anyOf"]))
+    if schema.get("type") == "object":
+        parts = {k: like(v, schemas) for k, v in schema.get("properties", {}).items()}
+        return st.one_of(st.fixed_dictionaries({}, optional=parts), st.fixed_dictionaries(parts), STRANGE)
+    if schema.get("type") == "array":
+        return st.lists(like(schema.get("items", {}), schemas), max_size=3)
+    plain = {"integer": st.integers(0, 5), "number": st.floats(0, 100)}.get(str(schema.get("type")), STRANGE)
+    return st.one_of(plain, STRANGE)
+
+
+def test_whatever_is_asked_the_answer_is_one_or_says_what_is_wrong(client, phone):
+    spec = client.app.openapi()
+    schemas = spec["components"]["schemas"]
+    routes = [(m, p, op) for p, ops in spec["paths"].items() for m, op in ops.items() if not p.endswith("/events")]
+    place = st.one_of(st.integers(0, 3), st.integers(), st.sampled_from(["gamut", "srgb", "skin", "x", "%00"]))
+
+    @settings(max_examples=400)
+    @given(st.data())
+    def ask(data):
+        method, path, op = data.draw(st.sampled_from(routes))
+        query = {}
+        for parameter in op.get("parameters", []):
+            if parameter["in"] == "path":
+                path = path.replace("{" + parameter["name"] + "}", str(data.draw(place)))
+            elif data.draw(st.booleans()):
+                query[parameter["name"]] = str(data.draw(STRANGE))
+        content = op.get("requestBody", {}).get("content", {}).get("application/json")
+        # NaN and infinity too, which JSON has no word for and Python reads all the same.
+        body = None if content is None else json.dumps(data.draw(like(content["schema"], schemas))).encode()
+        answer = client.request(method, path, params=query, content=body, headers={"content-type": "application/json"})
+        assert answer.status_code < 500, answer.text
+        if answer.status_code >= 400:
+            told = answer.json()
+            assert told["type"].startswith("urn:lumenar:") and told["detail"] and told["status"] == answer.status_code
+
+    ask()
 
 
 def test_a_wrong_unit_file_says_where_and_stores_nothing(client, units):

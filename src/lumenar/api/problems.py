@@ -6,12 +6,16 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from starlette.exceptions import HTTPException
 
 from lumenar.core.measurements import MissingPatchError
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError, UserError
 from lumenar.store.database import StoreError
 
-TITLES = {400: "Bad input", 404: "Not found", 409: "Not now", 422: "Bad input", 503: "Cannot save"}
+TITLES = {
+    400: "Bad input", 404: "Not found", 405: "Not possible", 409: "Not now", 422: "Bad input", 500: "A fault of Lumenar",
+    503: "Cannot save",
+}  # fmt: skip
 
 
 class Problem(BaseModel):
@@ -53,3 +57,19 @@ def install(app: FastAPI) -> None:
         first = e.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
         return problem(422, "request", f"{place}: {first['msg']}", place)
+
+    @app.exception_handler(OverflowError)
+    def too_large(request: Request, _: OverflowError) -> JSONResponse:
+        return problem(
+            422, "request", f"A number asked of {request.url.path} is larger than any that is kept.", "number"
+        )
+
+    @app.exception_handler(HTTPException)
+    def by_the_framework(request: Request, e: HTTPException) -> JSONResponse:
+        kind = {404: "not-found", 405: "method"}.get(e.status_code, "request")
+        return problem(e.status_code, kind, f"{request.method} {request.url.path}: {e.detail}.")
+
+    @app.exception_handler(Exception)
+    def fault(request: Request, e: Exception) -> JSONResponse:
+        detail = f"{request.url.path} failed by a fault of Lumenar ({type(e).__name__}). Nothing was stored by it."
+        return problem(500, "fault", f"{detail} What it was stands in the server's output.")
