@@ -20,7 +20,7 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 
 web/node_modules/.ready: web/package.json web/package-lock.json
 	@command -v npm >/dev/null || { echo "Lumenar needs Node 20 with npm to build its web client."; exit 1; }
-	@# Not 'npm ci': the lock file has no entries for other platforms' optional packages, which it would ask for.
+	@# Not 'npm ci': it would throw away what is installed already.
 	cd web && npm install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 

@@ -182,7 +182,13 @@ export const Plot = memo(function Plot(props: PlotProps) {
         height={height}
         role="img"
         aria-label={label}
-        style={{ display: "block", fontFamily: MONO, cursor: zoomed ? "grab" : undefined, userSelect: "none" }}
+        style={{
+          display: "block",
+          fontFamily: MONO,
+          cursor: zoomed ? "grab" : undefined,
+          touchAction: zoomed ? "none" : undefined,
+          userSelect: "none",
+        }}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: it is zoomed and moved with keys
         tabIndex={0}
         onKeyDown={press}
