@@ -5,7 +5,7 @@ from html import unescape
 
 import pytest
 from fastapi.testclient import TestClient
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from lumenar.api.server import create_app
@@ -158,7 +158,7 @@ def test_whatever_is_asked_the_answer_is_one_or_says_what_is_wrong(client, phone
     routes = [(m, p, op) for p, ops in spec["paths"].items() for m, op in ops.items() if not p.endswith("/events")]
     place = st.one_of(st.integers(0, 3), st.integers(), st.sampled_from(["gamut", "srgb", "skin", "x", "%00"]))
 
-    @settings(max_examples=400)
+    @settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
     @given(st.data())
     def ask(data):
         method, path, op = data.draw(st.sampled_from(routes))

@@ -7,7 +7,7 @@ import time
 from contextlib import suppress
 from pathlib import Path
 
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
@@ -151,4 +151,4 @@ class AnyOrder(RuleBasedStateMachine):
 
 
 TestAnyOrder = AnyOrder.TestCase
-TestAnyOrder.settings = settings(max_examples=10, stateful_step_count=20)
+TestAnyOrder.settings = settings(max_examples=10, stateful_step_count=20, suppress_health_check=list(HealthCheck))
