@@ -35,7 +35,7 @@ lint: setup check-api
 	$(BIN)/ruff format --check --quiet src tests benchmarks
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	cd web && npx --no-install biome ci src vite.config.ts && npx --no-install tsc --noEmit
+	cd web && npx --no-install biome ci . && npx --no-install tsc --noEmit
 
 build/openapi.json: $(VENV)/.ready $(shell find src/lumenar -name '*.py')
 	@mkdir -p build
@@ -55,6 +55,7 @@ chromium:
 	  { echo "The browser tests need Chromium. Not allowed to install it here; run: apt-get install chromium chromium-driver"; exit 1; }; }
 
 test: lint chromium  ## lint, types, architecture rules, unit, API and browser tests
+	cd web && npx --no-install vitest run
 	$(BIN)/pytest -n 2 --dist loadfile
 
 bench: setup chromium  ## speed and size, as ratios and counts side by side

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
-from lumenar.api.models import Created
+from lumenar.api.models import Created, Id
 from lumenar.service.free_run import FreeRun, FreeView
 from lumenar.service.instruments import Corrector, InstrumentsView
 
@@ -23,8 +23,8 @@ def _free(request: Request) -> FreeRun:
 class SetupChoice(BaseModel):
     """A setup of a review."""
 
-    review: int
-    setup: int
+    review: Id
+    setup: Id
 
 
 class Move(BaseModel):

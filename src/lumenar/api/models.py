@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from typing import Annotated
+
+from pydantic import BaseModel, Field
+
+Id = Annotated[int, Field(ge=0, le=2**53 - 1)]
+"""The number of something in the store: what JSON carries whole, and within what SQLite keeps."""
 
 
 class Created(BaseModel):

@@ -58,12 +58,6 @@ def install(app: FastAPI) -> None:
         place = ".".join(str(part) for part in first["loc"])
         return problem(422, "request", f"{place}: {first['msg']}", place)
 
-    @app.exception_handler(OverflowError)
-    def too_large(request: Request, _: OverflowError) -> JSONResponse:
-        return problem(
-            422, "request", f"A number asked of {request.url.path} is larger than any that is kept.", "number"
-        )
-
     @app.exception_handler(HTTPException)
     def by_the_framework(request: Request, e: HTTPException) -> JSONResponse:
         kind = {404: "not-found", 405: "method"}.get(e.status_code, "request")
@@ -71,5 +65,5 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     def fault(request: Request, e: Exception) -> JSONResponse:
-        detail = f"{request.url.path} failed by a fault of Lumenar ({type(e).__name__}). Nothing was stored by it."
-        return problem(500, "fault", f"{detail} What it was stands in the server's output.")
+        detail = f"{request.url.path} failed by a fault of Lumenar ({type(e).__name__}); its output says where."
+        return problem(500, "fault", f"{detail} What was stored before is safe.")

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from lumenar.api.models import Created
+from lumenar.api.models import Created, Id
 from lumenar.bench.plan import Cell
 from lumenar.core.targets import TARGETS
 from lumenar.publish.edition import EditionView, editions_of, publish
@@ -52,14 +52,14 @@ class NewReview(BaseModel):
 class CellChoice(BaseModel):
     """A cell of the Board."""
 
-    setup: int
+    setup: Id
     measurement: str
 
 
 class Measure(BaseModel):
     """Cells to measure in one review."""
 
-    review: int
+    review: Id
     cells: list[CellChoice] = Field(max_length=5000)
     options: Options = Field(default_factory=Options)
 
@@ -90,7 +90,7 @@ class Settings(BaseModel):
 class NewSetup(BaseModel):
     """A new setup like another one, with other values."""
 
-    like: int
+    like: Id
     name: str = Field(max_length=200)
     settings: dict[str, float | str] = Field(default={}, max_length=500)
 
@@ -139,13 +139,13 @@ def add_review(request: Request, new: NewReview) -> Created:
 
 
 @router.delete("/reviews/{review}", status_code=204)
-def delete_review(request: Request, review: int) -> None:
+def delete_review(request: Request, review: Id) -> None:
     """Delete a review."""
     shelf.delete_review(_app(request), review)
 
 
 @router.get("/reviews/{review}/board")
-def board(request: Request, review: int) -> boards.Board:
+def board(request: Request, review: Id) -> boards.Board:
     """The Board of a review."""
     return boards.board(_app(request), review)
 
@@ -153,10 +153,10 @@ def board(request: Request, review: int) -> boards.Board:
 @router.get("/reviews/{review}/plates/{setup}/{measurement}")
 def plates(
     request: Request,
-    review: int,
-    setup: int,
+    review: Id,
+    setup: Id,
     measurement: str,
-    overlay: Annotated[list[int] | None, Query()] = None,
+    overlay: Annotated[list[Id] | None, Query()] = None,
     target: str | None = None,
     pin: Annotated[list[str] | None, Query()] = None,
 ) -> plate_views.Plates:
@@ -171,13 +171,13 @@ def comparable(request: Request) -> list[compare.ComparedSetup]:
 
 
 @router.get("/compare")
-def compared(request: Request, setup: Annotated[list[int], Query()], target: str | None = None) -> compare.Comparison:
+def compared(request: Request, setup: Annotated[list[Id], Query()], target: str | None = None) -> compare.Comparison:
     """Up to four setups figure by figure, of one display or several."""
     return compare.compare(_app(request), setup, target)
 
 
 @router.get("/reviews/{review}/look/{setup}")
-def read_look(request: Request, review: int, setup: int, target: str | None = None, factor: float = 1.0) -> look.Look:
+def read_look(request: Request, review: Id, setup: Id, target: str | None = None, factor: float = 1.0) -> look.Look:
     """How patches and scenes look in a setup against how they were meant."""
     return look.look(_app(request), review, setup, target, factor)
 
@@ -185,8 +185,8 @@ def read_look(request: Request, review: int, setup: int, target: str | None = No
 @router.get("/reviews/{review}/look/{setup}/{scene}.png", response_class=Response)
 def scene(
     request: Request,
-    review: int,
-    setup: int,
+    review: Id,
+    setup: Id,
     scene: str,
     target: str | None = None,
     factor: float = 1.0,
@@ -198,50 +198,50 @@ def scene(
 
 
 @router.get("/reviews/{review}/setups/{setup}")
-def read_setup(request: Request, review: int, setup: int) -> setups.SetupView:
+def read_setup(request: Request, review: Id, setup: Id) -> setups.SetupView:
     """A setup with all its controls."""
     return setups.view(_app(request), review, setup)
 
 
 @router.put("/reviews/{review}/setups/{setup}")
-def change_setup(request: Request, review: int, setup: int, new: Settings) -> setups.SetupView:
+def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setups.SetupView:
     """Give a setup other values, or another declared target."""
     setups.change(_app(request), review, setup, new.settings, new.target)
     return setups.view(_app(request), review, setup)
 
 
 @router.post("/reviews/{review}/setups", status_code=201)
-def add_setup(request: Request, review: int, new: NewSetup) -> Created:
+def add_setup(request: Request, review: Id, new: NewSetup) -> Created:
     """A new setup like another one."""
     return Created(id=setups.add(_app(request), review, new.like, new.name, new.settings))
 
 
 @router.delete("/reviews/{review}/setups/{setup}", status_code=204)
-def delete_setup(request: Request, review: int, setup: int) -> None:
+def delete_setup(request: Request, review: Id, setup: Id) -> None:
     """Delete a setup with its readings."""
     setups.delete(_app(request), review, setup)
 
 
 @router.put("/units/{unit}/firmware", status_code=204)
-def set_firmware(request: Request, unit: int, new: Firmware) -> None:
+def set_firmware(request: Request, unit: Id, new: Firmware) -> None:
     """A unit has another firmware now."""
     setups.set_firmware(_app(request), unit, new.firmware)
 
 
 @router.get("/reviews/{review}/verdict")
-def read_verdict(request: Request, review: int) -> verdict.Verdict:
+def read_verdict(request: Request, review: Id) -> verdict.Verdict:
     """Scores, recipes and gaps."""
     return verdict.verdict(_app(request), review)
 
 
 @router.get("/reviews/{review}/editions")
-def editions(request: Request, review: int) -> list[EditionView]:
+def editions(request: Request, review: Id) -> list[EditionView]:
     """Published editions, newest first."""
     return editions_of(_app(request), review)
 
 
 @router.post("/reviews/{review}/editions", status_code=201)
-def publish_edition(request: Request, review: int) -> EditionView:
+def publish_edition(request: Request, review: Id) -> EditionView:
     """Publish the next edition."""
     return publish(_app(request), review)
 

@@ -41,9 +41,10 @@ export function Numbers({ chart }: { chart: Chart }) {
       <Table w="100%" css={{ borderCollapse: "collapse" }} fontSize="12px">
         <thead>
           <tr>
-            {heads.map((h) => (
+            {heads.map((h, j) => (
               <Th
-                key={h}
+                // biome-ignore lint/suspicious/noArrayIndexKey: columns never move, and two may bear one name
+                key={j}
                 textAlign="right"
                 fontWeight="500"
                 color="ink3"
@@ -64,7 +65,8 @@ export function Numbers({ chart }: { chart: Chart }) {
             <tr key={i}>
               {row.map((value, j) => (
                 <Td
-                  key={heads[j]}
+                  // biome-ignore lint/suspicious/noArrayIndexKey: as above
+                  key={j}
                   textAlign="right"
                   pr="12px"
                   py="2px"

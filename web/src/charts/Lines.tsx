@@ -2,7 +2,7 @@ import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { type Colours, hueColour, setupColour, useColours } from "./colours";
-import { CHARACTER, captionRoom, DOT, line, marks, number, spread, summary } from "./common";
+import { CHARACTER, captionRoom, DOT, keyOf, line, marks, number, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const CHANNELS = ["red", "green", "blue", "cyan", "magenta", "yellow"];
@@ -57,13 +57,7 @@ function Names({ chart, s, colours, height }: NamesProps) {
     height - BOTTOM - 2,
   );
   return ends.map(({ series }, i) => (
-    <text
-      key={`${series.name} ${series.setup}`}
-      x={s.x(s.shown.x.high) + 8}
-      y={at[i]}
-      dy="0.35em"
-      fill={colourOf(series, colours)}
-    >
+    <text key={keyOf(series)} x={s.x(s.shown.x.high) + 8} y={at[i]} dy="0.35em" fill={colourOf(series, colours)}>
       {series.name}
     </text>
   ));
@@ -168,10 +162,7 @@ export function Lines({ chart, height, width }: { chart: Chart; height: number; 
   const right = Math.max(22 + longest * 11 * CHARACTER, captionRoom(chart.x));
   const frame = useMemo(() => ({ width, height, left: LEFT, right, top: TOP, bottom: BOTTOM }), [width, height, right]);
   const draw = useCallback(
-    (s: Scales) =>
-      chart.series.map((series) => (
-        <Curve key={`${series.name} ${series.setup}`} series={series} s={s} colours={colours} />
-      )),
+    (s: Scales) => chart.series.map((series) => <Curve key={keyOf(series)} series={series} s={s} colours={colours} />),
     [chart, colours],
   );
   const over = useCallback(

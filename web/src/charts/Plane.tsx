@@ -2,7 +2,7 @@ import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { type Colours, hueColour, setupColour, useColours } from "./colours";
-import { CHARACTER, cross, DOT, line, marks, spread, summary } from "./common";
+import { CHARACTER, cross, DOT, keyOf, line, marks, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const LEFT = 46;
@@ -71,20 +71,19 @@ function Dots({ series, s, colours }: PartProps) {
     series.points[Math.min(i, series.points.length - 1)] ?? t,
     [null, null],
   ]);
-  const hues = Map.groupBy(series.points.keys(), (i) => series.hues?.[i] ?? "");
+  const hues = new Map<string, Series["points"]>();
+  for (const [i, point] of series.points.entries()) {
+    const hue = series.hues?.[i] ?? "";
+    hues.get(hue)?.push(point) ?? hues.set(hue, [point]);
+  }
   return (
     <g fill="none">
       <path d={line(whiskers, s.x, s.y)} stroke={colours.ink3} />
       <path d={marks(targets, s.x, s.y, cross(many ? 4 : 5.5))} stroke={colours.ink2} strokeWidth={1.1} />
-      {[...hues].map(([hue, which]) => (
+      {[...hues].map(([hue, points]) => (
         <path
           key={hue}
-          d={marks(
-            which.map((i) => series.points[i] ?? []),
-            s.x,
-            s.y,
-            DOT,
-          )}
+          d={marks(points, s.x, s.y, DOT)}
           stroke={hue ? hueColour(colours, hue) : setupColour(colours, series.setup)}
           strokeWidth={many ? 6 : 9}
           strokeLinecap="round"
@@ -141,7 +140,7 @@ function Names({
     );
     return these.map((n, i) => (
       <text
-        key={`${n.series.name} ${n.series.role} ${n.series.setup}`}
+        key={keyOf(n.series)}
         x={n.x}
         y={at[i]}
         dy="0.35em"
@@ -197,7 +196,7 @@ export function Plane({ chart, height, width }: { chart: Chart; height: number; 
       const rank = (series: Series) => (isLine(series) ? 0 : series.role === "target" ? 1 : 2);
       const ordered = [...chart.series].sort((a, b) => rank(a) - rank(b));
       return ordered.map((series) => {
-        const key = `${series.name} ${series.role} ${series.setup}`;
+        const key = keyOf(series);
         if (isLine(series)) return <Outline key={key} series={series} s={s} colours={colours} />;
         if (series.role === "other") return <Rings key={key} series={series} s={s} colours={colours} />;
         if (series.role !== "target") return <Dots key={key} series={series} s={s} colours={colours} />;
@@ -213,7 +212,7 @@ export function Plane({ chart, height, width }: { chart: Chart; height: number; 
         {chart.series
           .filter((series) => isLine(series) && series.labels?.length)
           .map((series) => (
-            <Steps key={series.name} series={series} s={s} colours={colours} />
+            <Steps key={keyOf(series)} series={series} s={s} colours={colours} />
           ))}
         <Names chart={chart} s={s} colours={colours} low={TOP} high={frame.height - BOTTOM} />
       </>

@@ -128,7 +128,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
   const svg = useRef<SVGSVGElement>(null);
   const clip = useId();
   const { view, zoomed, whole, take, drag, drop, press } = useZoom(svg, frame);
-  const [found, setFound] = useState<Found | null>(null);
+  const [pointer, setPointer] = useState<{ x: number; y: number } | null>(null);
   const scales = useMemo<Scales>(() => {
     const shown = { x: part(x, view.x), y: part(y, view.y) };
     const perX = (width - left - right) / (shown.x.high - shown.x.low);
@@ -166,14 +166,15 @@ export const Plot = memo(function Plot(props: PlotProps) {
     [props, scales, colours, clip, zoomed, bare, bands, draw, over, left, right, top, bottom, width, height],
   );
   const move = (event: PointerEvent<SVGSVGElement>) => {
-    if (drag(event)) return setFound(null);
+    if (drag(event)) return setPointer(null);
     if (!find) return;
     const place = event.currentTarget.getBoundingClientRect();
-    const px = event.clientX - place.left;
-    const py = event.clientY - place.top;
-    const within = px >= left - 4 && px <= width - right + 4 && py >= top - 4 && py <= height - bottom + 4;
-    setFound(within ? find(px, py, scales) : null);
+    const at = { x: event.clientX - place.left, y: event.clientY - place.top };
+    const within = at.x >= left - 4 && at.x <= width - right + 4 && at.y >= top - 4 && at.y <= height - bottom + 4;
+    setPointer(within ? at : null);
   };
+  // Found anew with every drawing: under a pointer that rests, another target has other values.
+  const found = pointer && find ? find(pointer.x, pointer.y, scales) : null;
   return (
     <Box position="relative">
       <svg
@@ -196,7 +197,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
         onPointerMove={move}
         onPointerUp={drop}
         onPointerCancel={drop}
-        onPointerLeave={() => setFound(null)}
+        onPointerLeave={() => setPointer(null)}
         onDoubleClick={whole}
       >
         {picture}

@@ -3,6 +3,7 @@ import { Fragment } from "react";
 import type { Chart } from "../api/client";
 import { Mono } from "../parts/basics";
 import { TONES } from "../parts/LineSample";
+import { keyOf } from "./common";
 
 /** Notched rules from 0 to 100, one a category, a notch for each setup. */
 export function RuleList({ chart }: { chart: Chart }) {
@@ -16,7 +17,7 @@ export function RuleList({ chart }: { chart: Chart }) {
             <Box position="absolute" left="0" right="0" top="7.5px" h="1px" bg="line" />
             {chart.series.map((s) => (
               <Box
-                key={s.name}
+                key={keyOf(s)}
                 position="absolute"
                 top={s.setup === 0 ? "0" : "3px"}
                 h={s.setup === 0 ? "16px" : "10px"}
@@ -30,7 +31,13 @@ export function RuleList({ chart }: { chart: Chart }) {
           </Box>
           <Mono textAlign="right" fontSize="12.5px">
             {chart.series.map((s, i) => (
-              <Mono key={s.name} color={TONES[s.setup] ?? "ink"} ml={i ? "10px" : 0} display="inline-block" minW="44px">
+              <Mono
+                key={keyOf(s)}
+                color={TONES[s.setup] ?? "ink"}
+                ml={i ? "10px" : 0}
+                display="inline-block"
+                minW="44px"
+              >
                 {s.points[j]?.[0]?.toFixed(1)}
               </Mono>
             ))}

@@ -1,7 +1,7 @@
 import type { Chart } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { setupColour, useColours } from "./colours";
-import { MONO, summary } from "./common";
+import { keyOf, MONO, summary } from "./common";
 
 const ROW = 50;
 
@@ -37,7 +37,7 @@ export function Span({ chart, width }: { chart: Chart; width: number }) {
         const end = x(Math.log10(to?.[0] ?? 1));
         const open = s.labels?.[0]?.startsWith("at least") ?? true;
         return (
-          <g key={s.name}>
+          <g key={keyOf(s)}>
             <line x1={start} x2={end} y1={y} y2={y} stroke={tone} strokeWidth={2} strokeDasharray={DASHES[s.setup]} />
             <circle cx={start} cy={y} r={4} fill={open ? colours.ground : tone} stroke={tone} strokeWidth={1.5} />
             <circle cx={end} cy={y} r={4} fill={tone} />

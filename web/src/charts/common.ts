@@ -1,4 +1,4 @@
-import type { Axis, Chart } from "../api/client";
+import type { Axis, Chart, Series } from "../api/client";
 
 export const MONO = '"Spline Sans Mono", monospace';
 /** Width of a character of the monospaced face, as a part of its size. */
@@ -16,6 +16,9 @@ export const number = (v: number | null | undefined, decimals: number): string =
 export const signed = (v: number, decimals = 1): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(decimals)}`;
 
 export const summary = (chart: Chart) => (chart.headline ? `${chart.title}: ${chart.headline}` : chart.title);
+
+/** What tells a series of a chart from its others: several of a setup may bear its name, and two setups the same one. */
+export const keyOf = (series: Series) => `${series.name} ${series.role} ${series.setup}`;
 
 export interface Span {
   low: number;

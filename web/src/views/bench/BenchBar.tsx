@@ -20,9 +20,9 @@ export function duration(seconds: number): string {
   if (seconds < 1) return "under 1 s";
   const s = Math.round(seconds);
   if (s < 60) return `${s} s`;
-  return s < 3600
-    ? `${Math.floor(s / 60)} min ${s % 60} s`
-    : `${Math.floor(s / 3600)} h ${Math.round((s % 3600) / 60)} min`;
+  if (s < 3600) return `${Math.floor(s / 60)} min ${s % 60} s`;
+  const minutes = Math.round(s / 60);
+  return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
 function Item({ head, children, min, foot }: { head: string; children: ReactNode; min?: string; foot?: string }) {
