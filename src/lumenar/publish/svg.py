@@ -113,28 +113,43 @@ def _lines(chart: Chart) -> str:
             f'<rect class="band" x="{LEFT}" width="{right - LEFT:.1f}" y="{sy(high):.1f}" height="{sy(low) - sy(high):.1f}"/>'
         )
     out.append(_grid(chart, sx, sy, right))
-    ends: list[float] = []
+    bottom = sy(chart.y.low)
+    ends: list[tuple[float, Series]] = []
     for s in chart.series:
         css = f"line {s.role} setup{s.setup}"
-        out.append(f'<path class="{css}" d="{_path(s.points, sx, sy)}"/>')
+        out.append(_within(f'<path class="{css}" d="{_path(s.points, sx, sy)}"/>', right - LEFT, bottom - TOP))
         known = [(x, y) for x, y in s.points if x is not None and y is not None]
         if s.marks:
             out += [f'<circle class="{css}" cx="{sx(x):.1f}" cy="{sy(y):.1f}" r="2.2"/>' for x, y in known]
         if known:
-            at = _free(sy(known[-1][1]) + 4, ends)
-            out.append(_text(right + 8, at, s.name, f"label {s.role} setup{s.setup}"))
+            ends.append((min(max(sy(known[-1][1]), TOP), bottom), s))
+    heights = spread([y for y, _ in ends], 12, TOP, bottom)
+    for at, (_, s) in zip(heights, ends, strict=True):
+        out.append(_text(right + 8, at + 4, s.name, f"label {s.role} setup{s.setup}"))
     for note in chart.notes:
         shift, anchor = (-8, "end") if note.side == "left" else (8, "start")
         out.append(_text(sx(note.x) + shift, sy(note.y) + 14, note.text, "note", anchor))
     return "".join(out)
 
 
-def _free(at: float, taken: list[float]) -> float:
-    """A height for a label near `at` that no other label has."""
-    while any(abs(at - t) < 12 for t in taken):
-        at += 12
-    taken.append(at)
-    return at
+def spread(wanted: list[float], gap: float, low: float, high: float) -> list[float]:
+    """Heights for labels as near as can be to those wanted, in their order, none over another, all within limits."""
+    out = list(wanted)
+    order = sorted(range(len(wanted)), key=lambda i: wanted[i])
+    last = low - gap
+    for i in order:
+        last = out[i] = max(out[i], last + gap)
+    below = high + gap
+    for i in reversed(order):
+        below = out[i] = min(out[i], below - gap)
+    return out
+
+
+def _within(inner: str, w: float, h: float) -> str:
+    """What is drawn in the units of the picture, cut off where it runs out of the plot, but for half a line's width: a
+    nested svg clips."""
+    x, y, w, h = LEFT - 2, TOP - 2, w + 4, h + 4
+    return f'<svg x="{x}" y="{y}" width="{w:.1f}" height="{h:.1f}" viewBox="{x} {y} {w:.1f} {h:.1f}">{inner}</svg>'
 
 
 def _cross(x: float, y: float, size: float = 4) -> str:
@@ -147,11 +162,8 @@ def _plane(chart: Chart) -> str:
     for s in chart.series:
         css = f"{s.role} setup{s.setup}"
         if s.role in ("guide", "target_line", "outline"):
-            # A nested svg clips what runs out of the plot.
-            w, h = right - LEFT, sy(chart.y.low) - TOP
             line = f'<path class="line {css}" d="{_path(s.points, sx, sy)}"/>'
-            box = f'x="{LEFT}" y="{TOP}" width="{w:.1f}" height="{h:.1f}"'
-            out.append(f'<svg {box} viewBox="{LEFT} {TOP} {w:.1f} {h:.1f}">{line}</svg>')
+            out.append(_within(line, right - LEFT, sy(chart.y.low) - TOP))
             if s.role == "guide":
                 out += _guide_labels(s, sx, sy, chart)
             continue
