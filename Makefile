@@ -8,7 +8,7 @@ PORT ?= 8140
 
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: setup demo test lint check-api bench screenshots api chromium clean
+.PHONY: setup demo test lint check-api bench truth screenshots api chromium clean
 
 setup: $(VENV)/.ready src/lumenar/static/index.html  ## .venv with .venv/bin/lumenar, and the built web client
 
@@ -60,6 +60,11 @@ test: lint chromium  ## lint, types, architecture rules, unit, API and browser t
 
 bench: setup chromium  ## speed and size, as ratios and counts side by side
 	$(BIN)/python -m benchmarks
+	$(BIN)/python -m benchmarks.load
+	$(BIN)/python -m benchmarks.smooth
+
+truth: setup  ## how often the truth lies in the intervals, from 400 simulated surveys; takes minutes
+	$(BIN)/python -W ignore -m benchmarks.truth
 
 screenshots: setup chromium  ## refresh docs/screenshots from the demonstration
 	$(BIN)/python -m tests.web.screenshots

@@ -34,13 +34,14 @@ from lumenar.core.readings import MeterLimits, Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.survey import survey
 from lumenar.service import cells, shelf
-from lumenar.service.application import Application, Cache
+from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.data import Cache
 from lumenar.service.helper import Helper, Task, compute
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
 from lumenar.service.units import shipped_units
-from lumenar.store import reviews
+from lumenar.store import checksum, reviews
 from tests.web.driver import Server, browser
 
 UNIT = "ostrel-fen-32.json"
@@ -124,8 +125,8 @@ def twelve(folder: Path) -> Application:
     bench = BenchService(application, speed=0.0)
     correct_for(application, bench, review)
     setups = reviews.setups_of(application.db.connection(), review)[:12]
-    bench.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
-    bench.finish()
+    bench.runs.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
+    bench.runs.finish()
     bench.close()
     return application
 
@@ -164,6 +165,7 @@ def figures(folder: Path) -> None:
 def multiply(folder: Path, times: int) -> int:
     """Copy the runs of review 1 in a data folder so many times; returns how many readings it then has."""
     with closing(sqlite3.connect(folder / "lumenar.db")) as db:
+        checksum.install(db)
         runs = [r for (r,) in db.execute("SELECT id FROM run WHERE review_id = 1")]
         for _ in range(times):
             for run in runs:
@@ -192,8 +194,9 @@ def multiply(folder: Path, times: int) -> int:
                     span,
                 )
                 db.execute(
-                    "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at)"
-                    " SELECT patch_id + :shift, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at FROM reading"
+                    "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
+                    " SELECT patch_id + :shift, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at,"
+                    " reading_sum(patch_id + :shift, X, Y, Z, at_s) FROM reading"
                     " WHERE patch_id BETWEEN :first AND :last AND id NOT IN (SELECT reading_id FROM trace)",
                     span,
                 )

@@ -63,8 +63,8 @@ def all_cells(app, review, measurements=FEW):
 def measured(app, bench, phone):
     """The phone, corrected for and measured in every mode, though not for everything."""
     correct_for(app, bench, phone)
-    bench.start(phone, all_cells(app, phone))
-    bench.finish()
+    bench.runs.start(phone, all_cells(app, phone))
+    bench.runs.finish()
     return phone
 
 
@@ -77,8 +77,8 @@ def whole_folder(tmp_path_factory):
     review = shelf.add_review(application, shipped_units()[PHONE], PHONE)
     correct_for(application, service, review)
     setups = reviews.setups_of(application.db.connection(), review)[:2]
-    service.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
-    service.finish()
+    service.runs.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
+    service.runs.finish()
     service.close()
     application.close()
     return folder

@@ -6,14 +6,22 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import NoReturn
 
 from lumenar import __version__
 from lumenar.service.errors import UserError
 from lumenar.store.database import StoreError
 
 DATA = Path("lumenar-data")
+
+
+class _OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {message}\n")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -39,10 +47,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return status
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="lumenar", description="Measure displays, publish reports anyone can recompute."
-    )
+def _parser() -> _OneLineParser:
+    parser = _OneLineParser(prog="lumenar", description="Measure displays, publish reports anyone can recompute.")
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(required=True, metavar="command")
 
@@ -50,35 +56,58 @@ def _parser() -> argparse.ArgumentParser:
         ("serve", _serve, "the application"),
         ("demo", _demo, "build the demonstration data where absent, then serve"),
     ):
-        p = commands.add_parser(name, help=words)
+        p = _command(commands, name, words, run)
         p.add_argument("--data", type=Path, default=DATA, help="data folder (default: %(default)s)")
-        p.add_argument("--host", default="127.0.0.1")
-        p.add_argument("--port", type=int, default=8140)
+        p.add_argument(
+            "--host", default="127.0.0.1", help="address of this machine to listen on (default: %(default)s)"
+        )
+        p.add_argument("--port", type=_port, default=8140, help="port to listen on (default: %(default)s)")
         p.add_argument(
             "--speed", type=float, default=20.0, choices=(1.0, 20.0, 0.0), help="stand-in clock; 0 never waits"
         )
         if name == "demo":
             p.add_argument("--build-only", action="store_true", help="build the data and stop")
-        p.set_defaults(run=run)
 
-    p = commands.add_parser("survey", help="the whole job on the simulated bench, without a browser")
-    p.add_argument("unit", type=Path, metavar="UNIT.json")
-    p.add_argument("--out", type=Path, required=True, metavar="DIR")
-    p.add_argument("--seed", type=int)
-    p.add_argument("--modes", nargs="+", metavar="MODE")
-    p.add_argument("--measurements", nargs="+", metavar="KEY")
-    p.set_defaults(run=_survey)
+    p = _command(commands, "survey", "the whole job on the simulated bench, without a browser", _survey)
+    p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
+    p.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for readings, figures and site")
+    p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
+    p.add_argument("--modes", nargs="+", metavar="MODE", help="only these modes (default: all)")
+    p.add_argument("--measurements", nargs="+", metavar="KEY", help="only these measurements (default: all)")
 
-    p = commands.add_parser("figures", help="figures from a readings file")
-    p.add_argument("readings", type=Path, metavar="READINGS")
-    p.add_argument("--target", metavar="T")
+    p = _command(commands, "figures", "figures from a readings file", _figures)
+    p.add_argument("readings", type=Path, metavar="READINGS", help="readings file (docs/formats.md)")
+    p.add_argument("--target", metavar="T", help="compare with this target instead of each setup's own")
     p.add_argument("--json", action="store_true", help="the figures file on standard output")
-    p.set_defaults(run=_figures)
 
-    p = commands.add_parser("verify", help="recompute a data package and compare")
-    p.add_argument("package", type=Path, metavar="PACKAGE")
-    p.set_defaults(run=_verify)
+    p = _command(commands, "verify", "recompute a published edition or data package and compare", _verify)
+    p.add_argument("package", type=Path, metavar="PACKAGE", help="an edition's folder, its data folder, or data.zip")
+
+    p = _command(commands, "rescue", "save what is whole of a damaged data folder into a new one", _rescue)
+    p.add_argument("data", type=Path, metavar="DATA", help="the damaged data folder")
+    p.add_argument("--out", type=Path, required=True, metavar="DIR", help="a new folder")
     return parser
+
+
+def _command(
+    commands: argparse._SubParsersAction[_OneLineParser], name: str, words: str,
+    run: Callable[[argparse.Namespace], int],
+) -> argparse.ArgumentParser:  # fmt: skip
+    p = commands.add_parser(name, help=words, description=f"{words[:1].upper()}{words[1:]}.")
+    p.set_defaults(run=run)
+    return p
+
+
+def _port(text: str) -> int:
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise argparse.ArgumentTypeError(f"{text!r} is no port; ports run from 1 to 65535")
+    return int(text)
+
+
+def _seed(text: str) -> int:
+    if not text.isdigit() or int(text) > 2**53:
+        raise argparse.ArgumentTypeError(f"{text!r} is no seed; a seed is a whole number from 0 on")
+    return int(text)
 
 
 def _serve(options: argparse.Namespace) -> int:
@@ -120,8 +149,12 @@ def _read(path: Path) -> bytes:
 def _survey(options: argparse.Namespace) -> int:
     from lumenar.publish.survey import survey
 
+    def progress(done: int, total: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{done} of {total} readings", end="" if done < total else "\n", file=sys.stderr, flush=True)
+
     result = survey(
-        _read(options.unit), options.unit.name, options.out, options.seed, options.modes, options.measurements
+        _read(options.unit), options.unit.name, options.out, options.seed, options.modes, options.measurements, progress
     )  # fmt: skip
     print(f"{result.readings} readings; report in {result.folder / 'site' / 'index.html'}")
     for purpose, mode, value in result.best:
@@ -149,6 +182,16 @@ def _figures(options: argparse.Namespace) -> int:
             print(f"  {MEASUREMENTS[key].title}: {MEASUREMENTS[key].words(scalars)}")
         for key, reason in one.left_out.items():
             print(f"  {MEASUREMENTS[key].title}: none, {reason}")
+    return 0
+
+
+def _rescue(options: argparse.Namespace) -> int:
+    from lumenar.service.rescue import rescue
+
+    saved = rescue(options.data, options.out)
+    for table, (kept, lost) in saved.items():
+        print(f"{table}: {kept} saved" + (f", {lost} lost" if lost else ""))
+    print(f"saved in {options.out}; serve it with: lumenar serve --data {options.out}")
     return 0
 
 

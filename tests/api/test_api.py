@@ -1,6 +1,7 @@
 """The API: views, plates against any target, and problem documents."""
 
 import json
+import time
 from html import unescape
 
 import pytest
@@ -8,14 +9,25 @@ from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from lumenar.api import routes
 from lumenar.api.server import create_app
+from lumenar.service.data import FRESH_S
 
-from ..conftest import PHONE
+from ..conftest import MONITOR, PHONE
+
+OWN = {"Sec-Fetch-Site": "same-origin", "Content-Type": "application/json"}
+
+
+def own_client(app, bench):
+    """A client that asks as the application's own pages do."""
+    return TestClient(
+        create_app(app, bench), base_url="http://127.0.0.1:8140", headers=OWN, raise_server_exceptions=False
+    )
 
 
 @pytest.fixture
 def client(app, bench):
-    return TestClient(create_app(app, bench), raise_server_exceptions=False)
+    return own_client(app, bench)
 
 
 def problem(response, status, kind):
@@ -35,7 +47,7 @@ def test_from_the_shelf_to_an_edition(client, bench):
     plan = client.post("/api/plan", json={"review": review, "cells": cells}).json()
     assert plan["readings"] == 108 and plan["shared"] == 16
     assert client.post("/api/runs", json={"review": review, "cells": cells}).status_code == 201
-    bench.wait()
+    bench.runs.wait()
     verdict = client.get(f"/api/reviews/{review}/verdict").json()
     assert verdict["purposes"][0]["modes"][0]["name"] == "Faithful"
     gap = next(gap for gap in verdict["gaps"] if "brightness ladder" in gap)
@@ -126,7 +138,7 @@ def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
         raise KeyError("x")
 
     monkeypatch.setattr("lumenar.service.shelf.shelf", broken)
-    with TestClient(create_app(app, bench), raise_server_exceptions=False) as client:
+    with own_client(app, bench) as client:
         body = problem(client.get("/api/reviews"), 500, "fault")
     assert "/api/reviews" in body["detail"] and "KeyError" in body["detail"]
 
@@ -204,4 +216,35 @@ def test_a_full_disk_is_a_problem_document(client, app):
 
 
 def test_a_strange_host_name_is_refused(client):
-    assert client.get("/api/bench", headers={"host": "evil.example"}).status_code == 400
+    problem(client.get("/api/bench", headers={"host": "evil.example"}), 400, "host")
+
+
+def test_a_board_is_written_once_and_anew_when_it_could_have_changed(client, app, measured, monkeypatch):
+    made = []
+    real = routes.boards.board
+    monkeypatch.setattr(routes.boards, "board", lambda *a: made.append(a[1]) or real(*a))
+    path = f"/api/reviews/{measured}/board"
+    first = client.get(path).json()
+    assert client.get(path).json() == first and made == [measured]
+    other = client.post("/api/reviews", json={"shipped": MONITOR}).json()["id"]
+    client.get(path)
+    count = len(made)
+    # Readings of another review change nothing here; those of this one are told of soon, all else at once.
+    with app.db.transaction(of=other):
+        pass
+    client.get(path)
+    assert len(made) == count
+    with app.db.transaction(of=measured):
+        pass
+    time.sleep(FRESH_S + 0.05)
+    client.get(path)
+    assert len(made) == count + 1
+    row = first["rows"][0]
+    shown = client.get(f"/api/reviews/{measured}/setups/{row['setup']}").json()
+    control = next(c for c in shown["controls"] if c["kind"] == "slider" and not c["locked"])
+    changes = {control["path"]: control["maximum"] if control["value"] != control["maximum"] else control["minimum"]}
+    assert client.put(f"/api/reviews/{measured}/setups/{row['setup']}", json={"settings": changes}).status_code < 300
+    again = client.get(path).json()["rows"][0]
+    assert again["state"] != row["state"] and any(c["state"] == "stale" for c in again["cells"])
+    client.delete(f"/api/reviews/{measured}")
+    assert client.get(path).status_code == 404

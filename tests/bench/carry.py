@@ -13,7 +13,7 @@ from lumenar.bench.simulated.meter import COLORIMETER
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import Context
-from lumenar.core.readings import MeterLimits, collect
+from lumenar.core.readings import collect
 from lumenar.core.targets import TARGETS
 
 from .test_runner import Notes
@@ -52,7 +52,7 @@ def carry_out(file, measurement, context=None, habits: Habits | None = None, see
     below = np.array([outcome == "below_floor" for _, outcome, _, _ in notes.done])
     traces = [r.trace if r else None for _, _, r, _ in notes.done]
     times = np.array([t for *_, t in notes.done])
-    limits = MeterLimits(COLORIMETER.repeatability, COLORIMETER.floor)
+    limits = COLORIMETER.limits
     return collect([notes.steps[n].patch for n, *_ in notes.done], XYZ, below, limits, times, traces), bench
 
 

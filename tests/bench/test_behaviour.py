@@ -37,7 +37,7 @@ def test_a_dip_at_ten_percent_is_found_there(units):
     a, _ = figures(unit(units[MONITOR], clamp="bt709", **dip), "grey_ramp")
     f = a.figures
     at = int(np.nanargmin(f["error_lstar"]))
-    assert f["levels_percent"][at] == 10
+    assert f["levels_percent"][at] == pytest.approx(10, abs=0.05)
     srgb = [116 * np.cbrt(((v + 0.055) / 1.055) ** 2.4) - 16 for v in (0.08, 0.1)]
     assert f["error_lstar"][at] == pytest.approx(srgb[0] - srgb[1], abs=0.3)
 
@@ -130,7 +130,7 @@ def test_crushed_and_clipped_steps_are_counted(units):
     file = unit(units[PHONE], curve_table=crush, gamma=2.2, light={"panel_bits": 14, "input_bits": 12})
     dark, _ = figures(file, "near_black")
     assert dark.figures["crushed"][dark.figures["levels_percent"] <= 3.4].sum() == dark.scalar("crushed_steps") == 3
-    assert dark.scalar("first_visible_percent") == 4
+    assert dark.scalar("first_visible_percent") == pytest.approx(4, abs=0.02)
     bright, _ = figures(file, "near_white")
     assert bright.scalar("lost_steps") == 4
     straight, _ = figures(unit(units[PHONE], gamma=2.2, light={"panel_bits": 14, "input_bits": 12}), "near_white")
@@ -180,9 +180,9 @@ def test_the_uncertainty_of_a_shared_volume_is_that_of_whole_analyses(units):
     "measurement", ["white_black", "brightness_ladder", "grey_ramp", "gamut", "saturation", "additivity", "uniformity"]
 )
 def test_figures_scatter_as_their_uncertainty_says(units, measurement):
-    """The whole measurement carried out again and again: what differs is what each of them says may differ. Near black
-    a third of the meter's floor is allowed for, more than this meter scatters; otherwise no more is said than is so."""
-    file = unit(units[MONITOR])
+    """The whole measurement carried out again and again: what differs is what each of them says may differ."""
+    # Black is a number here: what an unknown one leaves open does not scatter.
+    file = unit(units[MONITOR], light={"leakage": 0.0008})
     found = [figures(file, measurement, seed=seed)[0] for seed in range(1, 21)]
     checked = 0
     for key in found[0].uncertainty:
@@ -191,7 +191,8 @@ def test_figures_scatter_as_their_uncertainty_says(units, measurement):
             continue
         scatter = float(np.std(values, ddof=1))
         stated = float(np.sqrt(np.mean([a.uncertainty[key].standard ** 2 for a in found])))
-        if max(scatter, stated) < 1e-9:
+        # What an unknown black leaves open does not scatter: it is the same each time.
+        if max(scatter, stated) < 1e-9 or any(key in a.range for a in found):
             continue
         # Twenty values tell a standard deviation to a sixth; four times that is allowed.
         assert scatter < 1.7 * stated, (key, scatter, stated)

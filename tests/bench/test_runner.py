@@ -5,12 +5,12 @@ import threading
 import pytest
 
 from lumenar.bench.habits import HABITS, REST
-from lumenar.bench.plan import Cell, plan_run
+from lumenar.bench.plan import Cell, is_free, plan_run
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.core.measurements import Context
+from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.readings import Patch
 
 from ..conftest import PHONE
@@ -169,6 +169,34 @@ def test_a_plan_reads_shared_patches_once_and_groups_by_setup():
     assert plan.seconds > 66 * 0.85 and plan.saved_seconds == pytest.approx(8 * 0.85)
 
 
+@pytest.mark.parametrize("panel", ["lcd", "oled"])
+def test_the_patches_of_a_setup_come_in_an_order_that_disturbs_the_display_least(panel):
+    context = Context(luminance_levels=(0.0, 50.0, 100.0))
+    plan = plan_run(
+        [Cell(1, m) for m in MEASUREMENTS], lambda _: context, HABITS[panel], lambda _, patches: [0.5] * len(patches)
+    )
+    patches = [p.patch for p in plan.patches]
+    plain = [
+        i
+        for i, p in enumerate(patches)
+        if is_free(p) and p.window == 0.1 and p.pattern == "window" and p.reads == "XYZ"
+    ]
+    light = [sum(patches[i].rgb) for i in plain]
+    assert len(plain) > 500
+    if panel == "lcd":
+        assert light == sorted(light, reverse=True), "from bright to dark"
+    else:
+        assert light[::2] == sorted(light[::2], reverse=True) and light[1::2] == sorted(light[1::2])
+        assert min(light[::2]) >= max(light[1::2]), "bright and dark in turn, so that it rests"
+    for window in {p.window for p in patches if p.at_s is not None}:
+        held = [p.at_s for p in patches if p.at_s is not None and p.window == window]
+        assert held == sorted(held), "what is held is read as time goes by"
+    levels = [p.level for p in patches if p.level is not None]
+    assert levels == sorted(levels, reverse=True)
+    first_moved = next(i for i, p in enumerate(patches) if p.level is not None)
+    assert first_moved > max(plain), "the control is left alone until all else is read"
+
+
 def greys(units, habits, levels=(1.0, 0.8, 0.6, 0.4, 0.2), **runner):
     file = parse_unit(units[PHONE])
     bench = simulated_bench(file, SimulatedClock())
@@ -228,6 +256,26 @@ def test_a_cold_unit_is_warmed_up_until_it_is_steady(units):
     assert abs(warm[-1][1] / before[1] - 1) < 0.012
     assert any("over ten minutes" in message for _, message in notes.states)
     assert notes.done[0][3] > warm[-1][0], "nothing is measured before"
+
+
+@pytest.mark.parametrize(("warm", "change", "asked"), [(True, 1.07, True), (False, 1.07, False), (False, 1.2, True)])
+def test_white_of_a_cold_unit_may_differ_more_but_not_by_anything(units, warm, change, asked):
+    _bench, notes, runner = greys(units, HABITS["lcd"])
+    assert runner.work() == "done"
+    [(_, signature, _)] = notes.signatures
+    file = parse_unit(units[PHONE])
+    then = tuple(tuple(change * v for v in XYZ) for XYZ in signature)
+    setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness", then)
+    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    runner = Runner(simulated_bench(file, SimulatedClock(), seed=5), notes, HABITS["lcd"], warm=warm)
+    thread = in_thread(runner)
+    while not any(state in ("paused", "done") for state, _ in notes.states):
+        assert notes.told.wait(5)
+        notes.told.clear()
+    assert (notes.states[-1][0] == "paused") == asked
+    if asked:
+        runner.stop()
+    thread.join(5)
 
 
 def test_a_setup_that_looks_different_is_asked_about_once(units):

@@ -44,7 +44,7 @@ BAD = [
     (("modes", 1, "defaults"), {"Picture > Light": 101}, "101 is outside 0..100 of Picture > Light"),
     (("modes", 1, "defaults"), {"Picture > Lamp": 1}, "unknown control 'Picture > Lamp'"),
     (("modes", 1, "name"), "Studio", "mode name 'Studio' appears more than once"),
-    (("light", "peak_cd_m2"), -5, "light.peak_cd_m2: Input should be greater than 0"),
+    (("light", "peak_cd_m2"), -5, "light.peak_cd_m2: Input should be greater than or equal to 0.1"),
     (("light", "native_white_xy"), [0.7, 0.2], "light.native_white_xy: the channels' spectra cannot make this white"),
     (("version",), 9, "version: Input should be 1"),
     (("behaviour", "area_limit"), [[0, 1], [0.5, 0.7], [1, 0.8]], "area_limit is not monotone"),
@@ -69,9 +69,8 @@ def test_a_wrong_unit_file_is_refused_in_one_line(units, path, value, said):
 NO_JSON = [
     ("", "the file is empty"),
     ("{", "not JSON at line 1"),
-    ('{"seed": NaN}', "NaN is not a number"),
     ("[]", "document:"),
-    (b"\xff", "not UTF-8"),
+    (b"\xff", "not JSON at line 1"),
 ]
 
 
@@ -79,6 +78,16 @@ NO_JSON = [
 def test_what_is_no_json_is_refused(text, said):
     with pytest.raises(UnitFileError, match=said):
         parse_unit(text, "x.json")
+
+
+@pytest.mark.parametrize("number", ["NaN", "Infinity", "-Infinity", "1e999"])
+def test_what_is_no_number_is_refused(units, number):
+    text = units["ostrel-fen-32.json"]
+    document = json.loads(text)
+    peak = json.dumps(document["light"]["peak_cd_m2"])
+    assert f'"peak_cd_m2": {peak}' in text
+    with pytest.raises(UnitFileError, match=r"light.peak_cd_m2: .*(no numbers|less than or equal)"):
+        parse_unit(text.replace(f'"peak_cd_m2": {peak}', f'"peak_cd_m2": {number}'), "x.json")
 
 
 def test_the_shipped_units_are_good(units):

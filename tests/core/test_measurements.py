@@ -60,15 +60,15 @@ def test_gamma_vectors():
 
 def test_a_dip_is_found_where_it_is_and_as_deep_as_it_is():
     def dip(XYZ):
-        at = [i for i, p in enumerate(PATCHES) if p.rgb == (0.1, 0.1, 0.1)]
+        at = [i for i, p in enumerate(PATCHES) if abs(p.rgb[0] - 0.1) < 0.001 and p.rgb[0] == p.rgb[1] == p.rgb[2]]
         XYZ[at] *= 0.7
         return XYZ
 
     f = analyse("grey_ramp", display("srgb", black=0.0, change=dip), TARGETS["srgb"]).figures
     at = int(np.argmin(f["error_lstar"]))
-    assert f["levels_percent"][at] == 10
+    assert f["levels_percent"][at] == pytest.approx(10, abs=0.05)
     assert f["error_percent"][at] == pytest.approx(-30)
-    assert f["de2000_max_level_percent"] == 10
+    assert f["de2000_max_level_percent"] == pytest.approx(10, abs=0.05)
     assert f["de_lightness"][at] < 0 and abs(f["de_chroma_only"][at]) < 1e-9
     others = np.delete(f["error_lstar"], at)
     assert np.abs(others[~np.isnan(others)]).max() < 1e-9

@@ -12,6 +12,7 @@ from lumenar.core.measurements.base import balance, worst
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.measurements.charts import around, tick_step
 from lumenar.core.monotone import isotonic, pchip
+from lumenar.core.numbers import signed
 from lumenar.core.targets import TARGETS, Anchor
 
 unit = st.floats(0, 1)
@@ -119,9 +120,19 @@ def test_an_even_drift_of_the_display_is_taken_out_of_a_series(rate, span, later
     t = np.array([0, 0.2, 0.5, 0.7, 1]) * span
     XYZ = np.array([[95, 100, 109], [41, 21, 2], [36, 72, 12], [18, 7, 95], [95, 100, 109.0]])
     drifting = XYZ * (1 + rate * t)[:, None]
-    found = correction.without_drift(drifting, t, span + later)
-    np.testing.assert_allclose(found, XYZ * (1 + rate * (span + later)), rtol=1e-9)
-    np.testing.assert_array_equal(correction.without_drift(drifting, np.zeros(5), later), drifting)
+    second = XYZ * (1 + rate * (t + span + later))[:, None]
+    names = ("white", "red", "green", "blue", "white")
+    one, two = (
+        correction.ColourReadings(names, v, s, 0.001, 0.0) for v, s in ((drifting, t), (second, t + span + later))
+    )
+    freed = correction.without_drift(one, two)
+    # The logarithm of the light is taken to change evenly: what is left of an even change of the light is its square.
+    left = 0.2 * (abs(rate) * (2 * span + later)) ** 2 + 1e-9
+    for series in freed:
+        np.testing.assert_allclose(series.XYZ[0] / series.XYZ[4], 1, atol=left)
+    np.testing.assert_allclose(freed[1].XYZ / freed[0].XYZ, 1, atol=2 * left)
+    still = correction.ColourReadings(names, drifting, np.zeros(5), 0.001, 0.0)
+    assert correction.without_drift(still, still) == (still, still)
 
 
 @given(st.floats(0.6, 3), st.floats(1, 20), st.floats(100, 900), st.booleans())
@@ -223,3 +234,14 @@ def test_solids_share_no_more_than_either_has_and_rings_end_at_the_volume(mix, s
         0.5 * (ring[-1] ** 2).sum() * np.radians(volume.HUE_STEP), volume.volume(own[0]), rtol=1e-9
     )
     assert np.all(ring[1] >= ring[0] - 1e-9)
+
+
+@given(st.floats(-1e4, 1e4), st.integers(0, 4))
+@example(-0.04, 1)
+@example(0.04, 1)
+@example(-0.0, 0)
+def test_a_difference_bears_its_sign_and_zero_none(value, decimals):
+    text = signed(value, decimals)
+    read = float(text.replace("−", "-").replace("\u2009", "").replace(",", ""))
+    assert abs(read - value) <= 0.5001 * 10.0**-decimals
+    assert (text[0] in "+−") == (read != 0) and "-" not in text

@@ -2,19 +2,26 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.recipes.first import Candidate, Menu, recommend
-from lumenar.core.scoring.rubric import RubricError, Rule, score, tied
+from lumenar.core.scoring.rubric import RubricError, Rule, rank, score, tied
 from lumenar.service.application import load_rubric
 
 RUBRIC = load_rubric()
 GOOD = {
-    "grey_ramp": {"de2000_mean": 0.5, "de2000_max": 1.0, "curve_rms_lstar": 0.5},
+    "grey_ramp": {
+        "own_white_de2000_mean": 0.5,
+        "own_white_de2000_max": 1.0,
+        "de2000_mean": 0.5,
+        "curve_rms_lstar": 0.5,
+    },
     "white_black": {"white_de2000": 0.4, "contrast_ratio": 30_000, "cct_k": 6500},
-    "gamut": {"coverage_target_uv_percent": 100, "de2000_mean": 0.5, "de2000_max": 1.0},
-    "saturation": {"de2000_mean": 0.4},
-    "swatches": {"de2000_mean": 0.4, "de2000_worst_tenth": 0.9},
+    "gamut": {"coverage_target_uv_percent": 100, "own_white_de2000_mean": 0.5, "own_white_de2000_max": 1.0},
+    "saturation": {"own_white_de2000_mean": 0.4},
+    "swatches": {"own_white_de2000_mean": 0.4, "own_white_de2000_worst_tenth": 0.9},
     "uniformity": {"uniformity_de2000_judged": 0.9},
 }
 
@@ -31,7 +38,7 @@ def analyses(**changed):
 
 
 def test_points_follow_the_knots():
-    rule = RUBRIC.rules["grey_ramp.de2000_mean"]
+    rule = RUBRIC.rules["grey_ramp.own_white_de2000_mean"]
     assert rule.points([0.2, 0.5, 1.5, 10, 40]) == pytest.approx([100, 100, 87.5, 0, 0])
     log = RUBRIC.rules["white_black.contrast_ratio"]
     assert log.points(np.sqrt(300 * 700)) == pytest.approx(37.5)
@@ -52,10 +59,10 @@ def test_a_rule_that_is_not_monotone_is_refused(knots):
 def test_the_score_is_the_weighted_mean_and_the_losses_add_up():
     perfect = score(RUBRIC, "colour_work", analyses())
     assert perfect.value == pytest.approx(100) and perfect.coverage == 1
-    worse = score(RUBRIC, "colour_work", analyses(grey_ramp__de2000_mean=3))
-    assert worse.value == pytest.approx(100 - 18 * 35 / 100)
+    worse = score(RUBRIC, "colour_work", analyses(grey_ramp__own_white_de2000_mean=3))
+    assert worse.value == pytest.approx(100 - 16 * 35 / 100)
     assert sum(line.loss for line in worse.lines) == pytest.approx(100 - worse.value)
-    assert worse.lines[0].figure == "grey_ramp.de2000_mean"
+    assert worse.lines[0].figure == "grey_ramp.own_white_de2000_mean"
 
 
 def test_leaving_a_weak_measurement_out_cannot_raise_the_score():
@@ -63,13 +70,13 @@ def test_leaving_a_weak_measurement_out_cannot_raise_the_score():
     assert no_core.value is None and "Coverage of the target" in no_core.reason
     left_out = dict.fromkeys(
         (
-            "grey_ramp__curve_rms_lstar", "gamut__de2000_mean", "gamut__de2000_max", "swatches__de2000_mean",
-            "swatches__de2000_worst_tenth",
+            "grey_ramp__curve_rms_lstar", "gamut__own_white_de2000_mean", "gamut__own_white_de2000_max",
+            "swatches__own_white_de2000_mean", "swatches__own_white_de2000_worst_tenth",
         )
     )  # fmt: skip
     thin = score(RUBRIC, "colour_work", analyses(**left_out))
-    assert thin.value is None and thin.coverage == pytest.approx(0.67)
-    some = score(RUBRIC, "colour_work", analyses(gamut__de2000_max=None))
+    assert thin.value is None and thin.coverage == pytest.approx(0.68)
+    some = score(RUBRIC, "colour_work", analyses(gamut__own_white_de2000_max=None))
     assert some.value is not None and some.coverage == pytest.approx(0.97)
 
 
@@ -80,20 +87,20 @@ def test_at_least_stands_in_for_contrast():
 
 
 def with_draws(value, spread):
-    a = analyses(grey_ramp__de2000_mean=value)
-    draws = np.random.default_rng(1).normal(value, spread, 400)
-    a["grey_ramp"] = Analysis("grey_ramp", "srgb", a["grey_ramp"].figures, draws={"de2000_mean": draws})
+    a = analyses(grey_ramp__own_white_de2000_mean=value)
+    draws = np.random.default_rng(round(100 * value)).normal(value, spread, 400)
+    a["grey_ramp"] = Analysis("grey_ramp", "srgb", a["grey_ramp"].figures, draws={"own_white_de2000_mean": draws})
     return a
 
 
-def test_scores_tie_when_their_intervals_overlap():
+def test_scores_tie_when_the_interval_of_their_difference_holds_nothing():
     near, far = (score(RUBRIC, "colour_work", with_draws(v, 0.2)) for v in (2.0, 4.0))
     assert near.low < near.value < near.high
     assert tied(near, score(RUBRIC, "colour_work", with_draws(2.1, 0.2)))
     assert not tied(near, far)
 
 
-WHITE_GAINS = [("Picture > White > Red gain", 100), ("Picture > White > Blue gain", 100)]
+WHITE_GAINS = [("Picture > White > Red gain", 100, "white"), ("Picture > White > Blue gain", 100, "white")]
 MENU = Menu("Picture > Mode", "Picture > Light", 1.0, WHITE_GAINS, {})
 
 
@@ -103,7 +110,7 @@ def ladder(top):
 
 
 def candidate(name, de, top=300):
-    a = analyses(grey_ramp__de2000_mean=de) | {"brightness_ladder": ladder(top)}
+    a = analyses(grey_ramp__own_white_de2000_mean=de) | {"brightness_ladder": ladder(top)}
     return Candidate(name, name, score(RUBRIC, "colour_work", a), a)
 
 
@@ -124,3 +131,92 @@ def test_a_luminance_out_of_reach_is_said():
     assert recipe.steps[1].value == "100" and "out of reach" in recipe.steps[1].why
     assert dict(recipe.luminance_table)[120.0] is None
     assert recommend("colour_work", "Colour work", [], MENU) is None
+
+
+def test_what_a_control_is_for_is_read_from_the_menu_and_not_from_its_name():
+    menu = Menu("Picture > Mode", None, 1.0, [("Picture > White fence", 3, ""), ("Tint > Rot", 100, "white")], {})
+    steps = recommend("colour_work", "Colour work", [candidate("Plain", 3)], menu).steps
+    assert "White is" not in steps[1].why and "White is" in steps[2].why
+
+
+def test_the_caveat_counts_the_samples():
+    one, two = (recommend("colour_work", "Colour work", [candidate("Plain", 3)], MENU, n).caveats[0] for n in (1, 2))
+    assert "one sample" in one and "2 samples" in two
+
+
+@given(st.sets(st.sampled_from(sorted(f"{m}__{k}" for m, f in GOOD.items() for k in f)), max_size=6), st.floats(0.3, 9))
+def test_leaving_something_out_never_raises_what_scores_are_ranked_by(left_out, de):
+    whole = analyses(grey_ramp__own_white_de2000_mean=de, swatches__own_white_de2000_mean=de)
+    figures = {m: {k: float(v) for k, v in a.figures.items()} for m, a in whole.items()}
+    for key in left_out:
+        measurement, figure = key.split("__")
+        figures[measurement].pop(figure)
+    less = {m: Analysis(m, "srgb", {k: np.array(v) for k, v in f.items()}) for m, f in figures.items()}
+    before, after = (score(RUBRIC, "colour_work", a) for a in (whole, less))
+    assert rank(after) <= rank(before) + 1e-9
+    if after.value is not None:
+        assert after.low <= before.value <= after.high + 1e-9, "what was left out is within what is left open"
+    assert after.value is None or not left_out or tied(after, before)
+
+
+def test_a_lower_bound_leaves_the_interval_open_upwards():
+    bound = score(RUBRIC, "colour_work", analyses(white_black__contrast_ratio=None, white_black__contrast_at_least=900))
+    known = score(RUBRIC, "colour_work", analyses(white_black__contrast_ratio=900))
+    assert bound.value == pytest.approx(known.value) and bound.low == pytest.approx(known.low)
+    assert known.high == pytest.approx(known.value) and bound.high == pytest.approx(100)
+
+
+def test_different_numbers_of_draws_do_not_clash():
+    a = with_draws(2.0, 0.2)
+    a["gamut"] = Analysis(
+        "gamut",
+        "srgb",
+        a["gamut"].figures,
+        draws={"own_white_de2000_mean": np.random.default_rng(2).normal(0.5, 0.1, 60)},
+    )
+    found = score(RUBRIC, "colour_work", a)
+    assert len(found.spread) == 60 and found.low < found.value
+    assert tied(found, score(RUBRIC, "colour_work", with_draws(2.0, 0.2)))
+
+
+def test_what_two_setups_share_cancels_in_a_tie():
+    """Two intervals overlap widely, yet the better one is better in every draw."""
+    shared = np.random.default_rng(3).normal(0, 0.5, 200)
+
+    def scored(value):
+        a = analyses(grey_ramp__own_white_de2000_mean=value)
+        draws = {"own_white_de2000_mean": value + shared}
+        a["grey_ramp"] = Analysis("grey_ramp", "srgb", a["grey_ramp"].figures, draws=draws)
+        return score(RUBRIC, "colour_work", a)
+
+    one, two = scored(2.0), scored(2.4)
+    assert one.low < two.high and not tied(one, two)
+
+
+def test_a_white_that_is_off_counts_once():
+    """A display perfect but for a white of 7270 K loses 8 to 12 points, by the line of white alone."""
+    from lumenar.core.analysis import analyse
+    from lumenar.core.colour.spaces import xy_to_XYZ
+    from lumenar.core.targets import TARGETS
+
+    from .test_measurements import display
+
+    gains = xy_to_XYZ((0.3018, 0.3180)) / xy_to_XYZ((0.3127, 0.3290))
+
+    def cool(XYZ):
+        from lumenar.core.colour.adaptation import bradford
+
+        return XYZ @ bradford(xy_to_XYZ((0.3127, 0.3290)), xy_to_XYZ((0.3018, 0.3180))).T
+
+    assert gains[2] > 1
+    lost = []
+    for change in (lambda XYZ: XYZ, cool):
+        readings = display("srgb", black=0.001, change=change)
+        found = {
+            m: analyse(m, readings, TARGETS["srgb"], uncertain=False) for m in ("grey_ramp", "gamut", "white_black")
+        }
+        known = score(RUBRIC, "colour_work", found)
+        lost.append({line.figure: line.loss for line in known.lines if line.loss is not None})
+    more = {k: lost[1][k] - lost[0][k] for k in lost[0]}
+    assert 8 < more["white_black.white_de2000"] < 12
+    assert max(abs(v) for k, v in more.items() if "own_white" in k) < 0.05

@@ -1,6 +1,7 @@
 """The pictures of the report, each by itself."""
 
 import shutil
+from dataclasses import replace
 from itertools import pairwise
 from xml.etree import ElementTree
 
@@ -22,6 +23,9 @@ def test_every_picture_of_the_report_lies_within_itself(demo_folder, tmp_path):
     for review in reviews.review_ids(app.db.connection()):
         for cell in cells.newest(app, review).complete:
             for chart in plates(app, review, cell.setup, cell.measurement, [], None).charts:
+                if long_named := [s for s in chart.series if s.setup == 0 and s.role == "measured"]:
+                    named = tuple(replace(s, name="W" * 80) if s in long_named else s for s in chart.series)
+                    chart = replace(chart, series=named)
                 picture = ElementTree.fromstring(svg.draw(chart))
                 width, height = (float(v) for v in picture.get("viewBox").split()[2:])
                 drawn.add(chart.key)

@@ -43,7 +43,7 @@ class AnyOrder(RuleBasedStateMachine):
     def open(self):
         self.bench = BenchService(self.app, speed=0.0)
         self.corrector, self.free = Corrector(self.app, self.bench), FreeRun(self.app, self.bench)
-        self.bench.recover()
+        self.bench.runs.recover()
 
     def query(self, sql):
         return self.app.db.connection().execute(sql).fetchall()
@@ -55,12 +55,12 @@ class AnyOrder(RuleBasedStateMachine):
     def measure(self, cells, speed):
         self.bench.set_speed(speed)
         with suppress(UserError):
-            self.bench.start(self.review, [Cell(self.setups[i], m) for i, m in cells])
+            self.bench.runs.start(self.review, [Cell(self.setups[i], m) for i, m in cells])
 
     @rule(verb=st.sampled_from(["pause", "resume", "stop"]))
     def steer(self, verb):
         with suppress(UserError):
-            getattr(self.bench, verb)()
+            getattr(self.bench.runs, verb)()
 
     @rule(fault=st.sampled_from([None, *FAULTS]))
     def break_the_meter(self, fault):
@@ -76,7 +76,7 @@ class AnyOrder(RuleBasedStateMachine):
 
     @rule(verb=st.sampled_from(["keep_setting", "keep_ladder", "stop", "capture"]))
     def use_what_runs_free(self, verb):
-        if verb == "capture" and self.bench.status().fault:
+        if verb == "capture" and self.bench.live.status().fault:
             return  # It would rightly wait for ten seconds.
         with suppress(UserError):
             getattr(self.free, verb)()
@@ -116,7 +116,7 @@ class AnyOrder(RuleBasedStateMachine):
         now = dict(self.query("SELECT id, at_s FROM reading"))
         assert self.seen.items() <= now.items()
         self.seen = now
-        status = self.bench.status()
+        status = self.bench.live.status()
         assert status.state in ("idle", "running", "paused", "queued")
         assert status.done <= status.total or not status.total
 
@@ -134,13 +134,13 @@ class AnyOrder(RuleBasedStateMachine):
         self.free.stop()
         self.corrector.stop()
         end = time.monotonic() + 30
-        while (state := self.bench.status()).state != "idle":
+        while (state := self.bench.live.status()).state != "idle":
             assert time.monotonic() < end, state
             with suppress(UserError):
                 self.bench.set_fault(None)
             if state.state == "paused":
                 with suppress(UserError):
-                    self.bench.resume()
+                    self.bench.runs.resume()
             time.sleep(0.01)
         assert {r["state"] for r in self.query("SELECT state FROM run")} <= {"done", "stopped"}
         assert not self.query(

@@ -8,10 +8,10 @@ from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import spaces
 from lumenar.core.colour.correction import corrected
 from lumenar.core.readings import Patch
-from lumenar.service import board, cells, loading, shelf
+from lumenar.service import board, cells, loading, shelf, verdict
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import ConflictError
-from lumenar.service.instruments import Corrector
+from lumenar.service.instruments import SERIES, Corrector
 from lumenar.store import reviews
 
 from ..conftest import PHONE, all_cells
@@ -33,19 +33,20 @@ def white_uv(app, review):
 
 
 def test_a_correction_brings_the_working_meter_to_the_reference(app, bench, phone, corrector, units):
-    bench.start(phone, all_cells(app, phone, ("white_black",)))
-    bench.finish()
+    bench.runs.start(phone, all_cells(app, phone, ("white_black",)))
+    bench.runs.finish()
     raw = white_uv(app, phone)
     assert "without a correction" in board.board(app, phone).rows[0].cells[0].note
+    assert "1 run was read without a correction for the panel type." in verdict.verdict(app, phone).gaps
     corrector.start(phone, first_setup(app, phone))
-    bench.wait()
+    bench.runs.wait()
     attempt = corrector.view().attempt
-    assert attempt.step == "done" and attempt.done == 26 and len(attempt.residuals) == 8
+    assert attempt.step == "done" and attempt.done == 2 * len(SERIES) and len(attempt.residuals) == 8
     assert attempt.summary["de2000_mean"] < 0.4 < 1.2 < attempt.summary["de2000_before_mean"]
     assert corrector.view().corrections == [], "nothing is kept before the person says so"
     number = corrector.keep()
-    bench.start(phone, all_cells(app, phone, ("white_black",)))
-    bench.finish()
+    bench.runs.start(phone, all_cells(app, phone, ("white_black",)))
+    bench.runs.finish()
     unit = SimulatedUnit(parse_unit(units[PHONE]))
     unit.select("Faithful")
     true = spaces.XYZ_to_uv(unit.XYZ((1.0, 1.0, 1.0)))
@@ -65,10 +66,10 @@ def test_the_drift_of_a_cold_display_does_not_get_into_its_corrections(app, benc
     off = []
     for setup in reviews.setups_of(app.db.connection(), review):
         corrector.start(review, setup.id)
-        bench.wait()
+        bench.runs.wait()
         assert 0.5 < corrector.attempt.summary["drift_percent"] < 3
         # Cold again, white read with both at one moment: what the correction makes of the one is what the other says.
-        unit = bench.assemble(setup.unit_id, 99)
+        unit = bench.rig.assemble(setup.unit_id, 99)
         unit.remote.select(setup.mode)
         unit.source.show(Patch((1.0, 1.0, 1.0)))
         for _ in range(12):
@@ -81,20 +82,20 @@ def test_the_drift_of_a_cold_display_does_not_get_into_its_corrections(app, benc
 
 def test_an_attempt_that_is_over_before_its_start_returns_is_not_begun_again(app, bench, phone, corrector, monkeypatch):
     """A bench without waiting may be done while the thread that started it has not gone on yet."""
-    occupy = bench.occupy
+    take = bench.seat.take
 
     def slow_to_return(*arguments):
-        occupy(*arguments)
-        bench.wait(20)
+        take(*arguments)
+        bench.seat.wait(timeout=20)
 
-    monkeypatch.setattr(bench, "occupy", slow_to_return)
+    monkeypatch.setattr(bench.seat, "take", slow_to_return)
     corrector.start(phone, first_setup(app, phone))
     assert corrector.attempt.step == "done" and corrector.keep() == 1
 
 
 def test_what_a_correction_leaves_is_part_of_the_uncertainty(app, bench, measured):
     meter, matrix = loading.limits(app, app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0])
-    assert matrix is not None and 0 < meter.correction_u < 0.01
+    assert matrix is not None and 0 < meter.correction_draws.std(axis=0).max() < 0.01
     white = board.board(app, measured).rows[0].cells[0].figures[0]
     assert white.uncertainty > 1.5 * meter.repeatability * white.raw / np.sqrt(2)
 
@@ -105,11 +106,11 @@ def test_a_failing_meter_ends_the_attempt_and_nothing_is_kept(app, phone, correc
     corrector.start(phone, first_setup(app, phone))
     with pytest.raises(ConflictError, match="in use"):
         corrector.start(phone, first_setup(app, phone))
-    while slow.bench is None:
+    while slow.rig.bench is None:
         pass
-    slow.bench.meter.fault = slow.bench.spectroradiometer.fault = "unplugged"
+    slow.rig.bench.meter.fault = slow.rig.bench.spectroradiometer.fault = "unplugged"
     slow.set_speed(0.0)
-    slow.wait(10)
+    slow.runs.wait(10)
     attempt = corrector.view().attempt
     assert attempt.step == "failed" and "Plug the meter in" in attempt.message
     with pytest.raises(ConflictError, match="make one first"):

@@ -16,7 +16,7 @@ def call(server, method, path, body=None):
         server.url + "/api" + path,
         method=method,
         data=None if body is None else json.dumps(body).encode(),
-        headers={"Content-Type": "application/json"},
+        headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"},
     )
     with urllib.request.urlopen(request, timeout=10) as answer:
         return json.load(answer)
@@ -99,7 +99,7 @@ def test_a_second_server_is_told_of_the_first(server):
         command = [sys.executable, "-m", "lumenar.cli", "serve", *more]
         return subprocess.run(command, capture_output=True, text=True, timeout=30)
 
-    same_data = serve("--data", str(server.data), "--port", "0")
+    same_data = serve("--data", str(server.data), "--port", "8199")
     assert same_data.returncode == 2 and "another Lumenar" in same_data.stderr
     same_port = serve("--data", str(server.data.parent / "other"), "--port", str(server.port))
     assert same_port.returncode == 2 and "taken" in same_port.stderr

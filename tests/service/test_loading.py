@@ -1,18 +1,21 @@
 """From rows to arrays: partly read runs, repeated readings, patches of several setups between one another, one plan."""
 
+import time
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
 from lumenar.core.readings import Patch
 from lumenar.service import loading
-from lumenar.service.application import Cache, now
+from lumenar.service.data import Cache, now
 from lumenar.store import readings, reviews, runs
 from lumenar.store.readings import NewReading
 from lumenar.store.runs import NewPatch, NewRun
 
 GREYS = [Patch((v, v, v)) for v in (0.0, 0.5, 1.0)]
 PLACE = Patch((1.0, 1.0, 1.0), 1.0, zone=(2, 1, 5, 3), repeat=1)
-METER = {"name": "meter", "repeatability": 0.002, "floor": 0.01}
+METER = {"name": "meter", "repeatability": 0.002, "floor": 0.01, "absolute": 0.001}
 
 
 @pytest.fixture
@@ -25,7 +28,9 @@ def plan(app, review, setups, patches, meter=METER):
     db = app.db.connection()
     unit = reviews.unit_of(db, review).id
     mixed = [NewPatch(s, p, 1.0, ("gamut", "grey_ramp")[: 1 + (p is PLACE)]) for p in patches for s in setups]
-    new = NewRun(review, unit, now(), "1.0", meter, {}, None, False, dict.fromkeys(setups, "{}"), mixed)
+    new = NewRun(
+        review, unit, now(), "1.0", {"XYZ": meter}, None, {}, None, False, dict.fromkeys(setups, "{}"), {}, mixed
+    )
     with app.db.transaction() as writing:
         return runs.add_run(writing, new)
 
@@ -101,3 +106,24 @@ def test_setups_of_one_plan_share_its_layout_and_others_do_not(app, phone, setup
     for name in ("rgb", "window", "level", "zone", "at_s"):
         np.testing.assert_array_equal(getattr(old.readings, name), getattr(b.readings, name))
     np.testing.assert_array_equal(old.readings.XYZ, b.readings.XYZ)
+
+
+def test_a_view_is_made_once_for_all_who_ask_at_a_time_and_an_error_is_not_kept(app):
+    made = []
+
+    def make():
+        made.append(None)
+        time.sleep(0.05)
+        return b"view"
+
+    with ThreadPoolExecutor(8) as pool:
+        answers = list(pool.map(lambda _: app.views.get("view", 1, make), range(8)))
+    assert answers == [b"view"] * 8 and len(made) == 1
+    with app.db.transaction():
+        pass
+    with pytest.raises(ZeroDivisionError):
+        app.views.get("view", 1, lambda: bytes(1 // 0))
+    assert app.views.get("view", 1, make) == b"view" and len(made) == 2
+    for review in range(2, 40):
+        app.views.get("view", review, lambda: b"other")
+    assert app.views.get("view", 1, make) == b"view" and len(made) == 3, "no more are kept than there is room for"

@@ -95,16 +95,19 @@ FIRST = ("setups", 0, "readings", 0)
 BAD = [
     ("", "the file is empty"),
     (json.dumps(document())[:-40], "not JSON at line 1"),
-    ("no json", "not JSON at line 1, column 1"),
-    (json.dumps(document()).replace("0.1", "NaN", 1), "NaN is not a number"),
-    (change((*FIRST, "XYZ"), [1, -2, 3]), "setups[0].readings[0].XYZ[1]: Input should be greater than or equal to 0"),
+    ("no json", "not JSON at line 1, column 2"),
+    (json.dumps(document()).replace("0.1", "NaN", 1), "NaN and infinities are no numbers"),
+    (
+        change((*FIRST, "XYZ"), [1, -2, 3]),
+        "setups[0].readings[0]: XYZ has a component of -2: less than noise near black",
+    ),
     (change((*FIRST, "XYZ"), [1, 1e9, 3]), "setups[0].readings[0].XYZ[1]"),
     (change((*FIRST, "XYZ"), [1e5, 5e5, 1e5]), "must be absolute"),
     (change((*FIRST, "XYZ"), ...), "setups[0].readings[0].XYZ: required field is missing"),
     (change((*FIRST, "XYZ"), None), "XYZ is null without a flag"),
     (
         change((*FIRST, "rgb"), [255, 255, 255]),
-        "setups[0].readings[0].rgb[0]: Input should be less than or equal to 1.1",
+        "setups[0].readings[0].rgb[0]: rgb runs from 0 to 1; 255 looks like a code of 0..255: divide by 255",
     ),
     (change((*FIRST, "measurement"), "sparkle"), "unknown measurement 'sparkle'"),
     (change((*FIRST, "lumens"), 3), "setups[0].readings[0].lumens: unknown field"),

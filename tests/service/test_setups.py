@@ -9,11 +9,24 @@ from lumenar.bench.plan import Cell
 from lumenar.service import board, compare, look, setups, shelf
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.free_run import FreeRun
+from lumenar.service.planning import Options
 from lumenar.service.plates import plates
 from lumenar.service.units import unit_of
 from lumenar.store import reviews
 
 from ..conftest import MONITOR
+
+
+class Idle:
+    """A job that does nothing."""
+
+    kind = "correction"
+
+    def __init__(self, review):
+        self.review = review
+
+    def work(self):
+        pass
 
 
 def states(app, review, row=0):
@@ -48,8 +61,8 @@ def test_new_firmware_makes_the_unit_stale(app, bench, measured):
 def test_a_setup_of_its_own_is_measured_beside_the_mode_and_can_go_again(app, bench, measured):
     setup = reviews.setups_of(app.db.connection(), measured)[1].id
     new = setups.add(app, measured, setup, "Lively, warmer", {"Screen > Tone > Blue": 80})
-    bench.start(measured, [Cell(new, "white_black")])
-    bench.finish()
+    bench.runs.start(measured, [Cell(new, "white_black")])
+    bench.runs.finish()
     rows = {r.name: r for r in board.board(app, measured).rows}
     cct = [
         float(next(f.raw for f in rows[n].cells[0].figures if f.figure == "cct_k"))
@@ -87,8 +100,8 @@ def test_two_samples_are_two_units_of_one_review(app, bench, units):
     rows = board.board(app, review).rows
     assert [r.sample for r in rows] == ["A"] * 6 + ["B"] * 6 and rows[6].name == "Studio (sample B)"
     assert (rows[0].firmware, rows[6].firmware) == ("1.04", "1.06")
-    bench.start(review, [Cell(r.setup, "white_black") for r in (rows[0], rows[6])])
-    bench.finish()
+    bench.runs.start(review, [Cell(r.setup, "white_black") for r in (rows[0], rows[6])], Options(warm_up=True))
+    bench.runs.finish()
     runs = app.db.connection().execute("SELECT unit_id, state FROM run ORDER BY id").fetchall()
     assert len(runs) == 2 and runs[0]["unit_id"] != runs[1]["unit_id"] and {r["state"] for r in runs} == {"done"}
     comparison = compare.compare(app, [rows[0].setup, rows[6].setup], None)
@@ -103,7 +116,7 @@ def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
         free.capture()
     assert free.start(phone, setup).control == "Screen > Brightness"
     with pytest.raises(ConflictError, match="in use"):
-        bench.occupy("correction", lambda: None)
+        bench.seat.take(Idle(1))
     for value in (20, 60, 100):
         free.move("Screen > Brightness", value)
         view = free.capture()
@@ -136,10 +149,10 @@ def test_a_display_that_dims_what_stands_still_is_captured_undimmed(app, bench, 
     free = FreeRun(app, bench)
     free.start(review, setup)
     Y = []
-    while bench.clock is None or bench.clock.now() < 300:
+    while bench.rig.clock is None or bench.rig.clock.now() < 300:
         assert time.sleep(0.02) is None and free.view().running
-        if bench.status().reading is not None and bench.status().reading.Y:
-            Y.append(bench.status().reading.Y)
+        if bench.live.status().reading is not None and bench.live.status().reading.Y:
+            Y.append(bench.live.status().reading.Y)
     Y.append(free.capture().captures[0].Y)
     free.stop()
     # It dims to 82 % after 125 s; over the first minutes it also warms up by a few per cent.

@@ -41,6 +41,7 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
             "Emulation.setDeviceMetricsOverride",
             {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
         )
+        driver.set_script_timeout(120)
         yield driver
     finally:
         driver.quit()

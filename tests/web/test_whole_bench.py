@@ -81,10 +81,9 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
     page.go(f"/review/{PHONE}/plates/1/volume")
     assert "% of sRGB" in page.find("[data-headline=rings]").text
     before = len(page.all("[data-chart=rings] svg path"))
-    overlay = page.find("select[aria-label^='Overlay']")
-    Select(overlay).select_by_value("pin display_p3")
+    page.choose("[data-testid=overlay]", "P3 D65, sRGB curve")
     page.until(lambda: len(page.all("[data-chart=rings] svg path")) > before)
-    Select(page.find("select[aria-label^='Overlay']")).select_by_visible_text("Lively")
+    page.choose("[data-testid=overlay]", "Lively")
     page.until(lambda: "→" in page.find("[data-testid=figures]").text)
     assert "measurable" in page.find("[data-testid=figures]").text
     first = page.find("[data-headline=rings]").text
@@ -118,7 +117,7 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
     page.press("0")
     page.until(lambda: ticks("rings") == whole)
     page.driver.execute_script("navigator.clipboard.writeText = t => { window.copied = t; return Promise.resolve() }")
-    Select(page.find("[data-chart=rings] figcaption select")).select_by_value("csv")
+    page.choose("[data-chart=rings] figcaption button", "CSV")
     copied = page.until(lambda: page.driver.execute_script("return window.copied"))
     assert copied.startswith('"Hue, °",Target,Measured') or copied.startswith("Hue")
     assert len(copied.split("\r\n")) == 31
@@ -126,8 +125,8 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
         """window.made = []; const real = URL.createObjectURL;
         URL.createObjectURL = b => { made.push(b.type); b.text().then(t => window.saved ??= t); return real(b) }"""
     )
-    for kind, mime in (("svg", "image/svg+xml"), ("png", "image/png")):
-        Select(page.find("[data-chart=rings] figcaption select")).select_by_value(kind)
+    for kind, mime in (("SVG", "image/svg+xml"), ("PNG", "image/png")):
+        page.choose("[data-chart=rings] figcaption button", kind)
         page.until(lambda mime=mime: mime in page.driver.execute_script("return window.made"))
     saved = page.until(lambda: page.driver.execute_script("return window.saved"))
     assert ElementTree.fromstring(saved).tag == "{http://www.w3.org/2000/svg}svg"
@@ -199,8 +198,8 @@ def test_comparing_modes_of_two_displays(page):
     one, two = setup(page, PHONE, "Faithful"), setup(page, TELEVISION, "Reel")
     page.go("/compare")
     page.find("main", "Add two to four modes")
-    for value in (one, two):
-        page.until(lambda v=value: Select(page.find("[data-testid=add-setup]")).select_by_value(str(v)) is None)
+    for value, name in ((one, "Faithful"), (two, "Reel")):
+        page.choose("[data-testid=add-setup]", name)
         page.until(lambda v=value: f"setup={v}" in page.driver.current_url)
     table = page.find("[data-testid=comparison]", "Carrow Meridian 65")
     page.until(lambda: "≈ same" in table.text or "+" in table.text)

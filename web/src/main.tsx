@@ -11,7 +11,12 @@ import { Routes } from "./app/routes";
 import { system } from "./app/theme";
 
 const client = new QueryClient({
-  defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: true } },
+  // The server is this machine: what the browser thinks of its network says nothing, and an act that was not possible must
+  // never be done later by itself.
+  defaultOptions: {
+    queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: true, networkMode: "always" },
+    mutations: { networkMode: "always", retry: false },
+  },
 });
 
 const root = document.getElementById("root");

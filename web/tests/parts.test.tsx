@@ -2,14 +2,18 @@ import { ChakraProvider } from "@chakra-ui/react";
 import { act, type ReactElement } from "react";
 import { createRoot } from "react-dom/client";
 import { describe, expect, it, vi } from "vitest";
-import type { BoardCell, BoardFigure } from "../src/api/client";
+import type { BenchStatus, Board, BoardCell, BoardFigure, BoardRow } from "../src/api/client";
 import { ApiError } from "../src/api/client";
-import { KEY_HELP, useKeys } from "../src/app/keys";
+import { grown } from "../src/api/events";
+import { type Acts, KEYMAP } from "../src/app/keymap";
+import { setLetters, useKeys, uses } from "../src/app/keys";
 import { system } from "../src/app/theme";
 import { ProblemNote } from "../src/parts/basics";
 import { NotchedRule } from "../src/parts/NotchedRule";
 import { duration, luminance } from "../src/views/bench/BenchBar";
+import { milestone } from "../src/views/bench/Milestones";
 import { Cell } from "../src/views/board/BoardCell";
+import { cellLabel } from "../src/views/board/BoardTable";
 import type { Block } from "../src/views/board/blocks";
 import "./charts";
 
@@ -131,13 +135,21 @@ describe("keys", () => {
     act(() => void target.dispatchEvent(event));
     return event.defaultPrevented;
   };
+  const idle = Object.fromEntries(Object.keys(KEYMAP.board.keys).map((k) => [k, () => undefined]));
   function View({ act: acted, active }: { act: (key: string) => void; active: boolean }) {
-    useKeys({ m: () => acted("m"), Escape: () => acted("Escape") }, active);
+    const named = { measure: () => acted("m"), full: () => acted("2"), open: () => acted("Enter") };
+    useKeys("board", { ...idle, ...named, back: () => acted("Escape") } as unknown as Acts<"board">, active);
     return (
       <>
         <input aria-label="filter" />
         <input type="range" aria-label="slider" />
         <select aria-label="target" />
+        <button type="button" aria-label="done" />
+        <a aria-label="Shelf" href="/shelf">
+          Shelf
+        </a>
+        {/* biome-ignore lint/a11y/useSemanticElements: a cell of a grid is focusable */}
+        <div role="gridcell" aria-label="cell" tabIndex={0} />
       </>
     );
   }
@@ -164,17 +176,103 @@ describe("keys", () => {
     expect(press(document.body, "m"), "a view that is left").toBe(false);
     expect(acted).toHaveBeenCalledTimes(3);
   });
+  it("are never taken from what uses them itself", () => {
+    const acted = vi.fn();
+    const { box, leave } = put(<View act={acted} active />);
+    for (const label of ["done", "Shelf"]) expect(press(at(box, label), "Enter"), label).toBe(false);
+    expect(press(at(box, "cell"), "Enter")).toBe(true);
+    expect(acted).toHaveBeenCalledExactlyOnceWith("Enter");
+    expect(press(at(box, "done"), "m"), "a button takes no letters").toBe(true);
+    expect(press(at(box, "target"), "2"), "a list is typed into").toBe(false);
+    expect(uses(at(box, "done"), " ")).toBe(true);
+    expect(uses(at(box, "slider"), "ArrowLeft")).toBe(true);
+    expect(uses(at(box, "cell"), " ")).toBe(false);
+    leave();
+  });
+  it("leave a list by Escape without leaving the view", () => {
+    const acted = vi.fn();
+    const { box, leave } = put(<View act={acted} active />);
+    const list = at(box, "target") as HTMLSelectElement;
+    list.focus();
+    expect(press(list, "Escape")).toBe(true);
+    expect(acted).not.toHaveBeenCalled();
+    expect(document.activeElement).not.toBe(list);
+    leave();
+  });
+  it("that print a character can be switched off", () => {
+    const acted = vi.fn();
+    const { box, leave } = put(<View act={acted} active />);
+    setLetters(false);
+    expect(press(document.body, "m")).toBe(false);
+    expect(press(document.body, "2")).toBe(false);
+    expect(press(at(box, "cell"), "Enter"), "others stay").toBe(true);
+    setLetters(true);
+    expect(press(document.body, "m")).toBe(true);
+    leave();
+  });
   it("rest where the view says so", () => {
     const acted = vi.fn();
     const { leave } = put(<View act={acted} active={false} />);
     expect(press(document.body, "m")).toBe(false);
     leave();
   });
-  it("are told once each for every view", () => {
-    for (const { where, keys } of KEY_HELP) {
-      const named = keys.map(([key]) => key);
+  it("mean one thing at each place", () => {
+    for (const { where, keys } of Object.values(KEYMAP)) {
+      const named = Object.values(keys).map(([key]) => key);
       expect(new Set(named).size, where).toBe(named.length);
     }
+  });
+});
+
+describe("a Board that is told of progress", () => {
+  const board = {
+    rows: [1, 2].map((setup) => ({
+      setup,
+      cells: ["gamut", "grey_ramp"].map((measurement) => ({ measurement, state: "unmeasured", done: 0, total: 0 })),
+    })),
+  } as unknown as Board;
+  it("changes the cells that grew and keeps all else as it was", () => {
+    const now = grown(board, [[2, "gamut", 3, 9]]);
+    expect(now.rows[0]).toBe(board.rows[0]);
+    expect(now.rows[1]?.cells[1]).toBe(board.rows[1]?.cells[1]);
+    expect(now.rows[1]?.cells[0]).toMatchObject({ state: "measuring", done: 3, total: 9 });
+  });
+  it("leaves a whole cell to its figures", () => {
+    expect(grown(board, [[1, "gamut", 9, 9]]).rows[0]?.cells[0]).toBe(board.rows[0]?.cells[0]);
+  });
+});
+
+describe("milestones", () => {
+  const status = (more: object) =>
+    ({
+      kind: "run",
+      run: 1,
+      state: "running",
+      review_name: "Fen",
+      done: 0,
+      total: 100,
+      message: "",
+      ...more,
+    }) as BenchStatus;
+  it("are a run's start, quarters, rests and end, and nothing between", () => {
+    expect(milestone(status({ kind: "", run: null }), status({}))).toContain("100 readings");
+    expect(milestone(status({ done: 3 }), status({ done: 4 }))).toBeNull();
+    expect(milestone(status({ done: 24 }), status({ done: 25 }))).toBe("25 of 100 readings.");
+    expect(milestone(status({ done: 30 }), status({ done: 30, state: "paused", message: "Plug it in." }))).toBe(
+      "Plug it in.",
+    );
+    expect(milestone(status({ done: 99 }), status({ kind: "", run: null }))).toContain("is over");
+  });
+});
+
+describe("a cell's name", () => {
+  it("has its figures with units and points", () => {
+    const row = { name: "Studio" } as BoardRow;
+    const columns = [{ figure: "contrast", head: "Contrast", unit: ": 1" }] as Block["columns"];
+    const own = { measurement: "w", title: "White", group: "Light", columns };
+    const figure = { figure: "contrast", text: "≥ 41 000", raw: 41_000, points: 97.2 } as BoardFigure;
+    const label = cellLabel(row, own, { state: "measured", figures: [figure], note: "cold" } as unknown as BoardCell);
+    expect(label).toBe("White of Studio: measured; Contrast at least 41 000 : 1, 97 points; cold");
   });
 });
 

@@ -83,6 +83,24 @@ describe("curves", () => {
     expect(picture.close(), "several curves of one setup are different marks").toEqual([]);
   });
 
+  it("leave room for the curve however long their names are", () => {
+    const long = "Mode ".repeat(16).trim();
+    const shown = chart({
+      series: [
+        series(
+          long,
+          curve((v) => v),
+        ),
+      ],
+    });
+    const picture = show(<Lines chart={shown} height={210} width={600} />);
+    const [name] = picture.texts().filter((t) => t.text.includes("Mode M") && t.text.includes("…"));
+    expect(name?.x).toBeGreaterThan(300);
+    expect((name?.x ?? 600) + 27 * 6.6).toBeLessThanOrEqual(600);
+    expect(picture.svg().innerHTML, "the whole name is told").toContain(`<title>${long}</title>`);
+    expect(picture.close()).toEqual([]);
+  });
+
   it("stay one each when another mode is laid over them and taken off again", () => {
     const alone = { ...balance, series: balance.series.slice(0, 3) };
     const picture = show(<Lines chart={alone} height={210} width={600} />);

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import re
+import sqlite3
+from collections.abc import Mapping
+from typing import Any
+
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -10,11 +15,11 @@ from starlette.exceptions import HTTPException
 
 from lumenar.core.measurements import MissingPatchError
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError, UserError
-from lumenar.store.database import StoreError
+from lumenar.store.database import SAVE, DamagedError, StoreError
 
 TITLES = {
-    400: "Bad input", 404: "Not found", 405: "Not possible", 409: "Not now", 422: "Bad input", 500: "A fault of Lumenar",
-    503: "Cannot save",
+    400: "Bad input", 403: "Not allowed", 404: "Not found", 405: "Not possible", 408: "Too slow", 409: "Not now",
+    413: "Too large", 415: "Not JSON", 422: "Bad input", 500: "A fault of Lumenar", 503: "Cannot save",
 }  # fmt: skip
 
 
@@ -28,12 +33,41 @@ class Problem(BaseModel):
     place: str | None = None
 
 
-def problem(status: int, kind: str, detail: str, place: str | None = None) -> JSONResponse:
+def problem(
+    status: int, kind: str, detail: str, place: str | None = None, headers: Mapping[str, str] | None = None
+) -> JSONResponse:
     """The response for a problem."""
     body = Problem(
         type=f"urn:lumenar:{kind}", title=TITLES.get(status, "Error"), status=status, detail=detail, place=place
     )
-    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+    return JSONResponse(body.model_dump(), status, headers, media_type="application/problem+json")
+
+
+def _allowed(request: Request) -> list[str]:
+    """The methods that an address takes."""
+    found: set[str] = set()
+    for path, operations in request.app.openapi()["paths"].items():
+        if re.fullmatch(re.sub(r"\{\w+\}", "[^/]+", path), request.url.path):
+            found |= {method.upper() for method in operations}
+    found = found or {"GET"}
+    return sorted(found | {"HEAD"} if "GET" in found else found)
+
+
+CODES = ("400", "403", "404", "405", "408", "409", "413", "415", "422", "500", "503")
+
+
+def declared(document: dict[str, Any]) -> dict[str, Any]:
+    """An OpenAPI document in which every operation says that what goes wrong is a problem document."""
+    content = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+    schemas = document.setdefault("components", {}).setdefault("schemas", {})
+    schemas["Problem"] = Problem.model_json_schema()
+    for name in ("HTTPValidationError", "ValidationError"):
+        schemas.pop(name, None)
+    for path in document["paths"].values():
+        for operation in path.values():
+            for code in CODES:
+                operation["responses"][code] = {"description": TITLES[int(code)], "content": content}
+    return document
 
 
 def install(app: FastAPI) -> None:
@@ -46,7 +80,15 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(StoreError)
     def store_error(_: Request, e: StoreError) -> JSONResponse:
+        if isinstance(e, DamagedError):
+            return problem(503, "damaged", str(e))
         return problem(503, "storage", f"{e}. Nothing was stored, and what was there before is safe.")
+
+    @app.exception_handler(sqlite3.DatabaseError)
+    def database_error(_: Request, e: sqlite3.DatabaseError) -> JSONResponse:
+        if isinstance(e, sqlite3.OperationalError):
+            return problem(503, "storage", f"The data could not be read or written ({e}).")
+        return problem(503, "damaged", f"The data is damaged ({e}). {SAVE}")
 
     @app.exception_handler(MissingPatchError)
     def missing_patch(_: Request, e: MissingPatchError) -> JSONResponse:
@@ -60,8 +102,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def by_the_framework(request: Request, e: HTTPException) -> JSONResponse:
-        kind = {404: "not-found", 405: "method"}.get(e.status_code, "request")
-        return problem(e.status_code, kind, f"{request.method} {request.url.path}: {e.detail}.")
+        kind = {404: "not-found", 405: "method", 408: "too-slow", 413: "too-large"}.get(e.status_code, "request")
+        headers = {"Allow": ", ".join(_allowed(request))} if e.status_code == 405 else None
+        return problem(e.status_code, kind, f"{request.method} {request.url.path}: {e.detail}.", headers=headers)
 
     @app.exception_handler(Exception)
     def fault(request: Request, e: Exception) -> JSONResponse:

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.models import Created, Id
 from lumenar.bench.plan import Cell
@@ -144,10 +144,15 @@ def delete_review(request: Request, review: Id) -> None:
     shelf.delete_review(_app(request), review)
 
 
-@router.get("/reviews/{review}/board")
-def board(request: Request, review: Id) -> boards.Board:
-    """The Board of a review."""
-    return boards.board(_app(request), review)
+BOARD = TypeAdapter(boards.Board)
+
+
+@router.get("/reviews/{review}/board", response_model=boards.Board)
+def board(request: Request, review: Id) -> Response:
+    """The Board of a review. Many may ask for the same one while a run is under way, so it is written out once."""
+    app = _app(request)
+    data = app.views.get("board", review, lambda: BOARD.dump_json(boards.board(app, review)))
+    return Response(data, media_type="application/json")
 
 
 @router.get("/reviews/{review}/plates/{setup}/{measurement}")
@@ -249,54 +254,54 @@ def publish_edition(request: Request, review: Id) -> EditionView:
 @router.post("/plan")
 def plan(request: Request, measure: Measure) -> PlanPreview:
     """What measuring the cells would take."""
-    return _bench(request).preview(measure.review, measure.chosen(), measure.options)
+    return _bench(request).runs.preview(measure.review, measure.chosen(), measure.options)
 
 
 @router.post("/runs", status_code=201)
 def start_run(request: Request, measure: Measure) -> Created:
     """Measure cells."""
-    return Created(id=_bench(request).start(measure.review, measure.chosen(), measure.options))
+    return Created(id=_bench(request).runs.start(measure.review, measure.chosen(), measure.options))
 
 
 @router.get("/bench")
 def bench(request: Request) -> BenchStatus:
     """The bench's state."""
-    return _bench(request).status()
+    return _bench(request).live.status()
 
 
 @router.post("/bench/pause")
 def pause(request: Request) -> BenchStatus:
     """Pause the run on the bench."""
-    _bench(request).pause()
-    return _bench(request).status()
+    _bench(request).runs.pause()
+    return _bench(request).live.status()
 
 
 @router.post("/bench/resume")
 def resume(request: Request) -> BenchStatus:
     """Resume the run on the bench."""
-    _bench(request).resume()
-    return _bench(request).status()
+    _bench(request).runs.resume()
+    return _bench(request).live.status()
 
 
 @router.post("/bench/stop")
 def stop(request: Request) -> BenchStatus:
     """Stop the run on the bench; what was read is kept."""
-    _bench(request).stop()
-    return _bench(request).status()
+    _bench(request).runs.stop()
+    return _bench(request).live.status()
 
 
 @router.put("/bench/clock")
 def clock(request: Request, speed: Speed) -> BenchStatus:
     """Set the speed of the stand-in clock."""
     _bench(request).set_speed(speed.speed)
-    return _bench(request).status()
+    return _bench(request).live.status()
 
 
 @router.put("/bench/fault")
 def fault(request: Request, fault: Fault) -> BenchStatus:
     """Make the stand-in meter fail on demand, or heal it."""
     _bench(request).set_fault(fault.fault)
-    return _bench(request).status()
+    return _bench(request).live.status()
 
 
 @router.post("/figures")
@@ -314,8 +319,8 @@ def _line(event: Event) -> str:
 
 async def _stream(request: Request) -> AsyncIterator[str]:
     service = _bench(request)
-    with service.hub.listen() as mine:
-        yield _line(Event("bench", asdict(service.status())))
+    with service.live.hub.listen() as mine:
+        yield _line(Event("bench", asdict(service.live.status())))
         quiet = 0.0
         while not request.app.state.closing:
             events: dict[tuple[str, str], Event] = {}

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import errno
+import resource
 import socket
 import threading
 from collections.abc import AsyncIterator
@@ -16,12 +18,17 @@ from fastapi import FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
-from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.exceptions import HTTPException
+from starlette.responses import Response
+from starlette.types import Scope
+from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from lumenar import __version__
 from lumenar.api import instruments, problems
+from lumenar.api.guard import Guard, is_loopback
 from lumenar.api.routes import router
 from lumenar.core import appearance, measurements
+from lumenar.publish import edition
 from lumenar.service import shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
@@ -29,12 +36,13 @@ from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
 from lumenar.store.database import StoreError
+from lumenar.store.editions import is_published
 
 STATIC = Path(str(files("lumenar"))) / "static"
 
 
-def create_app(application: Application, bench: BenchService, hosts: list[str] | None = None) -> FastAPI:
-    """The web application over an open data folder and its bench."""
+def create_app(application: Application, bench: BenchService, hosts: tuple[str, ...] = ()) -> FastAPI:
+    """The web application over an open data folder and its bench. hosts: names it answers to besides this machine's."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -47,17 +55,32 @@ def create_app(application: Application, bench: BenchService, hosts: list[str] |
     app = FastAPI(title="Lumenar", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.application, app.state.bench, app.state.closing = application, bench, False
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
-    # A page elsewhere must not reach the bench by giving its own name this machine's address.
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts or ["127.0.0.1", "localhost", "[::1]", "testserver"])
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
+    app.add_middleware(Guard, hosts=hosts)
     problems.install(app)
+    document = app.openapi
+    app.openapi = lambda: problems.declared(document())  # type: ignore[method-assign]
     app.include_router(router)
     app.include_router(instruments.router)
     editions = application.folder / "editions"
     editions.mkdir(exist_ok=True)
-    app.mount("/published", StaticFiles(directory=editions, html=True), name="published")
+    app.mount("/published", Published(application, editions), name="published")
     _client(app)
     return app
+
+
+class Published(StaticFiles):
+    """The folders of published editions, and nothing else that may lie beside them."""
+
+    def __init__(self, application: Application, folder: Path) -> None:
+        super().__init__(directory=folder, html=True)
+        self._application = application
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        parts = Path(path).parts
+        if len(parts) < 2 or not is_published(self._application.db.connection(), "/".join(parts[:2])):
+            raise HTTPException(404, "There is no such edition")
+        return await super().get_response(path, scope)
 
 
 def _client(app: FastAPI) -> None:
@@ -79,7 +102,11 @@ def _client(app: FastAPI) -> None:
 
 
 def bind(host: str, port: int) -> socket.socket:
-    """A listening socket; StoreError's sibling OSError with a sentence where the port is taken."""
+    """A listening socket on this machine; StoreError with a sentence where the port is taken or the address is another's."""
+    if not is_loopback(host):
+        raise StoreError(
+            f"Lumenar has no accounts yet, so it listens on this machine only (127.0.0.1, ::1, localhost), not on {host}"
+        )
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     sock = socket.socket(family, socket.SOCK_STREAM)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -117,11 +144,52 @@ class _Server(uvicorn.Server):
 def serve(application: Application, sock: socket.socket, speed: float) -> None:
     """Serve until interrupted."""
     bench = BenchService(application, speed=speed)
-    bench.recover()
+    bench.runs.recover()
     # The first look at the Shelf should not wait for figures that can be had while the browser starts.
     threading.Thread(target=_warm, args=(application,), name="warm", daemon=True).start()
-    host = sock.getsockname()[0]
-    hosts = None if host in ("127.0.0.1", "::1") else ["*"]
-    app = create_app(application, bench, hosts)
-    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2)
+    edition.recover(application)
+    app = create_app(application, bench)
+    _raise_limits()
+    config = uvicorn.Config(
+        app, http=_Patient, log_level="warning", timeout_graceful_shutdown=2, timeout_keep_alive=15, limit_concurrency=1500,
+        h11_max_incomplete_event_size=64_000, server_header=False,
+    )  # fmt: skip
     _Server(config).run(sockets=[sock])
+
+
+def _raise_limits() -> None:
+    """As many open connections as the machine allows, up to some thousands."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = 8192 if hard == resource.RLIM_INFINITY else min(8192, hard)
+    if soft != resource.RLIM_INFINITY and soft < wanted:
+        with suppress(OSError, ValueError):
+            resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
+
+
+HEADERS_S = 10.0
+"""A request whose first lines take longer than this is given up, so that half-open ones cannot fill the server."""
+
+
+class _Patient(H11Protocol):
+    """HTTP with a limit on how long a request's first lines may take."""
+
+    _timer: asyncio.TimerHandle | None = None
+
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        super().connection_made(transport)
+        self._timer = self.loop.call_later(HEADERS_S, self._give_up)
+
+    def handle_events(self) -> None:
+        super().handle_events()
+        if self.cycle is not None and self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+        super().connection_lost(exc)
+
+    def _give_up(self) -> None:
+        if self.cycle is None and not self.transport.is_closing():
+            self.transport.close()

@@ -77,6 +77,13 @@ def is_free(patch: Patch) -> bool:
     return patch.level is None and patch.at_s is None and patch.zone is None
 
 
+def part_of(patch: Patch) -> str:
+    """Which part without rests and reference whites a patch belongs to, empty for none."""
+    if patch.level is not None:
+        return "ladder"
+    return "hold" if patch.at_s is not None else "zones" if patch.zone is not None else ""
+
+
 def plan_run(
     cells: Sequence[Cell],
     context: Callable[[int], Context],
@@ -120,6 +127,10 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
                 + max(CLEAR_S, 10 * habits.rest_s)
                 + sum(habits.settle_s + habits.large_step_s * 0.5 + expected[p] for p in SIGNATURE)
             )
+        if before is not None and part_of(before) and part_of(patch) != part_of(before) and habits.reference_every_s:
+            spent += habits.settle_s + habits.large_step_s * 0.5 + expected[SIGNATURE[0]]
+            spent += 10 * habits.rest_s if habits.rest_every else 0.0
+            since_reference = 0.0
         if patch.level != level:
             spent, level = spent + LEVEL_S, patch.level
         if patch.zone != zone:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
-from lumenar.core.readings import Patch, Trace
+from lumenar.core.readings import MeterLimits, Patch, Trace
 
 MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]
 ControlValue = float | str
@@ -51,14 +51,24 @@ class RefusedError(InstrumentError):
 
 @dataclass(frozen=True)
 class MeterDescription:
-    """What a meter is: relative repeatability (one standard deviation), floor and ceiling in cd/m2."""
+    """What a meter is: relative repeatability (one standard deviation), floor and ceiling in cd/m2, and the standard
+    deviation in cd/m2 of the part of its noise that does not depend on the light. own_share: of the variance of X, Y and Z,
+    how much is each channel's own; the rest is common to all three. Filters have noise of their own, while a spectrum gives
+    neighbouring sums."""
 
     name: str
     kind: MeterKind
     repeatability: float
     floor: float
     ceiling: float
+    absolute: float
     spectral: bool = False
+    own_share: float = 0.5
+
+    @property
+    def limits(self) -> MeterLimits:
+        """What its readings are judged by."""
+        return MeterLimits(self.repeatability, self.floor, self.absolute)
 
 
 @dataclass(frozen=True)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, Protocol
 
 import numpy as np
 
 from lumenar.bench.habits import CLEAR_S, LEVEL_S, MOVE_S, REST, SETUP_S, SIGNATURE, Habits, settling
-from lumenar.bench.plan import is_free
+from lumenar.bench.plan import is_free, part_of
 from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
@@ -21,6 +21,7 @@ from lumenar.bench.ports import (
     TimedOutError,
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
+from lumenar.core.numbers import signed
 from lumenar.core.readings import Patch
 
 Outcome = Literal["ok", "below_floor", "saturated"]
@@ -29,11 +30,22 @@ Watched = Literal["reference", "warm_up"]
 RETRIES, BACKOFF_S = 3, 2.0
 AGAIN = 2
 """An odd reading is read so many times more."""
-ODD_SIGMAS, ODD_LEAST = 6.0, 0.004
-"""A reading is odd where it is out of order with its neighbours by more sigmas than these, and by this share at least."""
+ODD_SIGMAS, ODD_LEAST, ODD_SHARE = 6.0, 0.004, 0.03
+"""A reading is odd where it is off by more sigmas than these, and by this share at least: out of order with its neighbours,
+or off their curve."""
+DAZZLED = 3
+"""After so many readings in a row that are too bright the run pauses."""
 WARM_EVERY_S, WARM_SPAN_S, WARM_MOST_S = 60.0, 600.0, 5400.0
 COLD_TOLERANCE = 10.0
 """Percent that white may differ from the last run's while the unit is not known to be warm."""
+
+
+class TooBrightError(InstrumentError):
+    """The meter is blinded again and again."""
+
+    advice = (
+        "Dim the display, put a filter before the meter or see what is wrong with it, then resume; or resume as it is."
+    )
 
 
 class SettingChangedError(InstrumentError):
@@ -53,6 +65,15 @@ class SetupState:
     settings: Mapping[str, ControlValue]
     luminance_control: str | None
     signature: Sequence[Sequence[float]] | None = None
+
+
+@dataclass
+class Grey:
+    """A grey of the present setup: its luminance, how it was read, and whether it was read again already."""
+
+    Y: float
+    step: Step
+    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -96,6 +117,10 @@ class Runner:
         self._free = threading.Event()
         self._free.set()
         self._stopping = threading.Event()
+        self._lock = threading.RLock()
+        self._over = self._leaving = False
+        self._dazzled = 0
+        self._part = ""
         self._setup: SetupState | None = None
         self._asked: int | None = None
         self._level: float | None = None
@@ -104,40 +129,86 @@ class Runner:
         self._before: Patch | None = None
         self._onset = 0.0
         self._since_rest, self._reference_at = 0, 0.0
-        self._greys: dict[float, tuple[float, Step]] = {}
+        self._greys: dict[float, Grey] = {}
 
-    def pause(self, message: str = "Paused.") -> None:
-        """Stand still before the next patch."""
-        if not self._stopping.is_set():
+    # -- steering, from any thread --------------------------------------------------------------------------------
+
+    def pause(self, message: str = "Paused.") -> bool:
+        """Stand still before the next patch. Returns whether that changed anything: not where it stands still already or is
+        over."""
+        with self._lock:
+            if self._over or self._stopping.is_set() or not self._free.is_set():
+                return False
             self._free.clear()
             self._journal.state("paused", message)
+            return True
 
-    def resume(self) -> None:
-        """Go on; the unit's settings are applied anew, since a person may have touched them."""
-        self._setup = self._held = None
-        if not self._stopping.is_set():
+    def resume(self) -> bool:
+        """Go on; the unit's settings are applied anew, since a person may have touched them. Returns whether that changed
+        anything."""
+        with self._lock:
+            if self._over or self._stopping.is_set() or self._free.is_set():
+                return False
+            self._setup = self._held = None
+            # The person has seen that it is too bright, and wants to go on.
+            self._dazzled = -1 if self._dazzled >= DAZZLED else self._dazzled
             self._journal.state("running", "")
             self._free.set()
+            return True
 
-    def stop(self) -> None:
-        """End the run before the next patch; what was read stays."""
-        self._stopping.set()
-        self._free.set()
+    def stop(self) -> bool:
+        """End the run before the next patch; what was read stays. Returns whether it was still going."""
+        with self._lock:
+            if self._over:
+                return False
+            self._stopping.set()
+            self._free.set()
+            return True
+
+    def leave(self) -> None:
+        """End before the next patch without a word: whoever closes the bench says what becomes of the run."""
+        with self._lock:
+            self._leaving = True
+            self._stopping.set()
+            self._free.set()
+
+    def _say(self, state: State, message: str) -> None:
+        """Tell the state, unless somebody has changed it meanwhile."""
+        with self._lock:
+            if self._free.is_set() and not self._stopping.is_set():
+                self._journal.state(state, message)
+
+    def _ended(self, state: State, message: str) -> bool:
+        """The run is over, unless somebody has paused or stopped it meanwhile: from then on nothing steers it."""
+        with self._lock:
+            if state == "done" and (self._stopping.is_set() or not self._free.is_set()):
+                return False
+            self._over = True
+            if not self._leaving:
+                self._journal.state(state, message)
+            return True
 
     def work(self) -> State:
         """Read patch after patch until the plan is done or the run stopped."""
-        self._journal.state("running", "")
+        self._say("running", "")
         while True:
             self._free.wait()
             if self._stopping.is_set():
-                self._journal.state("stopped", "Stopped; what was read is kept.")
+                self._ended("stopped", "Stopped; what was read is kept.")
                 return "stopped"
             try:
                 step = self._journal.next_step()
+                if self._greys and (step is None or step.setup != self._setup or not _is_grey(step.patch)):
+                    self._look_again()
+                    continue
+                if self._part and (step is None or step.setup != self._setup or part_of(step.patch) != self._part):
+                    self._watch_after_part()
+                    continue
                 if step is None:
                     self._restore_level()
-                    self._journal.state("done", "")
-                    return "done"
+                    if self._ended("done", ""):
+                        return "done"
+                    continue
                 if self._warm_up and not self._warm:
                     self._warm_until_steady(step.setup)
                     continue
@@ -164,8 +235,18 @@ class Runner:
         if self._stopping.is_set():
             return
         self._journal.commit(step, outcome, reading, self._bench.clock.now())
-        if reading is not None:
-            self._compare(step, reading)
+        self._part = part_of(step.patch)
+        if reading is not None and _is_grey(step.patch):
+            self._greys[step.patch.rgb[0]] = Grey(reading.XYZ[1], step)
+        self._blinded(outcome)
+
+    def _blinded(self, outcome: Outcome) -> None:
+        """Readings that are too bright one after the other are no readings of the display: the person has to see to it."""
+        if self._dazzled < 0:
+            return
+        self._dazzled = self._dazzled + 1 if outcome == "saturated" else 0
+        if self._dazzled >= DAZZLED:
+            raise TooBrightError(f"{DAZZLED} readings in a row are too bright for the meter")
 
     def _measure(self, patch: Patch) -> tuple[Outcome, MeterReading | None]:
         self._show(patch)
@@ -250,7 +331,7 @@ class Runner:
         shift = np.linalg.norm(XYZ_to_uv(now) - XYZ_to_uv(then), axis=1)
         for i, patch in enumerate(SIGNATURE):
             if abs(against_white[i]) > (tolerance if i == 0 else 2 * self._habits.tolerance_percent):
-                return f"{patch.code} has {change[i]:+.0f} % luminance"
+                return f"{patch.code} has {signed(change[i], 0)} % luminance"
             if shift[i] > self._habits.tolerance_uv:
                 return f"{patch.code} has moved by {shift[i]:.4f} in u′v′"
         return ""
@@ -302,6 +383,22 @@ class Runner:
             self._journal.watched("reference", setup, reading, self._bench.clock.now())
         self._reference_at = self._bench.clock.now()
 
+    def _watch_after_part(self) -> None:
+        """White once more at the end of a part without rests and reference whites, so that what it did to the panel shows; then
+        a rest for panels that need one."""
+        self._part = ""
+        setup = self._setup
+        if setup is None or not self._habits.reference_every_s:
+            return
+        self._restore_level()
+        self._move(SIGNATURE[0])
+        _, reading = self._measure(SIGNATURE[0])
+        if reading is not None and not self._stopping.is_set():
+            self._journal.watched("reference", setup, reading, self._bench.clock.now())
+        self._reference_at = self._bench.clock.now()
+        if self._habits.rest_every:
+            self._pause_dark(10 * self._habits.rest_s)
+
     def _warm_until_steady(self, setup: SetupState) -> None:
         """Read white every minute until it drifts by less than a per cent over ten minutes."""
         self._apply(setup)
@@ -324,58 +421,89 @@ class Runner:
                 break
             if now - start > WARM_MOST_S:
                 break
-            said = "ten minutes are needed to know" if drift is None else f"{drift:+.1f} % over ten minutes"
-            self._journal.state("running", f"Warming up: {said}.")
+            said = "ten minutes are needed to know" if drift is None else f"{signed(drift, 1)} % over ten minutes"
+            self._say("running", f"Warming up: {said}.")
             clock.sleep(max(0.0, WARM_EVERY_S - (clock.now() - now) - reading.exposure_s - CLEAR_S))
         self._warm = True
         self._setup = None
         self._journal.warm(True)
-        if not self._stopping.is_set():
-            self._journal.state("running", "")
+        self._say("running", "")
 
     # -- odd readings ---------------------------------------------------------------------------------------------
 
-    def _compare(self, step: Step, reading: MeterReading) -> None:
-        """Read again what is out of order with its neighbours: a grey darker than a darker one, or brighter than a
-        brighter one. All readings are kept, and their median counts."""
-        p = step.patch
-        if not (
-            is_free(p)
-            and p.pattern == "window"
-            and p.reads == "XYZ"
-            and p.rgb[0] == p.rgb[1] == p.rgb[2]
-            and p.window == 0.1
-        ):
-            return
-        v = p.rgb[0]
-        self._greys[v] = (reading.XYZ[1], step)
-        neighbour = self._out_of_order(v)
-        if neighbour is None:
-            return
-        self._again(v)
-        if self._out_of_order(v) is not None:
-            self._again(neighbour)
+    def _look_again(self) -> None:
+        """Read again what does not lie on the curve of its neighbours: all greys of a setup are there. All readings are
+        kept, and their median counts; what repeats is no fault of the meter."""
+        greys = self._greys
+        self._greys = {}
+        for _ in range(len(greys)):
+            suspects = [v for v in odd_greys({v: g.Y for v, g in greys.items()}, self._u) if not greys[v].again]
+            if not suspects or self._stopping.is_set() or not self._free.is_set():
+                return
+            self._again(greys[suspects[0]])
 
-    def _out_of_order(self, v: float) -> float | None:
-        """The neighbour of a grey that contradicts it, None where none does."""
-        Y = self._greys[v][0]
-        limits = self._bench.meter.describe()
-        margin = max(ODD_SIGMAS * float(np.hypot(limits.repeatability * Y, limits.floor / 10)), ODD_LEAST * Y)
-        below, above = [g for g in self._greys if g < v], [g for g in self._greys if g > v]
-        if below and self._greys[max(below)][0] - Y > margin:
-            return max(below)
-        if above and Y - self._greys[min(above)][0] > margin:
-            return min(above)
-        return None
+    def _u(self, Y: float) -> float:
+        return float(self._bench.meter.describe().limits.u(Y))
 
-    def _again(self, v: float) -> None:
-        Y, step = self._greys[v]
-        values = [Y]
+    def _again(self, grey: Grey) -> None:
+        values = [grey.Y]
+        grey.again = True
         for attempt in range(2, 2 + AGAIN):
-            outcome, reading = self._measure(step.patch)
+            outcome, reading = self._measure(grey.step.patch)
             if self._stopping.is_set():
                 return
-            self._journal.commit(step, outcome, reading, self._bench.clock.now(), attempt)
+            self._journal.commit(grey.step, outcome, reading, self._bench.clock.now(), attempt)
             if reading is not None:
                 values.append(reading.XYZ[1])
-        self._greys[v] = (float(np.median(values)), step)
+        grey.Y = float(np.median(values))
+
+
+def _is_grey(p: Patch) -> bool:
+    """Whether a patch is a plain grey, which lies on a curve with its neighbours."""
+    return (
+        is_free(p)
+        and p.pattern == "window"
+        and p.reads == "XYZ"
+        and p.rgb[0] == p.rgb[1] == p.rgb[2]
+        and p.window == 0.1
+    )
+
+
+def odd_greys(Y_by_level: Mapping[float, float], u: Callable[[float], float]) -> list[float]:
+    """Greys that may be wrong, the most suspicious first, of luminances by signal.
+
+    One is where it is darker than a darker one or brighter than a brighter one by more than the noise. Others are found by
+    the curve: how far the logarithm of each lies from the straight line, over that of the signal, through its two
+    neighbours. A display's own curve bends these the same way from one level to the next; a single wrong reading sticks out
+    from both its neighbours, which are bent the other way by half as much. An end of the ramp is no neighbour's neighbour,
+    so that one is suspected together with the level beside it. Black is taken off first where it was read.
+    """
+    K = Y_by_level.get(0.0, 0.0)
+    levels = np.array(sorted(v for v, Y in Y_by_level.items() if v > 0 and Y > K))
+    weights: dict[float, float] = {}
+    if len(levels) < 2:
+        return []
+    Y = np.array([Y_by_level[float(v)] for v in levels])
+    noise = np.array([u(float(y)) for y in Y])
+    for i in np.flatnonzero(
+        Y[:-1] - Y[1:] > np.maximum(ODD_SIGMAS * np.hypot(noise[:-1], noise[1:]), ODD_LEAST * Y[1:])
+    ):
+        for k in (i, i + 1):
+            weights[float(levels[k])] = max(weights.get(float(levels[k]), 0.0), 1.0)
+    if len(levels) >= 5:
+        x, y = np.log(levels), np.log(Y - K)
+        t = (x[1:-1] - x[:-2]) / (x[2:] - x[:-2])
+        off = y[1:-1] - (1 - t) * y[:-2] - t * y[2:]
+        # What sticks out from the mean of its neighbours' bends; at the ends of the ramp from that of the one there is.
+        beside = np.array([np.mean([off[k] for k in (i - 1, i + 1) if 0 <= k < len(off)]) for i in range(len(off))])
+        share = (off - beside) / 1.5
+        around = np.max([noise[:-2] / (Y - K)[:-2], noise[1:-1] / (Y - K)[1:-1], noise[2:] / (Y - K)[2:]], axis=0)
+        allowed = np.maximum(ODD_SIGMAS * around, ODD_SHARE)
+        for i in np.flatnonzero(np.abs(share) > allowed):
+            weight = abs(float(share[i]))
+            for k, part in ((i + 1, 1.0), (i, 0.5), (i + 2, 0.5)):
+                if part < 1 and 0 < k < len(levels) - 1:
+                    continue
+                at = float(levels[k])
+                weights[at] = max(weights.get(at, 0.0), part * weight)
+    return sorted(weights, key=lambda v: -weights[v])

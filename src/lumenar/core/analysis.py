@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
-from lumenar.core.measurements.base import BLACK, WHITE, anchor_of
-from lumenar.core.readings import Readings
+from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
+from lumenar.core.readings import Layout, Readings
 from lumenar.core.targets import Target
-from lumenar.core.uncertainty import DRAWS, Uncertainty, draw, summarise_all
+from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, draw, summarise_all, with_perfect
 
 Array = NDArray[np.float64]
+
+COUNTS = ("patches", "saturated", "under_floor")
+"""Figures that every analysis has: how many patches it is of, and how many of them are no number and why."""
 
 
 @dataclass(frozen=True)
@@ -22,7 +26,7 @@ class Analysis:
 
     figures: value by key, numbers and (nested) lists, NaN left as NaN. uncertainty: for scalar figures. noise_floor:
     95th percentile of an error figure if the truth were the target; an error below it is shown with "<". range: the
-    figure with black at zero and at the meter's floor, where black lies under it. draws: scalar figures by draw.
+    figure with black at zero and at the most it can be, where black is no number. draws: scalar figures by draw.
     """
 
     measurement: str
@@ -38,9 +42,25 @@ class Analysis:
         value = self.figures.get(key)
         return None if value is None or value.ndim or not np.isfinite(value) else float(value)
 
+    @property
+    def remark(self) -> str:
+        """What is no number of the readings, in words; empty where all are."""
+        return remark(self.figures)
 
-def _error_keys(figures: Figures) -> list[str]:
-    return [k for k, v in figures.items() if v.ndim == 0 and (k.startswith("de2000_") or k.endswith("_lstar"))]
+
+def remark(figures: Mapping[str, Array]) -> str:
+    """Over how many of its patches an analysis is, in words; empty where it is over all."""
+    total, saturated, below = (int(figures[k]) if k in figures else 0 for k in COUNTS)
+    said = [f"{saturated} saturated"] if saturated else []
+    said += [f"{below} under the meter's floor"] if below else []
+    return f"{total} patches, {' and '.join(said)}" if said else ""
+
+
+def _error_keys(m: Measurement, figures: Figures) -> list[str]:
+    def is_error(key: str) -> bool:
+        return ("de2000" in key or key.endswith("_lstar")) and not key.endswith(("_percent", "_index"))
+
+    return [k for k, v in figures.items() if v.ndim == 0 and (k in m.floors or is_error(k))]
 
 
 def analyse(
@@ -48,47 +68,105 @@ def analyse(
 ) -> Analysis:
     """Figures of `readings` (all of a setup's; the measurement picks its own) against `target`.
 
-    Raises MissingPatchError where the readings do not suffice. The value always comes from the actual readings.
+    Raises MissingPatchError where the readings do not suffice, with the name of what is missing. The value always comes
+    from the actual readings; those that are saturated are left out and counted.
     """
     m = MEASUREMENTS[measurement] if isinstance(measurement, str) else measurement
-    own = readings.take(readings.layout.memo(("select", m.key), lambda: m.select(readings)))
-    figures = {k: np.asarray(v, float) for k, v in m.analyse(own, target).items()}
+    chosen = readings.take(readings.layout.memo(("select", m.key), lambda: m.select(readings)))
+    lost = chosen.lost(np.arange(len(chosen))) & chosen.layout.of_light
+    own = chosen.take(~lost) if lost.any() else chosen
+    try:
+        found = m.analyse(own, target)
+    except MissingPatchError as e:
+        if not lost.any():
+            raise
+        raise MissingPatchError(f"{e}: {_named(chosen.layout, lost)} too bright for the meter") from e
+    figures = {k: np.asarray(v, float) for k, v in found.items()}
+    counts = (len(chosen), int(lost.sum()), int(own.below_floor.sum()))
+    figures |= {k: np.array(float(v)) for k, v in zip(COUNTS, counts, strict=True)}
     if not uncertain or not m.draws:
         return Analysis(m.key, target.key, figures)
     count = min(m.draws, most_draws)
     drawn = m.analyse(draw(own, draws=count), target)
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
-    spread = summarise_all(draws)
-    return Analysis(
-        m.key,
-        target.key,
-        figures,
-        spread,
-        _noise_floor(m, own, target, figures, count),
-        _range(m, own, target, figures),
-        draws,
-    )
+    values = {k: float(figures[k]) for k in draws}
+    spread = summarise_all(values, draws, m.extremes)
+    exact, perfect = _perfect(m, own, target, count)
+    for key in spread:
+        if key in perfect and key in exact and np.ndim(exact[key]) == 0:
+            spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key])
+    floors = {
+        k: float(np.nanquantile(perfect[k], 0.95))
+        for k in _error_keys(m, figures)
+        if k in perfect and np.isfinite(perfect[k]).any()
+    }
+    span = _range(m, own, target, figures)
+    for key, (low, high) in span.items():
+        if key in spread:
+            spread[key], draws[key] = _widened(spread[key], draws[key], values[key], low, high)
+    return Analysis(m.key, target.key, figures, spread, floors, span, draws)
 
 
-def _noise_floor(m: Measurement, own: Readings, target: Target, figures: Figures, draws: int) -> dict[str, float]:
-    keys = [k for k in _error_keys(figures) if not k.endswith(("_percent", "_index"))]
-    if not keys or not len(own.find(WHITE)):
-        return {}
-    ideal = np.asarray(target.XYZ(own.rgb, anchor_of(own)), float)
-    perfect = m.analyse(draw(own, around=ideal, draws=draws), target)
-    return {k: float(np.nanquantile(perfect[k], 0.95)) for k in keys}
+def _named(layout: Layout, lost: NDArray[np.bool_]) -> str:
+    """Which patches, and that they are or one is."""
+    codes = [layout.code(int(i)) for i in np.flatnonzero(lost)[:3]]
+    more = int(lost.sum()) - len(codes)
+    return f"{', '.join(codes)}{f' and {more} more' if more else ''} {'is' if lost.sum() == 1 else 'are'}"
+
+
+def _perfect(m: Measurement, own: Readings, target: Target, draws: int) -> tuple[Figures, Figures]:
+    """Figures of a display that is perfect in what the measurement is about, without noise and by draw; empty where there
+    is none such."""
+    try:
+        ideal = np.asarray(m.ideal(own, target), float)
+        # A perfect display shows its target also where the reading at hand is no number.
+        Y = ideal[..., 1]
+        below = np.where(own.layout.of_light, own.meter.limit > Y, own.below_floor)
+        dim = below | (own.layout.of_light & (3 * own.meter.u(Y) > Y))
+        shown = replace(own, below_floor=below, dim=dim)
+        exact = m.analyse(shown.with_XYZ(ideal), target)
+        return exact, m.analyse(draw(shown, around=ideal, draws=draws), target)
+    except MissingPatchError:
+        return {}, {}
+
+
+def _needs_black(m: Measurement) -> bool:
+    """Whether black is among the patches that a measurement asks for."""
+    return any(p.rgb == BLACK and p.level is None and p.zone is None for p in m.patches(Context()))
 
 
 def _range(m: Measurement, own: Readings, target: Target, figures: Figures) -> dict[str, tuple[float, float]]:
-    """Error figures once more with black at the meter's floor, where black lies under it."""
-    index = own.find(BLACK)
-    floor = own.meter.floor
-    if not len(index) or not own.below_floor[index[0]] or floor <= 0:
+    """Scalar figures with black at nothing and at the most that it can be, where it is no number."""
+    most = black_most(own) if len(own.find(WHITE)) and _needs_black(m) else None
+    if most is None or most <= 0:
         return {}
-    XYZ, below = own.XYZ.copy(), own.below_floor.copy()
-    XYZ[..., index[0], :] = target.white_XYZ(floor)
-    below[index[0]] = False
-    lifted = replace(own, XYZ=XYZ, below_floor=below)
-    other = m.analyse(lifted, target)
-    pairs = {k: sorted((float(figures[k]), float(other[k]))) for k in (*_error_keys(figures), "gamma") if k in figures}
-    return {k: (a, b) for k, (a, b) in pairs.items()}
+    index = own.find(BLACK)
+    if len(index):
+        XYZ, below, dim = own.XYZ.copy(), own.below_floor.copy(), own.dim.copy()
+        XYZ[index[0]] = target.white_XYZ(most)
+        below[index[0]] = dim[index[0]] = False
+        lifted = replace(own, XYZ=XYZ, below_floor=below, dim=dim)
+    else:
+        lifted = own.with_black(target.white_XYZ(most))
+    try:
+        other = m.analyse(lifted, target)
+    except MissingPatchError:
+        return {}
+    found = {}
+    for key, value in figures.items():
+        if value.ndim == 0 and key in other and key not in COUNTS:
+            pair = sorted((float(value), float(other[key])))
+            if np.isfinite(pair).all() and pair[1] > pair[0]:
+                found[key] = (pair[0], pair[1])
+    return found
+
+
+def _widened(u: Uncertainty, draws: Array, value: float, low: float, high: float) -> tuple[Uncertainty, Array]:
+    """An uncertainty and its draws with what an unknown black leaves open: any value from low to high, one of them the
+    figure's own, is as good as any other."""
+    far = high if abs(high - value) > abs(low - value) else low
+    shares = np.random.default_rng([SEED, len(draws)]).uniform(0, 1, len(draws))
+    standard = float(np.hypot(u.standard, (high - low) / np.sqrt(12)))
+    return Uncertainty(standard, u.low + min(0.0, low - value), u.high + max(0.0, high - value)), draws + shares * (
+        far - value
+    )

@@ -50,7 +50,7 @@ def model_of(grey: Readings, gamut: Readings) -> DisplayModel:
     use = use[np.argsort(grey.rgb[use, 1])]
     if len(use) < 5:
         raise MissingPatchError(f"a model of the display needs at least 5 greys, these readings have {len(use)}")
-    XYZ = np.where(grey.below_floor[use, None], K, grey.XYZ[use])
+    XYZ = np.where(np.isfinite(grey.XYZ[use]), grey.XYZ[use], K)
     amounts = np.maximum((XYZ - K) @ np.linalg.inv(primaries), 0)
     return DisplayModel(grey.rgb[use, 1], np.maximum.accumulate(amounts, axis=0), primaries, K)
 

@@ -23,6 +23,12 @@ def significant(value: float, digits: int) -> str:
     return grouped(rounded, max(0, digits - 1 - magnitude))
 
 
+def signed(value: float, decimals: int) -> str:
+    """A difference with its sign, thin spaces and a real minus; what is written as zero has none."""
+    text = grouped(value, decimals)
+    return text if text[0] == "−" or float(f"{abs(value):.{decimals}f}") == 0 else "+" + text
+
+
 def kelvin(value: float) -> str:
     """A colour temperature to 10 K."""
     return f"{grouped(round(value / 10) * 10, 0)} K"

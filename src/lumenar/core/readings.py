@@ -8,7 +8,9 @@ from functools import cached_property
 from typing import Any, Literal, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
+
+from lumenar.core.colour.correction import corrected
 
 Array = NDArray[np.float64]
 T = TypeVar("T")
@@ -43,12 +45,17 @@ class Patch:
     @property
     def code(self) -> str:
         """How a person names the patch: grey levels in percent, else the three channels."""
-        if self.pattern != "window":
-            return "checkerboard, on white" if self.pattern == "checker" else "checkerboard, on black"
-        r, g, b = self.rgb
-        if r == g == b:
-            return {0.0: "black", 1.0: "white"}.get(r, f"grey {round(100 * r, 2):g} %")
-        return "R {:g} G {:g} B {:g}".format(*(round(100 * v, 1) for v in self.rgb))
+        return code_of(self.rgb, self.pattern)
+
+
+def code_of(rgb: Sequence[float], pattern: str = "window") -> str:
+    """How a person names a signal: grey levels in percent, else the three channels."""
+    if pattern != "window":
+        return "checkerboard, on white" if pattern == "checker" else "checkerboard, on black"
+    r, g, b = rgb
+    if r == g == b:
+        return {0.0: "black", 1.0: "white"}.get(float(r), f"grey {round(100 * r, 2):g} %")
+    return "R {:g} G {:g} B {:g}".format(*(round(100 * float(v), 1) for v in rgb))
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,18 +78,38 @@ class Spectrum:
 Trace = Waveform | Spectrum
 
 
-@dataclass(frozen=True)
-class MeterLimits:
-    """What a meter can do: relative repeatability (one standard deviation, 0.002 is 0.2 %) and floor in cd/m2.
+FloorOrigin = Literal["stated", "repeats", "negatives", "assumed"]
+ASSUMED_ABSOLUTE = 0.001
+"""Absolute part of the noise in cd/m2 of a meter of which nothing is known near black: that of a good field colorimeter."""
 
-    correction_u: relative standard uncertainty per channel of its correction, shared by all that was read with it;
-    correction_key tells corrections apart.
+
+@dataclass(frozen=True, eq=False)
+class MeterLimits:
+    """What a meter can do: relative repeatability (one standard deviation, 0.002 is 0.2 %), floor in cd/m2, and the
+    standard deviation in cd/m2 of the part of its noise that does not depend on the light (absolute).
+
+    correction_draws: matrices (k, 3, 3) about the one applied, by which corrected readings are multiplied: how else the
+    correction might have come out; None where nothing is known of that. correction_u: where they are not known, the
+    relative standard uncertainty per channel. Both are shared by all that was read with the correction, which
+    correction_key tells apart. floor_origin: whether floor and absolute part are stated, or where they come from.
     """
 
     repeatability: float = 0.002
     floor: float = 0.0
+    absolute: float = 0.0
+    correction_draws: Array | None = None
     correction_u: float = 0.0
     correction_key: int = 0
+    floor_origin: FloorOrigin = "stated"
+
+    def u(self, XYZ: ArrayLike) -> Array:
+        """Standard uncertainty in cd/m2 (...) of single readings of XYZ or luminances (...) by the meter's noise."""
+        return np.asarray(np.hypot(self.repeatability * np.asarray(XYZ, float), self.absolute), float)
+
+    @property
+    def limit(self) -> float:
+        """Luminance in cd/m2 under which a reading is no number: the floor, or twice the noise in the dark."""
+        return max(self.floor, 2 * self.absolute)
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,6 +132,10 @@ class Layout:
 
     def __len__(self) -> int:
         return len(self.rgb)
+
+    def code(self, i: int) -> str:
+        """How a person names a patch."""
+        return code_of(self.rgb[i], str(self.pattern[i]))
 
     def memo(self, key: object, find: Callable[[], T]) -> T:
         """What `find` gives for `key`, found once. The arrays in it are shared: they are not to be written to."""
@@ -159,7 +190,12 @@ class Layout:
         """Indices of the plain patches of one signal, or of those in ladders."""
 
         def found() -> NDArray[np.intp]:
-            return np.flatnonzero(self.same_signal(rgb) & (self.in_ladder if levels else self.plain))
+            same = self.same_signal(rgb)
+            if levels:
+                return np.flatnonzero(same & self.in_ladder)
+            usual = np.flatnonzero(same & self.plain)
+            # Black has no window of its own, so that of another is as good.
+            return usual if len(usual) or any(rgb) else np.flatnonzero(same & self.ordinary)
 
         return self.memo(("find", rgb, levels), found)
 
@@ -167,8 +203,11 @@ class Layout:
 @dataclass(frozen=True, eq=False)
 class Readings:
     """Readings of one setup. layout: what its n patches are; XYZ (..., n, 3) corrected and absolute, NaN where there is
-    no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor; traces
-    (n) holds what a photodiode or spectroradiometer gave, or is empty where there is nothing such.
+    no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor, dim (n,)
+    those too dark for a chromaticity; traces (n) holds what a photodiode or spectroradiometer gave, or is empty where there
+    is nothing such. drift (n,): by how much the display's light may have wandered from that of a rested panel when each was
+    read, one relative standard deviation, or none; cold: by how much all of it may be off since the display was not known to
+    be warm.
     """
 
     layout: Layout
@@ -177,6 +216,9 @@ class Readings:
     below_floor: NDArray[np.bool_]
     traces: NDArray[np.object_]
     meter: MeterLimits
+    dim: NDArray[np.bool_]
+    drift: Array | None = None
+    cold: float = 0.0
 
     def __len__(self) -> int:
         return len(self.layout)
@@ -221,11 +263,63 @@ class Readings:
             self.below_floor[where],
             self.traces[where] if len(self.traces) else self.traces,
             self.meter,
+            self.dim[where],
+            None if self.drift is None else self.drift[where],
+            self.cold,
         )
+
+    def lost(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Mask of those readings at an index that are no number though they should be one: saturated, not under the
+        floor."""
+        finite = np.isfinite(self.XYZ[..., index, 1])
+        known = finite if finite.ndim == 1 else finite.any(axis=tuple(range(finite.ndim - 1)))
+        return np.asarray(~known & ~self.below_floor[index])
+
+    def watched(self, rested_Y: float | None, whites: Sequence[tuple[float, float]]) -> Readings:
+        """These readings with the drift that the display's white shows: rested_Y its luminance after a rest, whites the bench
+        time and luminance of others, all as read.
+
+        Each reading may be off by as much as the whites before and after it are, less what noise makes of them: by their
+        root mean square for plain patches, among which the bench rests the panel; by the larger one for those that are held,
+        that light more of the screen, or that stand at a value of the luminance control.
+        """
+        if rested_Y is None or rested_Y <= 0 or not len(whites):
+            return self
+        t, Y = np.array(sorted(whites), float).T
+        squares = (Y / rested_Y - 1) ** 2
+        at = np.searchsorted(t, np.where(np.isfinite(self.time_s), self.time_s, t[-1]))
+        pair = np.stack([squares[np.clip(at - 1, 0, len(t) - 1)], squares[np.clip(at, 0, len(t) - 1)]])
+        noise = 2 * self.meter.repeatability**2
+        usual = np.sqrt(np.maximum(pair.mean(axis=0) - 1.5 * noise, 0))
+        largest = np.sqrt(np.maximum(pair.max(axis=0) - 2 * noise, 0)) / 1.4
+        return replace(self, drift=np.where(self.plain, usual, np.maximum(usual, largest)))
 
     def with_XYZ(self, XYZ: Array) -> Readings:
         """The same patches with other values (..., n, 3)."""
         return replace(self, XYZ=XYZ)
+
+    def with_black(self, XYZ: Array) -> Readings:
+        """These readings (n, 3) and one of black (3,) in the usual window, where none was made."""
+        usual = np.flatnonzero(self.plain)
+        like = int(usual[0]) if len(usual) else 0
+        add = Layout(
+            np.zeros((1, 3)), self.window[[like]], np.array([np.nan]), np.full((1, 4), np.nan), np.array(["window"]),
+            np.array([np.nan]), np.array(["XYZ"]),
+        )  # fmt: skip
+
+        def joined(name: str) -> Any:
+            return np.concatenate([getattr(self.layout, name), getattr(add, name)])
+
+        layout = Layout(
+            joined("rgb"), joined("window"), joined("level"), joined("zone"), joined("pattern"), joined("at_s"),
+            joined("reads"),
+        )  # fmt: skip
+        no = np.array([False])
+        return Readings(
+            layout, np.concatenate([self.XYZ, XYZ[None]]), np.append(self.time_s, np.nan),
+            np.concatenate([self.below_floor, no]), self.traces if not len(self.traces) else trace_array([*self.traces, None]),
+            self.meter, np.concatenate([self.dim, no]), None if self.drift is None else np.append(self.drift, 0.0), self.cold,
+        )  # fmt: skip
 
     @property
     def ordinary(self) -> NDArray[np.bool_]:
@@ -261,15 +355,39 @@ def trace_array(traces: Sequence[Trace | None]) -> NDArray[np.object_]:
     return held
 
 
-def _medians(values: Array, group: NDArray[np.intp], count: int) -> Array:
-    """Median (count, 3) of the finite rows (n, 3) of each group, NaN where none is."""
-    merged = np.full((count, 3), np.nan)
-    merged[group] = values
-    for g in np.flatnonzero(np.bincount(group, minlength=count) > 1):
-        rows = values[group == g]
+COLD = 0.015
+"""How far the light of a display may be from that of a warm one while nobody knows it to be warm: most start 1 to 3 % off, and
+are read some minutes later. One relative standard deviation."""
+BRIGHT = 50
+"""So many times its noise a reading is far from black."""
+
+
+def judged(
+    XYZ: Array, begin: NDArray[np.intp], flagged: NDArray[np.bool_], of_light: NDArray[np.bool_], meter: MeterLimits
+) -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
+    """XYZ (n, 3), `Readings.below_floor` and `Readings.dim` (n,) of n patches from corrected readings (m, 3), m >= n, that
+    stand patch by patch: begin (n,) is where each patch's begin; flagged (m,): the meter said that they are under its floor;
+    of_light (n,): whether XYZ is read of the patch.
+
+    A patch read more than once counts as its median. A reading is under the floor where the meter said so or its luminance
+    is less than `MeterLimits.limit`; it has a chromaticity where X, Y and Z are positive and Y is three times its noise. A
+    component that a saturated colour leaves at nothing may be slightly negative by noise where there is light enough.
+    """
+    values, below = XYZ[begin], flagged[begin].copy()
+    ends = np.append(begin[1:], len(XYZ))
+    for g in np.flatnonzero(ends - begin > 1):
+        rows = XYZ[begin[g] : ends[g]]
         good = rows[np.isfinite(rows).all(axis=1)]
-        merged[g] = np.median(good, axis=0) if len(good) else np.nan
-    return merged
+        values[g] = np.median(good, axis=0) if len(good) else np.nan
+        below[g] = flagged[begin[g] : ends[g]].all()
+    with np.errstate(invalid="ignore"):
+        below |= of_light & (values[:, 1] < meter.limit)
+        Y, u = values[:, 1], meter.u(values[:, 1])
+        bright = (values > -0.005 * Y[:, None]).all(axis=1) & (BRIGHT * u <= Y)
+        positive = (values > 0).all(axis=1) | bright
+        dim = of_light & ~(positive & (3 * u <= Y))
+    values[below] = np.nan
+    return values, below, dim | below
 
 
 def collect(
@@ -279,8 +397,14 @@ def collect(
     meter: MeterLimits,
     time_s: Array | None = None,
     traces: Sequence[Trace | None] | None = None,
+    matrices: Sequence[ArrayLike | None] | None = None,
+    cold: float = 0.0,
 ) -> Readings:
-    """Readings from n patches and their XYZ (n, 3); a patch read more than once becomes its median."""
+    """Readings from n patches and their XYZ (n, 3) as read; a patch read more than once becomes its median.
+
+    below_floor (n,): the meter said that the light was under its floor. matrices: the correction (3, 3) of each, None where
+    there is none; they apply before anything is judged.
+    """
     n = len(patches)
     rgb = np.array([p.rgb for p in patches], float).reshape(-1, 3)
     level = np.array([np.nan if p.level is None else p.level for p in patches], float)
@@ -300,13 +424,36 @@ def collect(
         ],
         np.intp,
     )
-    first = np.zeros(len(seen), np.intp)
-    # Written backwards, so that what remains is the first of each group.
-    first[group[::-1]] = np.arange(n)[::-1]
-    values = _medians(XYZ, group, len(seen)) if len(seen) < n else XYZ
-    below = np.ones(len(seen), bool)
-    np.logical_and.at(below, group, below_floor)
+    order = np.argsort(group, kind="stable")
+    begin = np.flatnonzero(np.diff(group[order], prepend=-1))
+    first = order[begin]
+    values = np.array(XYZ, float).reshape(-1, 3)
+    for matrix in {id(m): m for m in matrices or () if m is not None}.values():
+        by = np.array([m is matrix for m in matrices or ()])
+        values[by] = corrected(values[by], matrix)
+    layout = Layout(rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first])
+    merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
     given = traces if traces is not None and any(t is not None for t in traces) else ()
     held = trace_array(given)[first] if given else NO_TRACES
-    layout = Layout(rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first])
-    return Readings(layout, values, times[first], below if n else below_floor, held, meter)
+    return Readings(layout, merged, times[first], below, held, meter, dim, None, cold)
+
+
+def floor_from(XYZ: Array, group: NDArray[np.intp], repeatability: float) -> tuple[float, FloorOrigin]:
+    """The absolute part of a meter's noise in cd/m2 where nobody stated it, and where it comes from.
+
+    XYZ (n, 3) as read; group (n,) tells patches apart. From the scatter of dark patches read more than once, with three
+    degrees of freedom or more; else from the most negative component, taken as two standard deviations; else assumed.
+    """
+    finite = np.isfinite(XYZ).all(axis=1)
+    squares, freedom = 0.0, 0
+    for g in np.flatnonzero(np.bincount(group[finite], minlength=1) > 1) if finite.any() else ():
+        Y = XYZ[finite & (group == g), 1]
+        if abs(np.median(Y)) < 0.5:
+            squares += float(((Y - Y.mean()) ** 2).sum()) - (len(Y) - 1) * (repeatability * float(Y.mean())) ** 2
+            freedom += len(Y) - 1
+    if freedom >= 3 and squares > 0:
+        return float(np.sqrt(squares / freedom)), "repeats"
+    lowest = float(XYZ[finite].min()) if finite.any() else 0.0
+    if lowest < 0:
+        return -lowest / 2, "negatives"
+    return ASSUMED_ABSOLUTE, "assumed"

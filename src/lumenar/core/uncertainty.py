@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.readings import Readings
+from lumenar.core.readings import MeterLimits, Readings
 
 Array = NDArray[np.float64]
 
@@ -19,7 +19,8 @@ SEED = 20_261_101
 
 @dataclass(frozen=True)
 class Uncertainty:
-    """Standard deviation and the 2.5 and 97.5 % quantiles of one figure."""
+    """Standard deviation of one figure (half of the span of the middle 68 % of its draws) and its 95 % interval, which holds
+    the figure."""
 
     standard: float
     low: float
@@ -33,49 +34,92 @@ def _fingerprint(XYZ: Array) -> int:
     return crc32(rounded.astype(np.int64).tobytes())
 
 
-def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) -> Readings:
-    """`draws` sets of readings (draws, n, 3): independent repeatability per reading, and one draw per meter correction
-    that everything read with it shares.
+def noise(meter: MeterLimits, XYZ: Array, draws: int, rng: np.random.Generator) -> Array:
+    """What a meter's noise adds to readings of XYZ (n, 3): `draws` sets (draws, n, 3). Half of the variance is common to
+    X, Y and Z of a reading (light, integration), half is each channel's own (filter noise)."""
+    common = rng.standard_normal((draws, XYZ.shape[-2], 1))
+    own = rng.standard_normal((draws, XYZ.shape[-2], 3))
+    return np.asarray(meter.u(XYZ) * (common + own) * np.sqrt(0.5), float)
 
-    around: the XYZ (n, 3) to draw about, by default the readings themselves. Half of the variance is common to X, Y and
-    Z of a reading (light, integration), half is each channel's own (filter noise). Near the floor the noise is a third
-    of the floor at least. The draws of two setups are independent but for the correction, so the spread of the
-    differences of their figures' draws is the uncertainty of the difference.
+
+def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) -> Readings:
+    """`draws` sets of readings (draws, n, 3): the meter's noise for each reading, the display's drift for each, what a cold
+    display is off as a whole, and one draw per meter correction that everything read with it shares.
+
+    around: the XYZ (n, 3) to draw about, by default the readings themselves. The draws of two setups are independent but
+    for the correction, so the spread of the differences of their figures' draws is the uncertainty of the difference.
     """
     meter = readings.meter
     rng = np.random.default_rng([SEED, _fingerprint(readings.XYZ)])
     XYZ = readings.XYZ if around is None else around
-    u = np.maximum(meter.repeatability * np.abs(XYZ), meter.floor / 3)
-    common = rng.standard_normal((draws, XYZ.shape[-2], 1))
-    own = rng.standard_normal((draws, XYZ.shape[-2], 3))
-    drawn = XYZ + u * (common + own) * np.sqrt(0.5)
-    if meter.correction_u and around is None:
+    drawn = XYZ + noise(meter, XYZ, draws, rng)
+    if readings.drift is not None:
+        sd = readings.drift[:, None]
+        # Zones are read one soon after the other, so that they share what the panel is loaded by.
+        placed = ~np.isnan(readings.layout.zone[:, 0])[:, None]
+        shared, each = rng.standard_normal((draws, 1, 1)), rng.standard_normal((draws, XYZ.shape[-2], 1))
+        drawn = drawn * (1 + sd * np.where(placed, shared, each))
+    if readings.cold:
+        drawn = drawn * (1 + readings.cold * rng.standard_normal((draws, 1, 1)))
+    if meter.correction_draws is not None:
+        others = meter.correction_draws[np.arange(draws) % len(meter.correction_draws)]
+        drawn = drawn @ np.swapaxes(others, -1, -2)
+    elif meter.correction_u:
         shared = np.random.default_rng([SEED, meter.correction_key]).standard_normal((draws, 1, 3))
         drawn = drawn * (1 + meter.correction_u * shared)
     return readings.with_XYZ(drawn)
 
 
-def summarise(values: Array) -> Uncertainty | None:
-    """Uncertainty of a figure from its draws (draws,); None where no draw gave a number."""
-    good = values[np.isfinite(values)]
-    if len(good) < 2:
+def with_perfect(u: Uncertainty, value: float, perfect: float, floor: Array) -> Uncertainty:
+    """An interval that also holds what a perfect display would give, where the value is one that noise alone gives it.
+
+    floor (draws,): the figure's draws about perfection. Spreads and maxima of what is all alike grow by noise in a way that
+    draws about noisy readings cannot show, since these differ already.
+    """
+    good = floor[np.isfinite(floor)]
+    if len(good) < 2 or not np.isfinite(perfect):
+        return u
+    low, high = np.quantile(good, [0.025, 0.975], method="weibull")
+    if not low <= value <= high:
+        return u
+    return Uncertainty(u.standard, min(u.low, perfect), max(u.high, perfect))
+
+
+def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty | None:
+    """Uncertainty of a figure from its draws (draws,) about already noisy readings; None where no draw gave a number.
+
+    Noise shifts a statistic that bends, a mean of differences of colour say: once on the way from the truth to the
+    readings, and once more in the draws. The second shift is seen, as the distance from the value to the draws' median, so
+    both are taken out of the interval: percentiles less twice that distance (a percentile interval corrected for bias by
+    shifting, in which a figure that follows its reading one to one keeps its plain percentiles). It is kept within what the
+    draws show that the figure can be (never negative), and holds the value.
+
+    extreme: the figure is a largest distance among many readings. Where these are all alike the first shift is 1 / (sqrt 2
+    - 1) of the second, since draws about noisy readings start from what differs already; the end away from the draws allows
+    for that.
+    """
+    good = draws[~np.isnan(draws)]
+    if np.isfinite(good).sum() < 2:
         return None
-    low, high = np.quantile(good, [0.025, 0.975])
-    return Uncertainty(float(good.std(ddof=1)), float(low), float(high))
+    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975])
+    # Half of what two thirds of the draws span: a few draws that fall on something else do not count.
+    standard = float((over - under) / 2) if np.isfinite(over) else float(good[np.isfinite(good)].std(ddof=1))
+    if not np.isfinite(value):
+        return Uncertainty(standard, float(low), float(high))
+    shift = middle - value
+    far = (1 + 1 / (np.sqrt(2) - 1) if extreme else 2) * shift
+    low, high = low - max(2 * shift, far), high - min(2 * shift, far)
+    if good.min() >= 0 <= value:
+        low, high = max(low, 0.0), max(high, 0.0)
+    return Uncertainty(standard, float(min(low, value)), float(max(high, value)))
 
 
-def summarise_all(draws: Mapping[str, Array]) -> dict[str, Uncertainty]:
-    """`summarise` of several figures, those without a number left out."""
-    whole = {k: v for k, v in draws.items() if v.ndim == 1 and np.isfinite(v).all()}
-    found = {k: u for k, v in draws.items() if k not in whole and (u := summarise(v)) is not None}
-    if whole:
-        table = np.stack(list(whole.values()))
-        if table.shape[1] < 2:
-            return found
-        standard = table.std(axis=1, ddof=1)
-        low, high = np.quantile(table, [0.025, 0.975], axis=1)
-        found |= {k: Uncertainty(*map(float, u)) for k, *u in zip(whole, standard, low, high, strict=True)}
-    return found
+def summarise_all(
+    values: Mapping[str, float], draws: Mapping[str, Array], extremes: Collection[str] = ()
+) -> dict[str, Uncertainty]:
+    """`summarise` of several figures, those without a number left out; extremes: those that are one."""
+    found = {k: summarise(values[k], v, k in extremes) for k, v in draws.items() if v.ndim == 1}
+    return {k: u for k, u in found.items() if u is not None}
 
 
 def measurable(difference: float, u: float, nu: float = np.inf) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.scoring.rubric import rank
 from lumenar.publish.edition import publish
 from lumenar.service import shelf, verdict
 from lumenar.service.application import Application
@@ -48,9 +49,9 @@ def build(app: Application) -> bool:
 def _measure(app: Application, bench: BenchService, review: int, whole: int) -> None:
     """First pass on every mode as shipped, then everything on the best."""
     setups: list[SetupRow] = reviews.setups_of(app.db.connection(), review)
-    bench.start(review, [Cell(s.id, m) for s in setups for m in FIRST_PASS], Options(warm_up=True))
-    bench.finish()
-    best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -(item[1].value or 0))[:whole]
+    bench.runs.start(review, [Cell(s.id, m) for s in setups for m in FIRST_PASS], Options(warm_up=True))
+    bench.runs.finish()
+    best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
     rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
-    bench.start(review, [Cell(s.id, m) for s, _ in best for m in rest])
-    bench.finish()
+    bench.runs.start(review, [Cell(s.id, m) for s, _ in best for m in rest])
+    bench.runs.finish()

@@ -1,4 +1,9 @@
-"""Publishing an edition: an immutable folder with the report and its data package."""
+"""Publishing an edition: an immutable folder with the report and its data package.
+
+Its number is taken in the database first, so that no two editions can have one; then the folder is made aside and put in
+place in one step; then the edition counts as published. Whatever a crash leaves of that is finished or taken back at the
+next start, and never served.
+"""
 
 from __future__ import annotations
 
@@ -10,17 +15,22 @@ from importlib.resources import files
 from pathlib import Path
 from zipfile import ZIP_DEFLATED, ZipFile
 
-from lumenar.publish.package import compute, write_package
+from lumenar.core.recipes.first import Menu
+from lumenar.core.scoring.rubric import Rubric
+from lumenar.publish.package import About, compute, dumps, sums, write_package
 from lumenar.publish.report import render
 from lumenar.service import cells, verdict
-from lumenar.service.application import Application, now, rubric_text
+from lumenar.service.application import Application, rubric_text
+from lumenar.service.data import now
 from lumenar.service.errors import ConflictError
 from lumenar.service.export import readings_document
-from lumenar.service.readings_file import ReadingsFile
+from lumenar.service.readings_file import parse_readings
 from lumenar.service.units import unit_of
 from lumenar.store import editions
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
+
+MANIFEST = "manifest.json"
 
 
 @dataclass(frozen=True)
@@ -53,56 +63,106 @@ def editions_of(app: Application, review_id: int) -> list[EditionView]:
 
 
 def publish(app: Application, review_id: int) -> EditionView:
-    """Publish the next edition of a review. ConflictError while nothing is measured; StoreError where it cannot be
-    written, with nothing left behind."""
+    """Publish the next edition of a review. ConflictError while nothing is measured, while another edition of it is being
+    made, or where the review is deleted meanwhile; StoreError where it cannot be written. Nothing is left behind then."""
+    if not app.publishing.acquire(blocking=False):
+        raise ConflictError("publishing", "An edition is being published at this moment; look again when it is done.")
+    try:
+        return _publish(app, review_id)
+    finally:
+        app.publishing.release()
+
+
+def _publish(app: Application, review_id: int) -> EditionView:
     row, file = unit_of(app, review_id)
     document = readings_document(app, review_id)
     if not document["setups"]:
         raise ConflictError(
             "nothing-measured", "Nothing is measured yet; measure the first pass from the Board, then publish."
         )
-    earlier = editions.of_review(app.db.connection(), review_id)
-    number = earlier[0].number + 1 if earlier else 1
-    slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")
-    folder = f"{slug}-{review_id}/{number}"
-    date, gaps = now(), verdict.gaps(app, review_id, cells.newest(app, review_id))
-    home = app.folder / "editions"
+    slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")[:80]
+    home, gaps = app.folder / "editions", verdict.gaps(app, review_id, cells.newest(app, review_id))
+    entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
+    about = About(
+        entry.number, entry.published_at, row.maker, row.model, file.kind, row.panel, row.sample, row.serial, row.firmware,
+        file.aspect, len(file.modes), True, tuple(gaps),
+    )  # fmt: skip
     try:
-        home.mkdir(exist_ok=True)
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
-            about = {
-                "edition": number,
-                "published_at": date,
-                "name": row.name,
-                "firmware": row.firmware,
-                "sample": row.sample,
-            }
-            menu = verdict.menu_of(file)
-            results = compute(ReadingsFile.model_validate(document), app.rubric, menu)
-            write_package(made / "data", document, results, app.rubric, rubric_text(), menu, about)
-            _zip(made / "data", made / "data.zip")
-            write_site(made, render(file, results, app.rubric, menu, number, date, gaps))
-            (home / folder).parent.mkdir(parents=True, exist_ok=True)
-            made.rename(home / folder)
-    except OSError as e:
-        raise StoreError(f"{home}: the edition could not be written ({e.strerror or e})") from e
-    entry = EditionRow(0, review_id, number, date, folder, {"gaps": gaps})
-    try:
+            write_edition(made, dumps(document), app.rubric, rubric_text(), verdict.menu_of(file), about)
+            (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
+            made.rename(home / entry.folder)
         with app.db.transaction() as db:
-            editions.add(db, entry)
-    except StoreError:
-        shutil.rmtree(home / folder, ignore_errors=True)
+            published = editions.finish(db, entry.id)
+    except (OSError, StoreError) as e:
+        _take_back(app, home, entry)
+        if isinstance(e, StoreError):
+            raise
+        raise StoreError(f"{home}: the edition could not be written ({e.strerror or e})") from e
+    except BaseException:
+        _take_back(app, home, entry)
         raise
+    if not published:
+        _take_back(app, home, entry)
+        raise ConflictError("review", "The review was deleted while it was being published, so there is no edition.")
     return _view(entry)
 
 
-def write_site(folder: Path, html: str) -> None:
-    """The report page with its style and fonts; it asks nothing of any other host."""
-    (folder / "index.html").write_text(html)
+def _take_number(app: Application, review_id: int, home: Path, slug: str, gaps: list[str]) -> EditionRow:
+    """The next number of a review whose folder is free, taken in the database."""
+    try:
+        home.mkdir(exist_ok=True)
+        with app.db.transaction() as db:
+            number = editions.last_number(db, review_id) + 1
+            while (home / slug / str(number)).exists():
+                number += 1
+            entry = EditionRow(0, review_id, number, "making", now(), f"{slug}/{number}", {"gaps": gaps})
+            return EditionRow(**{**entry.__dict__, "id": editions.add(db, entry)})
+    except StoreError:
+        raise
+    except OSError as e:
+        raise StoreError(f"{home}: the edition could not be written ({e.strerror or e})") from e
+
+
+def _take_back(app: Application, home: Path, entry: EditionRow) -> None:
+    shutil.rmtree(home / entry.folder, ignore_errors=True)
+    try:
+        with app.db.transaction() as db:
+            editions.remove(db, entry.id)
+    except StoreError:
+        # The next start takes it back.
+        pass
+
+
+def recover(app: Application) -> None:
+    """After a start: finish an edition whose folder is whole, take back one that is not, sweep what was half made."""
+    home = app.folder / "editions"
+    if not home.is_dir():
+        return
+    for left in home.glob(".making-*"):
+        shutil.rmtree(left, ignore_errors=True)
+    for entry in editions.unfinished(app.db.connection()):
+        # The folder is put in place in one step, so it is whole where it is there.
+        finished = False
+        if (home / entry.folder / MANIFEST).is_file():
+            with app.db.transaction() as db:
+                finished = editions.finish(db, entry.id)
+        if not finished:
+            _take_back(app, home, entry)
+
+
+def write_edition(folder: Path, readings: str, rubric: Rubric, rubric_text: str, menu: Menu, about: About) -> None:
+    """A whole edition into a new folder: page, style, data package, its zip, and a manifest of all. It asks nothing of any
+    other host."""
+    results = compute(parse_readings(readings, "readings.json"), rubric, menu)
+    write_package(folder / "data", readings, results, rubric, rubric_text, menu, about)
+    _zip(folder / "data", folder / "data.zip")
+    (folder / "index.html").write_text(render(about, results, rubric, menu))
     (folder / "static").mkdir()
     for item in files("lumenar.publish").joinpath("static").iterdir():
         (folder / "static" / item.name).write_bytes(item.read_bytes())
+    (folder / MANIFEST).write_text(dumps(about.manifest("lumenar-edition") | {"files": sums(folder)}))
 
 
 def _zip(folder: Path, target: Path) -> None:

@@ -18,25 +18,83 @@ FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric
 
 
 @dataclass(frozen=True)
+class About:
+    """What an edition is of: its number and date, the display and sample, and what was missing when it was published."""
+
+    edition: int
+    published_at: str
+    maker: str
+    model: str
+    kind: str
+    panel: str
+    sample: str
+    serial: str
+    firmware: str
+    aspect: float
+    modes: int
+    stand_in: bool
+    gaps: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """Maker and model."""
+        return f"{self.maker} {self.model}"
+
+    def manifest(self, format: str) -> dict[str, Any]:
+        """The part of a manifest that says all this."""
+        said = asdict(self) | {"gaps": list(self.gaps)}
+        return {"format": format, "version": 2, "made_by": f"lumenar {__version__}", **said}
+
+
+@dataclass(frozen=True)
 class Results:
-    """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose."""
+    """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose.
+    digest: of the readings, whatever their order; units: how many samples were measured."""
 
     setups: Sequence[SetupFigures]
     scores: dict[str, dict[str, Score]]
     recipes: dict[str, Recipe | None]
+    digest: str
+    readings: ReadingsFile
+
+
+def digest_of(readings: ReadingsFile) -> str:
+    """SHA-256 of the readings as a set: setups, and the readings in them, in an order of their own, every value in full."""
+
+    def line(document: dict[str, Any]) -> str:
+        return json.dumps(document, sort_keys=True, ensure_ascii=False)
+
+    document = readings.model_dump()
+    for setup in document["setups"]:
+        setup["readings"] = sorted(line(r) for r in setup["readings"])
+    for key in ("setups", "units", "meters"):
+        document[key] = sorted(line(d) for d in document[key])
+    return sha256(line(document).encode()).hexdigest()
 
 
 def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu) -> Results:
     """Everything a report says in numbers, from the raw readings alone."""
     setups = analyse_file(readings)
+    first = setups[0].unit
     scores, recipes = {}, {}
     for purpose in rubric.purposes.values():
-        own = {s.name: score(rubric, purpose.key, s.analyses) for s in setups}
-        # Settings are recommended for the modes as shipped; a setup with a name of its own is something else.
-        candidates = [Candidate(s.name, s.mode, own[s.name], s.analyses) for s in setups if s.name == s.mode]
+        own = {s.key: score(rubric, purpose.key, s.analyses) for s in setups}
+        # Settings are recommended for the modes as shipped, by what the first sample shows.
+        candidates = [
+            Candidate(s.name, s.mode, own[s.key], s.analyses) for s in setups if s.shipped and s.unit == first
+        ]
+        samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own
-        recipes[purpose.key] = recommend(purpose.key, purpose.title, candidates, menu)
-    return Results(setups, scores, recipes)
+        recipes[purpose.key] = recommend(purpose.key, purpose.title, candidates, menu, samples)
+    return Results(setups, scores, recipes, digest_of(readings), readings)
+
+
+def score_document(s: Score) -> dict[str, Any]:
+    """A score without its draws."""
+    return {
+        "purpose": s.purpose, "value": s.value, "low": s.low, "high": s.high, "coverage": s.coverage, "reason": s.reason,
+        "lines": [asdict(line) for line in s.lines],
+    }  # fmt: skip
 
 
 def scores_document(results: Results, rubric: Rubric) -> dict[str, Any]:
@@ -45,7 +103,7 @@ def scores_document(results: Results, rubric: Rubric) -> dict[str, Any]:
         "format": "lumenar-scores",
         "version": 1,
         "rubric": {"name": rubric.name, "version": rubric.version, "sha256": rubric.hash},
-        "purposes": {p: {name: asdict(s) for name, s in own.items()} for p, own in results.scores.items()},
+        "purposes": {p: {key: score_document(s) for key, s in own.items()} for p, own in results.scores.items()},
     }
 
 
@@ -69,10 +127,20 @@ def menu_document(menu: Menu) -> dict[str, Any]:
 
 
 def menu_from(document: dict[str, Any]) -> Menu:
-    """The menu from its file; KeyError where a field is missing."""
+    """The menu from its file; KeyError, TypeError or ValueError where a field is missing or wrong."""
     d = document
-    others = [(str(p), v) for p, v in d["others"]]
-    return Menu(d["mode_path"], d["luminance"], d["step"], others, d["locked"])
+    others = [(str(p), v, str(role)) for p, v, role in d["others"]]
+    step = float(d["step"])
+    if not step > 0:
+        raise ValueError("step must be above 0")
+    luminance = None if d["luminance"] is None else str(d["luminance"])
+    locked = {str(mode): [str(p) for p in paths] for mode, paths in d["locked"].items()}
+    return Menu(str(d["mode_path"]), luminance, step, others, locked)
+
+
+def figures_package(results: Results) -> dict[str, Any]:
+    """The figures file of a package, with the digest of the readings that it follows from."""
+    return figures_document(list(results.setups)) | {"readings_digest": results.digest}
 
 
 def dumps(document: dict[str, Any]) -> str:
@@ -81,34 +149,29 @@ def dumps(document: dict[str, Any]) -> str:
 
 
 def write_package(
-    folder: Path,
-    readings: dict[str, Any],
-    results: Results,
-    rubric: Rubric,
-    rubric_text: str,
-    menu: Menu,
-    about: dict[str, Any],
+    folder: Path, readings: str, results: Results, rubric: Rubric, rubric_text: str, menu: Menu, about: About
 ) -> None:
     """Write a data package into an empty folder. OSError where the disk is full or read-only."""
     folder.mkdir(parents=True)
     texts = {
-        "readings.json": dumps(readings),
-        "figures.json": dumps(figures_document(list(results.setups))),
+        "readings.json": readings,
+        "figures.json": dumps(figures_package(results)),
         "scores.json": dumps(scores_document(results, rubric)),
         "recipes.json": dumps(recipes_document(results)),
         "rubric.json": rubric_text,
         "menu.json": dumps(menu_document(menu)),
     }
-    hashes = {}
     for name, text in texts.items():
-        data = text.encode()
-        (folder / name).write_bytes(data)
-        hashes[name] = {"sha256": sha256(data).hexdigest(), "bytes": len(data)}
-    manifest = {
-        "format": "lumenar-package",
-        "version": 1,
-        "made_by": f"lumenar {__version__}",
-        **about,
-        "files": hashes,
-    }
-    (folder / "manifest.json").write_text(dumps(manifest))
+        (folder / name).write_bytes(text.encode())
+    (folder / "manifest.json").write_text(dumps(about.manifest("lumenar-package") | {"files": sums(folder)}))
+
+
+def sums(folder: Path) -> dict[str, dict[str, Any]]:
+    """SHA-256 and size of every file below a folder, by its path with forward slashes; a manifest at the top left out."""
+    found = {}
+    for f in sorted(folder.rglob("*")):
+        name = f.relative_to(folder).as_posix()
+        if f.is_file() and name != "manifest.json":
+            data = f.read_bytes()
+            found[name] = {"sha256": sha256(data).hexdigest(), "bytes": len(data)}
+    return found

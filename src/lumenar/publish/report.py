@@ -1,7 +1,8 @@
-"""The report page: what the reader sees."""
+"""The report page: what the reader sees. It follows from the data package alone, so that it can be checked against it."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -9,16 +10,15 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 from markupsafe import Markup
 
 from lumenar import __version__
-from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, significant
 from lumenar.core.recipes.first import Menu, Recipe
-from lumenar.core.scoring.rubric import Rubric, Score, tied
+from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
 from lumenar.core.targets import TARGETS
 from lumenar.publish import svg
-from lumenar.publish.package import Results
-from lumenar.service.readings_file import SetupFigures
+from lumenar.publish.package import About, Results
+from lumenar.service.readings_file import FileUnit, ReadingsFile, SetupFigures
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
 
@@ -30,6 +30,17 @@ class ModeLine:
     name: str
     target: str
     cells: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class ModePlates:
+    """The charts of one mode, and what is no number of its readings."""
+
+    name: str
+    anchor: str
+    target: str
+    charts: Sequence[Chart]
+    remarks: Sequence[str]
 
 
 def _environment() -> Environment:
@@ -47,36 +58,57 @@ def _environment() -> Environment:
     return environment
 
 
-def half_width(s: Score) -> str:
-    """A score's interval as a plus-minus, at least 1 since scores are shown whole."""
+def labels_of(setups: Sequence[SetupFigures], readings: ReadingsFile) -> dict[str, str]:
+    """What each setup is called by its key: its name, with the sample where another sample has one of that name."""
+    samples = {u.id: u.sample for u in readings.units}
+    names = [s.name for s in setups]
+    return {
+        s.key: s.name if names.count(s.name) == 1 else f"{s.name}, sample {samples.get(s.unit or '', s.unit)}"
+        for s in setups
+    }
+
+
+def interval(s: Score) -> str:
+    """A score's 95 % interval in whole points, empty where there is none."""
     if s.low is None or s.high is None:
         return ""
-    return f"±{max(1, round((s.high - s.low) / 2)):d}"
+    return f"{s.low:.0f} to {s.high:.0f}"
 
 
-def lede(file: UnitFile, results: Results, purpose: str, title: str) -> str:
+def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str, title: str) -> str:
     """The report's first words, from the scores."""
     scored = sorted(
-        ((n, s) for n, s in results.scores[purpose].items() if s.value is not None),
-        key=lambda item: -(item[1].value or 0),
+        ((k, s) for k, s in results.scores[purpose].items() if s.value is not None), key=lambda item: -rank(item[1])
     )
     if not scored:
-        return f"Of {len(file.modes)} picture modes none is measured far enough for a score yet."
-    name, best = scored[0]
-    grey = next(s for s in results.setups if s.name == name).analyses["grey_ramp"].scalar("de2000_mean")
-    ties = [n for n, s in scored[1:] if tied(best, s)]
-    opening = (
-        f"Of {len(scored)} picture modes, {name} is the truest as shipped for {title.lower()}: {best.value:.0f} of 100"
+        which = f"None of {about.modes} picture modes" if about.modes > 1 else "The one picture mode"
+        return f"{which} is{'' if about.modes > 1 else ' not'} measured far enough for a score yet."
+    by_key = {s.key: s for s in results.setups}
+    key, best = scored[0]
+    grey = (
+        by_key[key].analyses["grey_ramp"].scalar("own_white_de2000_mean")
+        if "grey_ramp" in by_key[key].analyses
+        else None
     )
+    ties = [labels[k] for k, s in scored[1:] if tied(best, s)]
+    modes = len({by_key[k].mode for k, _ in scored})
+    units = len({by_key[k].unit for k, _ in scored})
+    what = f"{modes} picture {'mode' if modes == 1 else 'modes'}"
+    what += f", on {units} samples" if units > 1 else ""
+    state = " as shipped" if by_key[key].shipped else ""
+    opening = f"Of {what}, {labels[key]} is the truest{state} for {title.lower()}: {best.value:.0f} of 100"
     if ties:
         opening += f", a tie with {' and '.join(ties)} within the uncertainty"
-    opening += f"; its greys are off by dE {grey:.1f} on average." if grey is not None else "."
+    opening += f"; beside its own white its greys are off by dE {grey:.1f} on average." if grey is not None else "."
     if len(scored) > 1:
         last, worst = scored[-1]
-        loss = max((line for line in worst.lines if line.loss is not None), key=lambda line: line.loss or 0)
+        lost = [line for line in worst.lines if line.loss is not None]
+        loss = max(lost, key=lambda line: line.loss or 0)
         subject, _, kind = loss.title.partition(", ")
         value = " ".join(filter(None, (kind, loss.text, loss.unit)))
-        opening += f" {last} is the furthest off, with {worst.value:.0f}, most of all in {_lower(subject)} ({value})."
+        opening += (
+            f" {labels[last]} is the furthest off, with {worst.value:.0f}, most of all in {_lower(subject)} ({value})."
+        )
     return opening
 
 
@@ -84,7 +116,7 @@ def _lower(title: str) -> str:
     return title[:1].lower() + title[1:]
 
 
-def mode_line(s: SetupFigures) -> ModeLine:
+def mode_line(s: SetupFigures, label: str) -> ModeLine:
     """The key figures of one mode."""
 
     def number(measurement: str, key: str, form: str) -> str:
@@ -111,46 +143,92 @@ def mode_line(s: SetupFigures) -> ModeLine:
         number("gamut", "coverage_p3_uv_percent", "1"),
         number("brightness_ladder", "setting_for_120_cd_m2", "0"),
     )
-    return ModeLine(s.name, TARGETS[s.target].title, cells)
+    return ModeLine(label, TARGETS[s.target].title, cells)
 
 
-def charts_of(s: SetupFigures, aspect: float) -> list[Chart]:
+def charts_of(s: SetupFigures, label: str, aspect: float) -> list[Chart]:
     """The charts of one mode, all measurements."""
     target = TARGETS[s.target]
+    return [c for m, a in s.analyses.items() for c in MEASUREMENTS[m].charts([Shown(label, a.figures, target, aspect)])]
+
+
+NOT_RECORDED = "not recorded"
+
+
+def method(results: Results) -> list[tuple[str, str]]:
+    """How the readings came about, item by item, as far as it was recorded."""
+    readings = results.readings
+    rooms = []
+    for setup in readings.setups:
+        c = setup.condition
+        said = [] if c is None else [c.label] if c.label else []
+        said += [f"{c.lux:g} lux at the display"] if c is not None and c.lux is not None else []
+        rooms.append(", ".join(said) or NOT_RECORDED)
+    windows = sorted(
+        {r.window for s in readings.setups for r in s.readings if r.pattern == "window" and r.zone is None}
+    )
+    meters = []
+    for m in readings.meters:
+        name = m.name or f"a {m.kind}, name {NOT_RECORDED}"
+        name += f" ({m.serial})" if m.serial else ""
+        if m.kind == "colorimeter":
+            name += (
+                ", corrected for this panel" if m.correction is not None else ", without a correction for this panel"
+            )
+        meters.append(name)
     return [
-        c for m, a in s.analyses.items() for c in MEASUREMENTS[m].charts([Shown(s.name, a.figures, target, aspect)])
+        ("Samples", _joined(_sample(u) for u in readings.units)),
+        ("Room", _joined(rooms)),
+        ("Meters", _joined(meters) or NOT_RECORDED),
+        ("Near black", _joined(f for s in results.setups for f in s.floors) or "as the meters state it"),
+        ("Lit share of the screen", ", ".join(f"{100 * w:g} %" for w in windows) + ", on black unless said otherwise"),
     ]
 
 
-def render(
-    file: UnitFile, results: Results, rubric: Rubric, menu: Menu, number: int, published_at: str, gaps: list[str]
-) -> str:
+def _sample(u: FileUnit) -> str:
+    return f"{u.sample or NOT_RECORDED} (serial {u.serial or NOT_RECORDED}, firmware {u.firmware or NOT_RECORDED})"
+
+
+def _joined(texts: Iterable[str]) -> str:
+    """Texts without doubles, as one line."""
+    return "; ".join(dict.fromkeys(texts))
+
+
+def render(about: About, results: Results, rubric: Rubric, menu: Menu) -> str:
     """The report page as HTML; static, its charts SVG, no scripts."""
+    labels = labels_of(results.setups, results.readings)
+    by_key = {s.key: s for s in results.setups}
     purposes = []
     for purpose in rubric.purposes.values():
-        scored = sorted(
-            results.scores[purpose.key].items(), key=lambda i: -(i[1].value if i[1].value is not None else -1)
-        )
+        scored = sorted(results.scores[purpose.key].items(), key=lambda i: -rank(i[1]))
         recipe: Recipe | None = results.recipes[purpose.key]
-        purposes.append((purpose, [(n, s, half_width(s)) for n, s in scored], recipe))
-    first = purposes[0]
-    order = [n for n, _, _ in first[1]]
-    setups = sorted(results.setups, key=lambda s: order.index(s.name))
+        rows = [(labels[k], by_key[k].shipped, s, interval(s)) for k, s in scored]
+        purposes.append((purpose, rows, recipe))
+    first = purposes[0][0]
+    order = [k for k, _ in sorted(results.scores[first.key].items(), key=lambda i: -rank(i[1]))]
+    setups = sorted(results.setups, key=lambda s: order.index(s.key))
+    plates = [
+        ModePlates(
+            labels[s.key], f"mode-{i}", TARGETS[s.target].title, charts_of(s, labels[s.key], about.aspect),
+            [f"{MEASUREMENTS[m].title}: {a.remark}" for m, a in s.analyses.items() if a.remark]
+            + [f"{MEASUREMENTS[m].title}: none, {reason}" for m, reason in s.left_out.items()],
+        )
+        for i, s in enumerate(setups, 1)
+    ]  # fmt: skip
     return (
         _environment()
         .get_template("report.html")
         .render(
-            unit=file,
-            panel=PANELS[file.panel],
-            lede=lede(file, results, first[0].key, first[0].title),
+            about=about,
+            panel=PANELS[about.panel],
+            lede=lede(about, results, labels, first.key, first.title),
             purposes=purposes,
-            modes=[mode_line(s) for s in setups],
-            plates=[(s.name, TARGETS[s.target].title, charts_of(s, file.aspect)) for s in setups],
+            modes=[mode_line(s, labels[s.key]) for s in setups],
+            plates=plates,
             rubric=rubric,
             menu=menu,
-            number=number,
-            published_at=published_at,
-            gaps=gaps,
+            method=method(results),
+            digest=results.digest,
             version=__version__,
             rubric_rules=list(rubric.rules.values()),
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -31,10 +32,11 @@ class SurveyResult:
 
 def survey(
     text: bytes, name: str, out: Path, seed: int | None = None, modes: list[str] | None = None,
-    measurements: list[str] | None = None,
+    measurements: list[str] | None = None, progress: Callable[[int, int], None] = lambda done, total: None,
 ) -> SurveyResult:  # fmt: skip
     """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
-    and the data package site/data/. BadInputError for a wrong file or name; OSError where `out` cannot be written."""
+    and the data package site/data/. progress: told readings done and planned.
+    BadInputError for a wrong file or name; OSError where `out` cannot be written."""
     unit = parse(text, name)
     _known("mode", modes, [m.name for m in unit.modes])
     _known("measurement", measurements, list(MEASUREMENTS))
@@ -56,10 +58,14 @@ def survey(
                 for m in MEASUREMENTS.values()
                 if s.signal in m.signals and (measurements is None or m.key in measurements)
             ]
-            total = bench.preview(review, cells).readings
+            total = bench.runs.preview(review, cells).readings
             correct_for(app, bench, review)
-            bench.start(review, cells, Options(warm_up=True))
-            bench.finish()
+            bench.runs.start(review, cells, Options(warm_up=True))
+            while bench.seat.working:
+                bench.runs.wait(0.5)
+                progress(bench.live.status().done or total, total)
+            bench.runs.finish()
+            progress(total, total)
             publish(app, review)
             site = next((Path(temporary) / "editions").glob("*/1"))
             shutil.move(site, out / "site")

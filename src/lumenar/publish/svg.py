@@ -11,6 +11,8 @@ from lumenar.core.measurements.charts import Axis, Chart, Mark, Point, Series, t
 
 WIDTH, HEIGHT = 560, 270
 LEFT, RIGHT, TOP, BOTTOM = 46, 14, 10, 30
+LONGEST_NAME = 24
+"""Letters of a name that are written at the end of its line."""
 
 Scale = Callable[[float], float]
 
@@ -52,7 +54,12 @@ def _tick_text(axis: Axis, value: float) -> str:
 
 def _margin(chart: Chart) -> float:
     """Room at the right for the names of the series at their ends."""
-    return 14 + 6.7 * max(len(s.name) for s in chart.series)
+    return 14 + 6.7 * max(len(_short(s.name)) for s in chart.series)
+
+
+def _short(name: str) -> str:
+    """A series' name as long as a chart has room for; the whole is in the text under the charts."""
+    return name if len(name) <= LONGEST_NAME else name[: LONGEST_NAME - 1].rstrip() + "…"
 
 
 def _scales(
@@ -125,7 +132,7 @@ def _lines(chart: Chart) -> str:
             ends.append((min(max(sy(known[-1][1]), TOP), bottom), s))
     heights = spread([y for y, _ in ends], 12, TOP, bottom)
     for at, (_, s) in zip(heights, ends, strict=True):
-        out.append(_text(right + 8, at + 4, s.name, f"label {s.role} setup{s.setup}"))
+        out.append(_text(right + 8, at + 4, _short(s.name), f"label {s.role} setup{s.setup}"))
     for note in chart.notes:
         shift, anchor = (-8, "end") if note.side == "left" else (8, "start")
         out.append(_text(sx(note.x) + shift, sy(note.y) + 14, note.text, "note", anchor))
@@ -180,7 +187,9 @@ def _plane(chart: Chart) -> str:
                 out.append(_cross(u, v))
             out.append(f'<circle class="dot hue-{hue} {css}" cx="{sx(x):.1f}" cy="{sy(y):.1f}" r="3.6"/>')
             if not s.hues:
-                out.append(_text(sx(x) - 8, sy(y) + 4, s.name, f"label {css}", "end"))
+                name = _short(s.name)
+                shift, anchor = (-8, "end") if sx(x) - LEFT > 6.7 * len(name) else (8, "start")
+                out.append(_text(sx(x) + shift, sy(y) + 4, name, f"label {css}", anchor))
     return "".join(out)
 
 
@@ -241,7 +250,7 @@ def _span(chart: Chart) -> str:
         else:
             out.append(f'<circle class="dot" cx="{start:.1f}" cy="{y}" r="3.2"/>')
         out.append(f'<circle class="dot" cx="{right_end:.1f}" cy="{y}" r="3.2"/>')
-        out.append(_text(start, y - 9, f"{s.name}  {text}", "label"))
+        out.append(_text(start, y - 9, f"{_short(s.name)}  {text}", "label"))
         if len(s.labels) > 1:
             out.append(_text(right_end, y - 9, s.labels[1], "label", "end"))
     return "".join(out)

@@ -1,23 +1,46 @@
-"""Checking a data package: hashes, and every figure, score and recipe recomputed from the raw readings."""
+"""Checking an edition or its data package: the exact set of files and their hashes, every figure, score and recipe
+recomputed from the raw readings, the page rendered anew."""
 
 from __future__ import annotations
 
 import json
 import math
+import re
+import stat
 import zipfile
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, fields
 from hashlib import sha256
+from io import BytesIO
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from lumenar.core.scoring.rubric import RubricError
-from lumenar.publish.package import FILES, compute, dumps, menu_from, recipes_document, scores_document
-from lumenar.service.application import load_rubric
-from lumenar.service.errors import BadInputError
-from lumenar.service.readings_file import figures_document, parse_readings
+from lumenar import __version__
+from lumenar.core.scoring.rubric import Rubric
+from lumenar.publish.package import (
+    FILES,
+    About,
+    Results,
+    compute,
+    dumps,
+    figures_package,
+    menu_document,
+    menu_from,
+    recipes_document,
+    scores_document,
+)
+from lumenar.publish.report import render
+from lumenar.service.application import known_rubrics, load_rubric
+from lumenar.service.errors import BadInputError, UserError
+from lumenar.service.readings_file import ReadingsFile, parse_readings
 
-RELATIVE, ABSOLUTE = 1e-9, 1e-9
-"""How closely recomputed numbers must agree: the same arithmetic on another machine may differ in the last bits."""
+RELATIVE, ABSOLUTE = 1e-9, 1e-13
+"""How closely recomputed numbers must agree: the same arithmetic on another machine may differ in the last bits, and what
+should be nothing may be a few of them."""
+MOST_BYTES, MOST_FILES, MOST_RATIO = 256_000_000, 200, 200
+"""A package is at most so large when unpacked, has at most so many files, and none is packed tighter than this."""
+T = TypeVar("T")
+MANIFEST, PAGE, DATA, ZIP = "manifest.json", "index.html", "data/", "data.zip"
 
 
 @dataclass(frozen=True)
@@ -33,91 +56,270 @@ class Check:
         return not self.disagreements
 
 
+def _bad(path: Path | str, reason: str) -> BadInputError:
+    return BadInputError("package", f"{path}: {reason}")
+
+
 def read_package(path: Path) -> dict[str, bytes]:
-    """The files of a package: a folder, a zip file, or a published report's folder. BadInputError where it is none."""
+    """The files of an edition's folder, a package's folder, or a package's zip file, by their paths in it. BadInputError
+    where it is none, too large, or has a file twice."""
     try:
-        if path.is_dir():
-            folder = path if (path / "manifest.json").exists() else path / "data"
-            return {f.name: f.read_bytes() for f in sorted(folder.glob("*.json"))}
-        with zipfile.ZipFile(path) as archive:
-            return {Path(n).name: archive.read(n) for n in archive.namelist() if n.endswith(".json")}
-    except zipfile.BadZipFile as e:
-        raise BadInputError("package", f"{path}: neither a folder nor a zip file") from e
+        mode = path.stat().st_mode
+        if stat.S_ISDIR(mode):
+            return _of_folder(path)
+        if not stat.S_ISREG(mode):
+            raise _bad(path, "neither a folder nor a file")
+        if path.stat().st_size > MOST_BYTES:
+            raise _bad(path, f"larger than {MOST_BYTES // 1_000_000} MB, so it is not read")
+        return read_zip(path.read_bytes(), str(path))
     except OSError as e:
-        raise BadInputError("package", f"{path}: cannot be read ({e.strerror})") from e
+        raise _bad(path, f"cannot be read ({e.strerror or e})") from e
+
+
+def _of_folder(path: Path) -> dict[str, bytes]:
+    found: dict[str, bytes] = {}
+    total = 0
+    for f in sorted(path.rglob("*")):
+        info = f.lstat()
+        name = f.relative_to(path).as_posix()
+        if stat.S_ISDIR(info.st_mode):
+            continue
+        if not stat.S_ISREG(info.st_mode):
+            raise _bad(path, f"{name} is no plain file")
+        total += info.st_size
+        if total > MOST_BYTES or len(found) >= MOST_FILES:
+            raise _bad(path, f"more than {MOST_FILES} files or {MOST_BYTES // 1_000_000} MB, so it is no package")
+        found[name] = f.read_bytes()
+    return found
+
+
+def read_zip(data: bytes, name: str) -> dict[str, bytes]:
+    """The files of a zip file; BadInputError where it is none, would unpack to too much, or has a file twice."""
+    try:
+        with zipfile.ZipFile(BytesIO(data)) as archive:
+            entries = archive.infolist()
+            if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
+                raise _bad(name, f"unpacks to more than {MOST_FILES} files or {MOST_BYTES // 1_000_000} MB")
+            found: dict[str, bytes] = {}
+            for e in entries:
+                if e.file_size > MOST_RATIO * max(e.compress_size, 1000):
+                    raise _bad(name, f"{e.filename} is packed too tightly to be readings")
+                if e.filename in found:
+                    raise _bad(name, f"{e.filename} is in it twice")
+                with archive.open(e) as packed:
+                    content = packed.read(e.file_size + 1)
+                if len(content) != e.file_size:
+                    raise _bad(name, f"{e.filename} is not as large as it says")
+                found[e.filename] = content
+            return found
+    except UserError:
+        raise
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError, EOFError, OSError) as e:
+        raise _bad(name, "neither a folder nor a zip file that can be read") from e
+    except Exception as e:
+        # Damaged streams make the unpackers fail in ways of their own.
+        raise _bad(name, f"cannot be unpacked ({type(e).__name__})") from e
 
 
 def verify(path: Path) -> Check:
-    """Check a package. BadInputError where it is no package or a file in it cannot be used."""
+    """Check an edition's folder, or a data package as a folder or zip file. BadInputError where it is none of them or a
+    file in it cannot be used."""
     found = read_package(path)
-    if "manifest.json" not in found:
-        raise BadInputError("package", f"{path}: no manifest.json in it, so this is no data package")
-    manifest = _json(found["manifest.json"], "manifest.json")
     problems: list[str] = []
+    compared = 0
+    if PAGE in found or f"{DATA}{MANIFEST}" in found:
+        counted, said = _listed(found, "", path, "lumenar-edition")
+        compared, problems = compared + counted, problems + said
+        own = {n.removeprefix(DATA): d for n, d in found.items() if n.startswith(DATA)}
+        counted, said, results, about, rubric = _package(own, path, DATA)
+        compared, problems = compared + counted, problems + said
+        counted, said = _edition(found, own, results, about, rubric, path)
+        return Check(compared + counted, tuple(problems + said))
+    counted, said, *_ = _package(found, path, "")
+    return Check(counted, tuple(said))
+
+
+def _edition(
+    found: dict[str, bytes], own: dict[str, bytes], results: Results, about: About, rubric: Rubric, path: Path
+) -> tuple[int, list[str]]:
+    """What surrounds the package: that the zip file holds the same, that the two manifests say the same, and that the page
+    is what follows from the package."""
+    problems: list[str] = []
+    if ZIP not in found:
+        problems.append(f"{ZIP} is missing")
+    elif read_zip(found[ZIP], ZIP) != own:
+        problems.append(f"{ZIP}: holds something else than the folder data")
+    outer, inner = (_json(d, n) for n, d in ((MANIFEST, found[MANIFEST]), (f"{DATA}{MANIFEST}", own[MANIFEST])))
+    for key in {*outer, *inner} - {"files", "format"}:
+        if outer.get(key) != inner.get(key):
+            problems.append(f"{MANIFEST}: {key} is not what {DATA}{MANIFEST} says")
+    if PAGE not in found:
+        problems.append(f"{PAGE} is missing")
+    elif outer.get("made_by") == f"lumenar {__version__}":
+        menu = menu_from(_json(own["menu.json"], "menu.json"))
+        page = _guarded(path, lambda: render(about, results, rubric, menu))
+        if not same_page(page, found[PAGE].decode(errors="replace")):
+            problems.append(f"{PAGE}: is not the page that follows from the data")
+    return 3 + len(outer), problems
+
+
+def _listed(found: dict[str, bytes], prefix: str, path: Path | str, format: str) -> tuple[int, list[str]]:
+    """Whether the manifest lists exactly the files that are there, each with its hash."""
+    if MANIFEST not in found:
+        raise _bad(path, f"no {prefix}{MANIFEST} in it, so this is no data package")
+    manifest = _json(found[MANIFEST], f"{prefix}{MANIFEST}")
     listed = manifest.get("files")
+    if manifest.get("format") != format:
+        raise _bad(path, f"{prefix}{MANIFEST}: format is {manifest.get('format')!r}, not {format!r}")
     if not isinstance(listed, dict):
-        raise BadInputError("package", "manifest.json: files: required field is missing", "files")
-    for name in FILES:
-        if name not in listed:
-            problems.append(f"manifest.json: {name} is not listed")
-        if name not in found:
-            raise BadInputError("package", f"{path}: {name} is missing from the package")
+        raise BadInputError("package", f"{prefix}{MANIFEST}: files: required field is missing", "files")
+    problems = [f"{prefix}{n}: is not listed in the manifest" for n in found if n != MANIFEST and n not in listed]
     for name, entry in listed.items():
-        if name in found and sha256(found[name]).hexdigest() != entry.get("sha256"):
-            problems.append(f"{name}: its SHA-256 is not the manifest's; the file was changed after publication")
-    compared = len(listed)
-    for name, recomputed in _recompute(found).items():
-        counted, differing = _compare(name, json.loads(dumps(recomputed)), _json(found[name], name))
+        if name not in found:
+            problems.append(f"{prefix}{name}: is listed in the manifest but missing")
+        elif not isinstance(entry, dict) or entry.get("sha256") != sha256(found[name]).hexdigest():
+            problems.append(
+                f"{prefix}{name}: its SHA-256 is not the manifest's; the file was changed after publication"
+            )
+        elif entry.get("bytes") != len(found[name]) or isinstance(entry.get("bytes"), bool):
+            problems.append(f"{prefix}{name}: is not as large as the manifest says")
+    return len(listed), problems
+
+
+def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, list[str], Results, About, Rubric]:
+    compared, problems = _listed(found, prefix, path, "lumenar-package")
+    for name in FILES:
+        if name not in found:
+            raise _bad(path, f"{prefix}{name} is missing from the package")
+        if name not in _json(found[MANIFEST], MANIFEST)["files"]:
+            problems.append(f"{prefix}{MANIFEST}: {name} is not listed")
+    problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in (*FILES, MANIFEST)]
+    about = _about(_json(found[MANIFEST], f"{prefix}{MANIFEST}"), f"{prefix}{MANIFEST}")
+    readings = parse_readings(found["readings.json"], f"{prefix}readings.json")
+    problems += _identities(about, readings, f"{prefix}{MANIFEST}")
+    rubric = _guarded("rubric.json", lambda: load_rubric(found["rubric.json"].decode()))
+    if known_rubrics().get((rubric.name, rubric.version), rubric.hash) != rubric.hash:
+        problems.append(f"{prefix}rubric.json: calls itself {rubric.name} {rubric.version}, but is not that rubric")
+    menu = _guarded("menu.json", lambda: menu_from(_json(found["menu.json"], "menu.json")))
+    results = _guarded(path, lambda: compute(readings, rubric, menu))
+    recomputed = {
+        "figures.json": figures_package(results),
+        "scores.json": scores_document(results, rubric),
+        "recipes.json": recipes_document(results),
+        "menu.json": menu_document(menu),
+    }
+    for name, document in recomputed.items():
+        counted, differing = _compare(name, json.loads(dumps(document)), _json(found[name], f"{prefix}{name}"))
         compared += counted
         problems += differing
-    return Check(compared, tuple(problems))
+    return compared, problems, results, about, rubric
+
+
+def _guarded(place: Path | str, work: Callable[[], T]) -> T:
+    """What work gives; BadInputError with one line whatever it stumbles over in what it was given."""
+    try:
+        return work()
+    except UserError:
+        raise
+    except Exception as e:
+        raise _bad(place, f"cannot be used ({type(e).__name__}: {' '.join(str(e).split())[:200]})") from e
+
+
+def _about(manifest: dict[str, Any], name: str) -> About:
+    """What a manifest says that the edition is of."""
+    wanted = {"edition": int, "modes": int, "aspect": float, "gaps": list, "stand_in": bool}
+    values: dict[str, Any] = {}
+    for f in fields(About):
+        value = manifest.get(f.name)
+        kind = wanted.get(f.name, str)
+        good = isinstance(value, int | float if kind is float else kind) and isinstance(value, bool) == (kind is bool)
+        if not good:
+            raise BadInputError("package", f"{name}: {f.name}: is missing or wrong", f.name)
+        values[f.name] = value
+    if not all(isinstance(g, str) for g in values["gaps"]):
+        raise BadInputError("package", f"{name}: gaps: is missing or wrong", "gaps")
+    if not 0.01 <= values["aspect"] <= 100:
+        raise BadInputError("package", f"{name}: aspect: is missing or wrong", "aspect")
+    return About(**values | {"gaps": tuple(values["gaps"])})
+
+
+def _identities(about: About, readings: ReadingsFile, name: str) -> list[str]:
+    """Where the manifest says another display, sample or firmware than the readings' first unit."""
+    if not readings.units:
+        return [f"{name}: the readings name no unit"]
+    unit = readings.units[0]
+    pairs = [
+        (k, getattr(about, k), getattr(unit, k)) for k in ("maker", "model", "panel", "sample", "serial", "firmware")
+    ]
+    return [f"{name}: {k} is {a!r}, in the readings it is {b!r}" for k, a, b in pairs if a != b]
 
 
 def _json(data: bytes, name: str) -> dict[str, Any]:
+    def refuse(constant: str) -> float:
+        raise ValueError(f"{constant} is not a number that JSON knows")
+
+    def once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        if len(dict(pairs)) != len(pairs):
+            raise ValueError("a name stands twice in one object")
+        return dict(pairs)
+
     try:
-        document = json.loads(data)
-    except ValueError as e:
-        raise BadInputError("package", f"{name}: not JSON ({e})", name) from e
+        document = json.loads(data, parse_constant=refuse, object_pairs_hook=once)
+    except (ValueError, RecursionError) as e:
+        raise BadInputError("package", f"{name}: not JSON ({' '.join(str(e).split())[:200]})", name) from e
     if not isinstance(document, dict):
         raise BadInputError("package", f"{name}: not a JSON object", name)
     return document
 
 
-def _recompute(found: dict[str, bytes]) -> dict[str, dict[str, Any]]:
-    readings = parse_readings(found["readings.json"], "readings.json")
-    try:
-        rubric = load_rubric(found["rubric.json"].decode())
-    except (RubricError, ValueError) as e:
-        raise BadInputError("package", f"rubric.json: {e}", "rubric.json") from e
-    try:
-        menu = menu_from(_json(found["menu.json"], "menu.json"))
-    except (KeyError, TypeError, ValueError) as e:
-        raise BadInputError("package", f"menu.json: field {e} is missing or wrong", "menu.json") from e
-    results = compute(readings, rubric, menu)
-    return {
-        "figures.json": figures_document(list(results.setups)),
-        "scores.json": scores_document(results, rubric),
-        "recipes.json": recipes_document(results),
-    }
-
-
 def _compare(place: str, mine: Any, theirs: Any) -> tuple[int, list[str]]:
     """Count the leaves compared, and name those that differ."""
-    if isinstance(mine, dict) and isinstance(theirs, dict):
-        pairs = [(f"{place}.{k}", mine.get(k), theirs.get(k)) for k in {**mine, **theirs}]
-    elif isinstance(mine, list) and isinstance(theirs, list) and len(mine) == len(theirs):
-        pairs = [(f"{place}[{i}]", a, b) for i, (a, b) in enumerate(zip(mine, theirs, strict=True))]
-    else:
-        return 1, [] if _same(mine, theirs) else [f"{place}: the package says {theirs!r}, recomputed it is {mine!r}"]
     counted = 0
     differing: list[str] = []
-    for where, a, b in pairs:
-        n, d = _compare(where, a, b)
-        counted, differing = counted + n, differing + d
+    for where, a, b in _leaves(place, mine, theirs):
+        counted += 1
+        if not _same(a, b):
+            differing.append(f"{where}: the package says {_short(b)}, recomputed it is {_short(a)}")
     return counted, differing
 
 
+_ABSENT = object()
+
+
+def _leaves(place: str, mine: Any, theirs: Any) -> Iterator[tuple[str, Any, Any]]:
+    """Pairs of leaves; without recursion, so that deep nesting is no danger."""
+    pending = [(place, mine, theirs)]
+    while pending:
+        where, a, b = pending.pop()
+        if isinstance(a, dict) and isinstance(b, dict):
+            pending += [(f"{where}.{k}", a.get(k, _ABSENT), b.get(k, _ABSENT)) for k in {**a, **b}]
+        elif isinstance(a, list) and isinstance(b, list) and len(a) == len(b):
+            pending += [(f"{where}[{i}]", x, y) for i, (x, y) in enumerate(zip(a, b, strict=True))]
+        else:
+            yield where, a, b
+
+
+_DECIMAL = re.compile(r"\d+\.\d+")
+
+
+def same_page(mine: str, theirs: str) -> bool:
+    """Whether two pages are the same but for the last digit of decimal numbers, which another machine may round otherwise."""
+    if _DECIMAL.sub("", mine) != _DECIMAL.sub("", theirs):
+        return False
+    for a, b in zip(_DECIMAL.findall(mine), _DECIMAL.findall(theirs), strict=True):
+        digits = len(a.partition(".")[2])
+        if digits != len(b.partition(".")[2]) or abs(float(a) - float(b)) > 1.01 * 10.0**-digits:
+            return False
+    return True
+
+
+def _short(value: Any) -> str:
+    return "nothing" if value is _ABSENT else repr(value)[:80]
+
+
 def _same(a: Any, b: Any) -> bool:
-    if isinstance(a, int | float) and isinstance(b, int | float) and not isinstance(a, bool):
+    if isinstance(a, bool) or isinstance(b, bool):
+        return a is b
+    if isinstance(a, int | float) and isinstance(b, int | float):
         return math.isclose(a, b, rel_tol=RELATIVE, abs_tol=ABSOLUTE)
-    return bool(a == b)
+    return type(a) is type(b) and bool(a == b)

@@ -5,80 +5,24 @@ from __future__ import annotations
 import fcntl
 import json
 import os
-from collections import OrderedDict
-from collections.abc import Callable, Hashable
-from datetime import UTC, datetime
+from contextlib import AbstractContextManager, nullcontext
+from functools import cache
 from hashlib import sha256
 from importlib.resources import files
 from pathlib import Path
-from threading import Lock, RLock
-from typing import IO, TYPE_CHECKING, Any
+from threading import Lock
+from typing import IO
 
 from lumenar.core.scoring.rubric import Rubric, rubric_from
+from lumenar.service.data import Data
+from lumenar.service.helper import Helper
+from lumenar.service.seat import Seat
 from lumenar.store import runs
-from lumenar.store.database import Database, StoreError
-
-if TYPE_CHECKING:
-    from lumenar.service.helper import Helper
+from lumenar.store.database import StoreError
 
 
 class DataFolderInUseError(StoreError):
     """Another server works in the data folder."""
-
-
-def now() -> str:
-    """The wall's time, ISO 8601 in UTC to the second."""
-    return datetime.now(UTC).replace(microsecond=0).isoformat()
-
-
-class Cache:
-    """A bounded cache of computed values; keys name immutable inputs, so entries never go stale. Whoever asks for what
-    somebody else is computing waits for that instead of computing it too."""
-
-    def __init__(self, size: int) -> None:
-        self._size, self._lock = size, Lock()
-        self._items: OrderedDict[Hashable, Any] = OrderedDict()
-        self._making: dict[Hashable, RLock] = {}
-
-    def __contains__(self, key: Hashable) -> bool:
-        with self._lock:
-            return key in self._items
-
-    def put(self, key: Hashable, value: Any) -> None:
-        """Keep a value that was computed elsewhere."""
-        with self._lock:
-            self._items[key] = value
-            while len(self._items) > self._size:
-                self._items.popitem(last=False)
-
-    def get(self, key: Hashable, compute: Callable[[], Any]) -> Any:
-        """The value of a key, computed where it is not known."""
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-            turn = self._making.setdefault(key, RLock())
-        with turn:
-            with self._lock:
-                if key in self._items:
-                    return self._items[key]
-            try:
-                value = compute()
-            finally:
-                with self._lock:
-                    self._making.pop(key, None)
-            self.put(key, value)
-            return value
-
-
-class Data:
-    """A data folder's database, and what was read and computed of it."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self.db = Database(folder / "lumenar.db")
-        self.cache = Cache(4096)
-        self.loaded = Cache(24)
 
 
 class Application(Data):
@@ -88,6 +32,8 @@ class Application(Data):
     """
 
     helper: Helper | None = None
+    seat: Seat | None = None
+    """Who has the bench, where there is one."""
 
     def __init__(self, folder: Path) -> None:
         try:
@@ -96,12 +42,23 @@ class Application(Data):
             raise StoreError(f"{folder}: cannot be made ({e.strerror})") from e
         self._lock_file = _lock(folder)
         super().__init__(folder)
-        self.together = Lock()
+        self.computing = Lock()
+        self.publishing = Lock()
         self.rubric = load_rubric()
         with self.db.transaction() as db:
             runs.pause_running(
                 db, "The server stopped in the middle. Nothing is lost; resume goes on at the next patch."
             )
+
+    @property
+    def bench_lock(self) -> AbstractContextManager[object]:
+        """Held while who has the bench must not change."""
+        return self.seat.lock if self.seat is not None else nullcontext()
+
+    def forget(self) -> None:
+        """Something was deleted: nothing of it stays in memory."""
+        self.cache.clear()
+        self.loaded.clear()
 
     def close(self) -> None:
         """Give the data folder free."""
@@ -113,7 +70,8 @@ class Application(Data):
 
 def _lock(folder: Path) -> IO[str]:
     try:
-        handle = (folder / "lumenar.lock").open("a+")
+        # Never through a link, which could lead to any file.
+        handle = os.fdopen(os.open(folder / "lumenar.lock", os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o644), "r+")
     except OSError as e:
         raise StoreError(f"{folder}: cannot be written ({e.strerror}); choose another folder with --data") from e
     try:
@@ -137,6 +95,18 @@ def load_rubric(text: str | None = None) -> Rubric:
     return rubric_from(json.loads(text), sha256(text.encode()).hexdigest())
 
 
+CURRENT = "tern-3.json"
+"""The rubric that scores are reached by; earlier ones ship too, as stored editions keep theirs."""
+
+
 def rubric_text() -> str:
-    """The shipped rubric's JSON text."""
-    return files("lumenar.service").joinpath("rubrics/tern-2.json").read_text()
+    """The current rubric's JSON text."""
+    return files("lumenar.service").joinpath("rubrics", CURRENT).read_text()
+
+
+@cache
+def known_rubrics() -> dict[tuple[str, int], str]:
+    """The hash of every rubric that ships or ever shipped, by its name and version."""
+    folder = files("lumenar.service").joinpath("rubrics")
+    found = [load_rubric(f.read_text()) for f in folder.iterdir() if f.name.endswith(".json")]
+    return {(r.name, r.version): r.hash for r in found}

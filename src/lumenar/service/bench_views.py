@@ -64,6 +64,8 @@ class PlanPreview:
     saved_seconds: float
     wall_seconds: float
     warm: bool
+    left_out: list[str]
+    """What of the selection cannot be measured, and why, one sentence each."""
 
 
 def place_of(patch: Patch) -> str:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
-from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
+from lumenar.core.measurements import MEASUREMENTS, Column, Context, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
 from lumenar.core.targets import TARGETS
@@ -46,7 +48,8 @@ class BoardFigure:
 
 @dataclass(frozen=True)
 class BoardCell:
-    """One measurement of one setup: its state, progress and figures; why it is stale or what is doubtful of it."""
+    """One measurement of one setup: its state, progress and figures; why it is stale, has no figures (state "failed"), or
+    what is doubtful of it."""
 
     measurement: str
     state: str
@@ -76,6 +79,29 @@ class BoardRow:
 
 
 @dataclass(frozen=True)
+class OptionChoice:
+    """A value that an option may have, and how it is called."""
+
+    value: float | list[int]
+    words: str
+
+
+@dataclass(frozen=True)
+class RunOption:
+    """What a measurement may be asked to do otherwise: the field of a run's options that it sets, its name and unit, and the
+    values or the range that it may have; a switch has neither."""
+
+    measurement: str
+    field: str
+    title: str
+    unit: str
+    choices: list[OptionChoice]
+    low: float | None
+    high: float | None
+    usual: float | list[int] | bool
+
+
+@dataclass(frozen=True)
 class NextStep:
     """The sensible next step: a sentence, the cells it would measure, or a view to go to."""
 
@@ -94,6 +120,7 @@ class Board:
     purpose_title: str
     columns: list[BoardColumn]
     rows: list[BoardRow]
+    options: list[RunOption]
     next: NextStep
 
 
@@ -108,6 +135,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         target, unit = TARGETS[setup.target], units[setup.unit_id]
         count = len(setup.changes)
         state = f"{count} {'setting' if count == 1 else 'settings'} changed" if count else "as shipped"
+        state = state if count or setup.shipped else "as the mode ships"
         rows.append(
             BoardRow(
                 setup.id, setup.name, unit.sample, unit.firmware, setup.signal, target.key, target.title, state,
@@ -120,7 +148,23 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         for c in m.columns
     ]
     title = app.rubric.purposes[purpose].title
-    return Board(review, review.headline, purpose, title, columns, rows, _next(rows, review))
+    return Board(review, review.headline, purpose, title, columns, rows, run_options(), _next(rows, review))
+
+
+def run_options() -> list[RunOption]:
+    """What the measurements declare."""
+
+    def plain(value: object) -> float | list[int]:
+        return list(value) if isinstance(value, tuple) else float(str(value))
+
+    found = []
+    for m in MEASUREMENTS.values():
+        for o in m.options:
+            usual = getattr(Context(), o.field)
+            choices = [OptionChoice(plain(v), words) for v, words in o.choices]
+            value = usual if o.switch else plain(usual)
+            found.append(RunOption(m.key, o.field, o.title, o.unit, choices, o.low, o.high, value))
+    return found
 
 
 def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newest) -> BoardCell:
@@ -134,31 +178,45 @@ def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newes
         state = "stale" if note else "measured"
     elif last is not None and last.readings:
         state = "partial"
-    figures = []
+    figures: list[BoardFigure] = []
     if done is not None:
-        figures = _figures(app, setup, m, done)
-        note = note or doubts(app, done)
+        kept = _figures(app, setup, m, done)
+        if isinstance(kept, str):
+            state, note = "failed", kept
+        else:
+            figures, remark = kept
+            note = note or "; ".join(filter(None, (remark, doubts(app, done))))
     return BoardCell(m.key, state, last.readings if last else 0, last.patches if last else 0, figures, note)
 
 
+MISREAD = 0.02
+"""A patch was misread where its first reading differs from the median of all by more than this share."""
+
+
 def doubts(app: Application, row: CellRow) -> str:
-    """What is doubtful of the readings of a cell's run, empty where nothing is or the run is not over."""
+    """What is doubtful of the readings of a cell's setup in its run, empty where nothing is or the run is not over. A patch
+    that was read again and gave the same is not."""
     if row.state not in ("done", "stopped"):
         return ""
 
-    def found() -> str:
+    def find() -> str:
         db = app.db.connection()
         run = runs.get(db, row.run_id)
         said = []
         if run is not None and run.correction_id is None:
             said.append("read without a correction for this panel type")
-        if again := readings.read_again(db, row.run_id):
-            said.append(f"{again} {'patch was' if again == 1 else 'patches were'} out of order and read again")
+        misread = [
+            f"{100 * signal:.0f} %"
+            for signal, Y in readings.read_again(db, row.run_id, row.setup_id)
+            if abs(Y[0] - np.median(Y)) > MISREAD * np.median(Y)
+        ]
+        if misread:
+            said.append(f"grey at {', '.join(misread)} was misread once; the median of three readings counts")
         if run is not None and not run.warm:
             said.append("the unit was not known to be warm")
         return "; ".join(said)
 
-    text: str = app.cache.get(("doubts", row.run_id), found)
+    text: str = app.cache.get(("doubts", row.run_id, row.setup_id), find)
     return text
 
 
@@ -176,17 +234,17 @@ def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]
     return prefix + _written(value, column), value, key
 
 
-def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> list[BoardFigure]:
-    """A cell's figures, kept as they are written: they change as little as its readings."""
-
-    def found() -> list[BoardFigure]:
-        analysis = cells.analysis_of(app, row, TARGETS[setup.target])
-        return [_figure(app, m, column, analysis) for column in m.columns]
-
-    written_: list[BoardFigure] = app.cache.get(
-        ("written", row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash), found
-    )
-    return written_
+def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> tuple[list[BoardFigure], str] | str:
+    """A cell's figures and what is no number of its readings, kept as they are written: they change as little as its
+    readings. Or why there are none."""
+    key = ("written", row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash)
+    if key not in app.cache:
+        analysis = cells.tried(app, row, TARGETS[setup.target])
+        if isinstance(analysis, str):
+            return analysis
+        app.cache.put(key, ([_figure(app, m, column, analysis) for column in m.columns], analysis.remark))
+    kept: tuple[list[BoardFigure], str] = app.cache.get(key, lambda: ([], ""))
+    return kept
 
 
 def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis) -> BoardFigure:
@@ -217,7 +275,7 @@ FIRST_PASS = ("white_black", "grey_ramp", "gamut")
 def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
     """The two modes of the first sample that score best."""
     known = [r for r in rows if r.score is not None and r.sample == rows[0].sample]
-    return {r.setup for r in sorted(known, key=lambda r: -(r.score or 0))[:2]}
+    return {r.setup for r in sorted(known, key=lambda r: -(r.low or 0))[:2]}
 
 
 def _next(rows: list[BoardRow], review: ShelfEntry) -> NextStep:

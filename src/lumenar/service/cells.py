@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 from lumenar.service import analyses
@@ -21,6 +22,8 @@ from lumenar.store import computed, reviews, runs
 from lumenar.store.database import StoreError
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
+
+log = logging.getLogger("lumenar.figures")
 
 
 def target_of(key: str, signal: str | None = None) -> Target:
@@ -126,6 +129,34 @@ def analysis_of(app: Application, row: CellRow, target: Target, declared: str | 
     return kept
 
 
+def reason_of(error: Exception, row: CellRow) -> str:
+    """Why a cell has no figures, as a sentence for the person; a fault of ours goes into the log."""
+    if isinstance(error, MissingPatchError):
+        return f"no figures: {error}"
+    if isinstance(error, StoreError):
+        return str(error)
+    log.error(
+        "%s of setup %d in run %d could not be computed", row.measurement, row.setup_id, row.run_id, exc_info=error
+    )
+    return f"no figures, by a fault of Lumenar ({type(error).__name__}: {' '.join(str(error).split())[:120]})"
+
+
+def tried(app: Application, row: CellRow, target: Target, declared: str | None = None) -> Analysis | str:
+    """`analysis_of`, or why there is none: one cell that cannot be computed must not take others with it."""
+    key = ("failed", row.run_id, row.setup_id, row.measurement, target.key)
+    if key in app.cache:
+        reason: str = app.cache.get(key, lambda: "")
+        return reason
+    try:
+        return analysis_of(app, row, target, declared)
+    except Exception as e:
+        reason = reason_of(e, row)
+        # A run that is not over may still get what is missing.
+        if row.state in ("done", "stopped") and not isinstance(e, StoreError):
+            app.cache.put(key, reason)
+        return reason
+
+
 TOGETHER = 6
 """From so many analyses on that are missing, they are computed together."""
 
@@ -137,7 +168,7 @@ def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[
     if len(_missing(app, keys)) < TOGETHER:
         return
     # Whoever comes while another computes waits for that, and finds most of it done.
-    with app.together:
+    with app.computing:
         by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
         made = {by_task[task]: a for task, a in compute(app, app.helper, list(by_task)).items()}
         for key, analysis in made.items():
@@ -147,7 +178,13 @@ def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[
 
 def _missing(app: Application, keys: Iterable[computed.Key]) -> list[computed.Key]:
     db = app.db.connection()
-    return [k for k in keys if ("analysis", k) not in app.cache and not computed.there(db, k)]
+    return [
+        k
+        for k in keys
+        if ("analysis", k) not in app.cache
+        and ("failed", k.run_id, k.setup_id, k.measurement, k.target) not in app.cache
+        and not computed.there(db, k)
+    ]
 
 
 def _key(row: CellRow, target: Target) -> computed.Key:
@@ -156,7 +193,8 @@ def _key(row: CellRow, target: Target) -> computed.Key:
 
 def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
     try:
-        with app.db.transaction() as db:
+        # What is kept was already to be seen.
+        with app.db.transaction(of=0) as db:
             for key, analysis in made.items():
                 computed.put(db, key, analyses.dumps(analysis))
     except StoreError:
@@ -167,4 +205,5 @@ def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
 def analyses_of(app: Application, setup: SetupRow, now: Newest) -> dict[str, Analysis]:
     """A setup's analyses that still hold by measurement, against its own declared target."""
     target = TARGETS[setup.target]
-    return {m: analysis_of(app, row, target) for m, row in now.by_setup.get(setup.id, {}).items()}
+    found = {m: tried(app, row, target) for m, row in now.by_setup.get(setup.id, {}).items()}
+    return {m: a for m, a in found.items() if isinstance(a, Analysis)}

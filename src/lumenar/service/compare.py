@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.measurements import MEASUREMENTS, Column, MissingPatchError
+from lumenar.core.measurements import MEASUREMENTS, Column
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
@@ -36,7 +36,8 @@ class ComparedSetup:
 class ComparedValue:
     """One figure of one setup: as written, its standard uncertainty, and how it differs from the first setup's.
 
-    measurable is None where the uncertainty of the difference is not known, or there is nothing to compare.
+    measurable is None where the uncertainty of the difference is not known, or there is nothing to compare; undecidable
+    where either is a lower bound only, so that there is no difference.
     """
 
     text: str
@@ -45,6 +46,7 @@ class ComparedValue:
     difference: float | None
     difference_u: float | None
     measurable: bool | None
+    undecidable: bool = False
 
 
 @dataclass(frozen=True)
@@ -92,10 +94,9 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
         own: dict[str, Analysis] = {}
         for cell, row in cells.newest(app, review).fresh.items():
             if cell.setup == setup.id:
-                try:
-                    own[cell.measurement] = cells.analysis_of(app, row, target, setup.target)
-                except MissingPatchError:
-                    continue
+                analysis = cells.tried(app, row, target, setup.target)
+                if isinstance(analysis, Analysis):
+                    own[cell.measurement] = analysis
         analyses.append(own)
     rows = []
     for m in MEASUREMENTS.values():
@@ -118,11 +119,20 @@ def _value(column: Column, analysis: Analysis | None, first: Analysis | None, pl
     u = analysis.uncertainty.get(key)
     standard = u.standard if u is not None and math.isfinite(u.standard) else None
     base = first.scalar(key) if first is not None and place else None
+    bounds = [a for a in (analysis, first) if a is not None and place and _is_bound(column, a)]
+    if bounds:
+        return ComparedValue(text, value, standard, None, None, None, undecidable=True)
     if base is None or first is None or column.words:
         return ComparedValue(text, value, standard, None, None, None)
     spread = difference_u(key, analysis, first)
     known = None if spread is None else measurable(value - base, spread)
     return ComparedValue(text, value, standard, value - base, spread, known)
+
+
+def _is_bound(column: Column, analysis: Analysis) -> bool:
+    """Whether a setup has only a lower bound of a figure."""
+    bound = column.floor_figure
+    return bound is not None and analysis.scalar(column.figure) is None and analysis.scalar(bound) is not None
 
 
 def comparable(app: Application) -> list[ComparedSetup]:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import json
+from collections.abc import Iterable, Mapping
 from typing import Any
 
-from lumenar.bench.simulated.meter import PHOTODIODE, SPECTRORADIOMETER
 from lumenar.core.readings import Trace, Waveform
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.planning import settings_of
+from lumenar.service.loading import watched_white
 from lumenar.service.units import unit_by_id, unit_of
 from lumenar.store import corrections, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
@@ -37,20 +37,27 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
         for run_id in dict.fromkeys(own.values()):
             wanted = {m for m, r in own.items() if r == run_id}
             entries += _entries(app, run_id, setup.id, wanted, meters)
-        _, file = unit_by_id(app, setup.unit_id)
-        changed = setup.name == setup.mode and setup.changes
-        setups.append(
-            {
-                "name": f"{setup.name}, changed" if changed else setup.name,
-                "unit": units[setup.unit_id],
-                "mode": setup.mode,
-                "signal": setup.signal,
-                "target": setup.target,
-                "settings": settings_of(file, setup),
-                "condition": {"lux": 0, "label": "dark", "automatic": []},
-                "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"])),
-            }
-        )
+        newest = max(own.values())
+        rested, whites = _watched(app, own.values(), setup.id)
+        document: dict[str, Any] = {
+            "name": setup.name,
+            "unit": units[setup.unit_id],
+            "mode": setup.mode,
+            "shipped": bool(setup.shipped) and not setup.changes,
+            "signal": setup.signal,
+            "target": setup.target,
+            # What a run recorded: all values where it applied them, else those that differ from default.
+            "settings": runs.applied(db, newest, setup.id) or dict(setup.changes),
+            "warm": all(run.warm for r in own.values() if (run := runs.get(db, r)) is not None),
+            "rested_white": rested,
+            "whites": whites,
+            "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
+        }
+        conditions = [run.condition for r in dict.fromkeys(own.values()) if (run := runs.get(db, r)) is not None]
+        # Said only where every run says the same.
+        if conditions and conditions[0] is not None and all(c == conditions[0] for c in conditions):
+            document["condition"] = conditions[0]
+        setups.append(document)
     return {
         "format": "lumenar-readings",
         "version": 1,
@@ -58,6 +65,22 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
         "meters": list(meters.values()),
         "setups": setups,
     }
+
+
+def _watched(
+    app: Application, run_ids: Iterable[int], setup_id: int
+) -> tuple[dict[str, float] | None, list[dict[str, float]]]:
+    """The first rested white of a setup in some runs, and all its whites after that, each in proportion to the rested white
+    of its own run, as drift is judged run by run."""
+    first: float | None = None
+    found: list[dict[str, float]] = []
+    for run_id in dict.fromkeys(run_ids):
+        rested, later = watched_white(app, run_id, setup_id)
+        if rested is None:
+            continue
+        first = rested if first is None else first
+        found += [{"time_s": t, "Y": Y if first == rested else Y / rested * first} for t, Y in later]
+    return None if first is None else {"time_s": 0.0, "Y": first}, found
 
 
 def _unit(app: Application, unit_id: int, name: str) -> dict[str, Any]:
@@ -93,27 +116,21 @@ def _meter(app: Application, run_id: int, reads: str, meters: dict[str, dict[str
     db = app.db.connection()
     run = runs.get(db, run_id)
     correction = run.correction_id if run and reads == "XYZ" else None
-    key = f"{_KINDS[reads]}" + (f" with correction {correction}" if correction else "")
+    described = json.dumps(run.meters.get(reads, {}) if run else {}, sort_keys=True)
+    key = f"{reads} {described} with correction {correction}"
     if key in meters:
         return str(meters[key]["id"])
     name = f"m{len(meters) + 1}"
-    meter: Mapping[str, object] = run.meter if run else {}
-    entry: dict[str, Any] = {
-        "id": name, "name": meter.get("name", ""), "kind": meter.get("kind", "colorimeter"),
-        "repeatability_percent": 100 * float(str(meter.get("repeatability", 0.002))),
-        "floor_cd_m2": float(str(meter.get("floor", 0.0))),
-    }  # fmt: skip
-    if reads != "XYZ":
-        other = SPECTRORADIOMETER if reads == "spectrum" else PHOTODIODE
-        entry |= {
-            "name": other.name,
-            "kind": other.kind,
-            "repeatability_percent": 100 * other.repeatability,
-            "floor_cd_m2": 0.0,
-        }
+    meter: Mapping[str, Any] = run.meters.get(reads, {}) if run else {}
+    entry: dict[str, Any] = {"id": name, "name": meter.get("name", ""), "kind": meter.get("kind", _KINDS[reads])}
+    if "repeatability" in meter:
+        entry["repeatability_percent"] = 100 * float(meter["repeatability"])
+    if reads == "XYZ":
+        entry |= {f"{k}_cd_m2": float(meter[k]) for k in ("floor", "absolute") if meter.get(k) is not None}
     row = corrections.get(db, correction) if correction else None
     if row is not None:
         entry |= {"correction": row.matrix, "correction_u_percent": row.residual.get("u_percent", 0.0)}
+        entry |= {} if row.series is None else {"correction_series": row.series}
     meters[key] = entry
     return name
 

@@ -3,23 +3,23 @@
 from __future__ import annotations
 
 import threading
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 
 from lumenar.bench.habits import CLEAR_S, HABITS, REST
 from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
-from lumenar.bench.simulated.meter import COLORIMETER
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.readings import Patch
 from lumenar.service import cells
-from lumenar.service.application import Application, now
+from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.planning import settings_text, setup_states
+from lumenar.service.planning import new_run, setup_states
 from lumenar.service.setups import change
 from lumenar.service.units import unit_by_id
-from lumenar.store import corrections, readings, runs
+from lumenar.store import readings, runs
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import NewPatch, NewRun
+from lumenar.store.runs import NewPatch
 
 WHITE = (1.0, 1.0, 1.0)
 LEAST_CAPTURES = 3
@@ -81,13 +81,33 @@ STILL_S = 45.0
 would be too low."""
 
 
+@dataclass
+class _FreeJob:
+    review: int
+    owner: FreeRun
+    held: _Held
+    kind: str = "free"
+
+    def work(self) -> None:
+        self.owner.work(self.held)
+
+    def leave(self) -> None:
+        self.owner.leave()
+
+    def failed(self, error: BaseException) -> bool:
+        self.owner.ended(self.held, error)
+        return False
+
+
 class FreeRun:
     """One free run at a time on the bench."""
 
     def __init__(self, app: Application, bench: BenchService) -> None:
         self.app, self.bench = app, bench
         self._held: _Held | None = None
+        self._failed = ""
         self._stopping = threading.Event()
+        self._capturing = threading.Lock()
         self._read = threading.Condition()
 
     def start(self, review_id: int, setup_id: int) -> FreeView:
@@ -101,9 +121,9 @@ class FreeRun:
 
         def begin() -> None:
             self._stopping.clear()
-            self._held = held
+            self._held, self._failed = held, ""
 
-        self.bench.occupy("free", lambda: self._work(held), begin)
+        self.bench.seat.take(_FreeJob(review_id, self, held), begin)
         return self.view()
 
     def _controls(self, unit_id: int, review_id: int, setup_id: int) -> list[MovableControl]:
@@ -116,8 +136,10 @@ class FreeRun:
             if c.kind == "slider" and c.path not in mode.locks
         ]
 
-    def _work(self, held: _Held) -> None:
-        bench = self.bench.assemble(held.unit, 911 + held.setup_id)
+    def work(self, held: _Held) -> None:
+        """Read until it is stopped."""
+        live = self.bench.live
+        bench = self.bench.rig.assemble(held.unit, 911 + held.setup_id)
         row, _ = unit_by_id(self.app, held.unit)
         state = setup_states(self.app, held.review, held.unit)[held.setup_id]
         bench.remote.select(state.mode)
@@ -139,7 +161,7 @@ class FreeRun:
                 reading = bench.meter.read()
             except (BelowFloorError, SaturatedError) as e:
                 held.message, held.last = str(e), None
-                self.bench.live("white", "below_floor", None)
+                live.read("white", "below_floor", None)
             except RefusedError as e:
                 held.message = str(e)
                 self._stopping.wait(0.2)
@@ -154,15 +176,27 @@ class FreeRun:
                     held.last, held.last_value = reading, value
                     held.at[value] = bench.clock.now()
                     self._read.notify_all()
-                self.bench.live("white", "ok", self.bench.corrected(reading.XYZ))
-            self.bench.shown("white", WHITE, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
-            self.bench.tell()
-            if self.bench.clock_speed == 0:
+                live.read("white", "ok", live.corrected(reading.XYZ))
+            live.shown("white", WHITE, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
+            live.tell()
+            if self.bench.rig.speed == 0:
                 # A meter without waiting would only burn time: nobody moves a slider that fast.
                 self._stopping.wait(0.05)
 
+    def leave(self) -> None:
+        """End soon, without waiting for it."""
+        self._stopping.set()
+
+    def ended(self, held: _Held, error: BaseException) -> None:
+        """It failed in a way nobody foresaw: the panel says so, with what was captured lost."""
+        held.message = f"The meter stopped on a fault ({type(error).__name__}: {error}); start it again."
+        self._failed = held.message
+        with self._read:
+            held.last = None
+            self._read.notify_all()
+
     def _open(self) -> _Held:
-        if self._held is None or self.bench.kind != "free":
+        if self._held is None or self.bench.seat.kind != "free":
             raise ConflictError("free", "The meter does not run free; start it first.")
         return self._held
 
@@ -175,6 +209,11 @@ class FreeRun:
         c = known[control]
         if not c.minimum <= value <= c.maximum:
             raise BadInputError("value", f"{value:g} is outside {c.minimum:g}..{c.maximum:g} of {control}.", "value")
+        steps = (value - c.minimum) / c.step
+        if abs(steps - round(steps)) > 1e-6:
+            raise BadInputError(
+                "value", f"{value:g} is between the steps of {control}, which are {c.step:g} apart.", "value"
+            )
         if control != held.control:
             held.captures.clear()
         held.values[control] = value
@@ -185,17 +224,24 @@ class FreeRun:
         """Keep the present setting with a reading of it; the last one of a setting counts."""
         held = self._open()
         value = held.values[held.control]
-        with self._read:
-            self._read.wait_for(lambda: held.last is not None and held.last_value == value, timeout=10)
-            if held.last is None or held.last_value != value:
-                raise ConflictError("free", f"No reading at {value:g} came within ten seconds. {held.message}")
-            held.captures[value] = held.last
+        # One waits at the most, so that those who wait for a reading never keep others from being answered.
+        if not self._capturing.acquire(blocking=False):
+            raise ConflictError("free", "A capture waits for its reading already.")
+        try:
+            with self._read:
+                self._read.wait_for(lambda: held.last is not None and held.last_value == value, timeout=10)
+                if held.last is None or held.last_value != value:
+                    raise ConflictError("free", f"No reading at {value:g} came within ten seconds. {held.message}")
+                held.captures[value] = held.last
+        finally:
+            self._capturing.release()
         return self.view()
 
     def stop(self, wait_s: float = 15.0) -> FreeView:
         """Let the meter rest; what was captured and not kept is gone."""
         self._stopping.set()
-        self.bench.released("free", wait_s)
+        if self.bench.seat.kind == "free":
+            self.bench.seat.wait(timeout=wait_s)
         self._held = None
         return self.view()
 
@@ -210,15 +256,10 @@ class FreeRun:
         if len(held.captures) < LEAST_CAPTURES:
             raise ConflictError("free", f"A ladder needs {LEAST_CAPTURES} settings, {len(held.captures)} are captured.")
         row, _ = unit_by_id(self.app, held.unit)
-        db = self.app.db.connection()
-        correction = corrections.newest(db, row.panel, COLORIMETER.name)
         values = sorted(held.captures)
         setup = cells.setup_of(self.app, held.review, held.setup_id)
-        new = NewRun(
-            held.review, held.unit, now(), row.firmware, asdict(COLORIMETER), asdict(HABITS[row.panel]),
-            correction.id if correction else None, False, {held.setup_id: settings_text(setup)},
-            [NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, ("brightness_ladder",)) for v in values],
-        )  # fmt: skip
+        patches = [NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, ("brightness_ladder",)) for v in values]
+        new = new_run(self.app, held.review, held.unit, [setup], HABITS[row.panel], False, patches)
         with self.app.db.transaction() as writing:
             run_id = runs.add_run(writing, new)
             for patch, v in zip(runs.unread(writing, run_id), values, strict=True):
@@ -236,15 +277,15 @@ class FreeRun:
     def view(self) -> FreeView:
         """What the panel shows."""
         s = self._held
-        if s is None or self.bench.kind != "free":
-            return FreeView(False, None, None, "", [], None, [], "")
+        if s is None or self.bench.seat.kind != "free":
+            return FreeView(False, None, None, "", [], None, [], self._failed)
         controls = [
             MovableControl(c.path, c.minimum, c.maximum, c.step, s.values[c.path], c.luminance)
             for c in self._controls(s.unit, s.review, s.setup_id)
         ]
         captures = []
         for value in sorted(s.captures):
-            XYZ = self.bench.corrected(s.captures[value].XYZ)
+            XYZ = self.bench.live.corrected(s.captures[value].XYZ)
             u, v = XYZ_to_uv(XYZ)
             captures.append(Capture(value, float(XYZ[1]), float(u), float(v)))
         return FreeView(True, s.review, s.setup_id, s.name, controls, s.control, captures, s.message)

@@ -21,7 +21,7 @@ from pathlib import Path
 from lumenar.core import measurements
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.targets import TARGETS
-from lumenar.service.application import Data
+from lumenar.service.data import Data
 from lumenar.service.loading import setup_readings
 
 
@@ -48,14 +48,17 @@ def figures(data: Data, tasks: Sequence[Task]) -> Found:
     """The analyses of tasks that belong to one setup in one run."""
     if not tasks:
         return []
-    loaded = setup_readings(data, tasks[0].run_id, tasks[0].setup_id)
+    try:
+        loaded = setup_readings(data, tasks[0].run_id, tasks[0].setup_id)
+    except Exception:
+        return [None] * len(tasks)
     found: Found = []
     for task in tasks:
         try:
             found.append(
                 analyse(task.measurement, loaded.of(task.measurement), TARGETS[task.target], uncertain=task.uncertain)
             )
-        except ValueError:
+        except Exception:
             # Whoever asks for this one cell is told what is wrong with it.
             found.append(None)
     return found

@@ -9,7 +9,8 @@ from typing import Protocol
 
 from lumenar.bench.ports import MeterReading
 from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
-from lumenar.service.application import Application, now
+from lumenar.service.application import Application
+from lumenar.service.data import now
 from lumenar.store import readings, runs
 from lumenar.store.database import StoreError
 from lumenar.store.readings import NewReading
@@ -35,6 +36,10 @@ class Tally:
     total: int
     left_s: float
     last_s: float
+    cells: dict[tuple[int, str], tuple[int, int]]
+    """Readings done and planned of every cell, by setup and measurement."""
+    changed: set[tuple[int, str]]
+    """Cells that have grown since somebody last told of them."""
 
 
 class StoreJournal:
@@ -48,7 +53,12 @@ class StoreJournal:
         self._setups = states()
         self._left = runs.unread(db, run_id)[::-1]
         progress = runs.progress(db, run_id)
-        self.tally = Tally(progress.done, progress.total, sum(p.expected_s for p in self._left), progress.last_s)
+        run = runs.get(db, run_id)
+        self._review = None if run is None else run.review_id
+        self._uses = runs.uses_of(db, run_id)
+        left = sum(p.expected_s for p in self._left)
+        cells = runs.progress_by_cell(db, run_id)
+        self.tally = Tally(progress.done, progress.total, left, progress.last_s, cells, set())
 
     def next_step(self) -> Step | None:
         """The first patch without a reading."""
@@ -68,20 +78,25 @@ class StoreJournal:
             now(), reading.trace if reading else None,
         )  # fmt: skip
         try:
-            with self._app.db.transaction() as db:
+            with self._app.db.transaction(of=self._review) as db:
                 readings.add(db, new)
         except sqlite3.IntegrityError as e:
             raise StoreError(f"a reading of this patch was refused: {e}") from e
         if attempt == 1:
             row = self._left.pop()
             self.tally.done += 1
+            for measurement in self._uses.get(row.id, ()):
+                cell = (row.setup_id, measurement)
+                done, total = self.tally.cells[cell]
+                self.tally.cells[cell] = done + 1, total
+                self.tally.changed.add(cell)
             self.tally.left_s = max(0.0, self.tally.left_s - row.expected_s)
         self.tally.last_s = at_s
         self._audience.took(step, outcome, reading)
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None:
         """A reading that watches the bench."""
-        with self._app.db.transaction() as db:
+        with self._app.db.transaction(of=self._review) as db:
             runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
         self._audience.watched(kind, setup, reading)
 

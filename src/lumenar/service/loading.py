@@ -4,17 +4,21 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.colour.correction import corrected
-from lumenar.core.readings import NO_TRACES, Layout, MeterLimits, Readings, trace_array
-from lumenar.service.application import Data
+from lumenar.core.colour.correction import ColourReadings, corrected, spread
+from lumenar.core.readings import ASSUMED_ABSOLUTE, COLD, NO_TRACES, Layout, MeterLimits, Readings, judged, trace_array
+from lumenar.core.uncertainty import DRAWS
+from lumenar.service.data import Data
 from lumenar.store import corrections, readings, runs
+from lumenar.store.checksum import reading_sums
+from lumenar.store.database import SAVE, DamagedError
 
 Array = NDArray[np.float64]
 Index = NDArray[np.intp]
@@ -25,19 +29,74 @@ def correction_key(matrix: Any) -> int:
     return crc32(np.rint(np.asarray(matrix, float) * 1e6).astype(np.int64).tobytes())
 
 
+def series_from(document: Mapping[str, Any]) -> tuple[ColourReadings, ColourReadings]:
+    """Both meters' series of a correction from how they are kept. KeyError or ValueError where they are not such."""
+    pair = []
+    for who in ("reference", "working"):
+        d = document[who]
+        names = tuple(str(n) for n in d["names"])
+        XYZ, time_s = np.asarray(d["XYZ"], float).reshape(len(names), 3), np.asarray(d["time_s"], float)
+        if len(time_s) != len(names) or not np.isfinite(XYZ).all():
+            raise ValueError(f"{who}: names, XYZ and time_s must be of one length and all numbers")
+        share = float(d.get("own_share", 0.5))
+        pair.append(ColourReadings(names, XYZ, time_s, float(d["repeatability"]), float(d["absolute"]), share))
+    return pair[0], pair[1]
+
+
+def document_of(reference: ColourReadings, working: ColourReadings) -> dict[str, Any]:
+    """Both series as they are kept; the inverse of `series_from`."""
+    return {
+        who: {
+            "names": list(s.names), "XYZ": s.XYZ.tolist(), "time_s": s.time_s.tolist(),
+            "repeatability": s.repeatability, "absolute": s.absolute, "own_share": s.own_share,
+        }
+        for who, s in (("reference", reference), ("working", working))
+    }  # fmt: skip
+
+
+def corrected_limits(base: MeterLimits, matrix: Any, series: Mapping[str, Any] | None, u: float) -> MeterLimits:
+    """A meter's limits with what is known of its correction: how else it might have come out where both meters' series are
+    kept, else its relative uncertainty u per channel."""
+    key = correction_key(matrix)
+    draws = None if series is None else _spread(key, json.dumps(series, sort_keys=True))
+    return replace(base, correction_draws=draws, correction_u=u, correction_key=key)
+
+
+@lru_cache(maxsize=32)
+def _spread(key: int, series: str) -> Array:
+    return spread(*series_from(json.loads(series)), DRAWS, key)
+
+
+def meter_limits(meter: Mapping[str, Any]) -> MeterLimits:
+    """What a meter's readings are judged by, from how a run remembers it; what it does not say is assumed."""
+    repeatability, floor = float(meter.get("repeatability", 0.002)), float(meter.get("floor", 0.0))
+    if meter.get("absolute") is not None:
+        return MeterLimits(repeatability, floor, float(meter["absolute"]))
+    if floor > 0:
+        # Runs older than this being recorded: the noise of a meter at its floor is about a third of it at the most.
+        return MeterLimits(repeatability, floor, floor / 3)
+    return MeterLimits(repeatability, 2 * ASSUMED_ABSOLUTE, ASSUMED_ABSOLUTE, floor_origin="assumed")
+
+
 def limits(data: Data, run_id: int) -> tuple[MeterLimits, Array | None]:
     """The limits of the meter that a run was read with, and its correction (3, 3)."""
     db = data.db.connection()
     run = runs.get(db, run_id)
-    meter = run.meter if run else {}
+    base = meter_limits(run.meter if run else {})
     correction = corrections.get(db, run.correction_id) if run and run.correction_id else None
-    base = MeterLimits(float(str(meter.get("repeatability", 0.002))), float(str(meter.get("floor", 0.0))))
     if correction is None:
         return base, None
     u = correction.residual.get("u_percent", 0.0) / 100
-    return MeterLimits(base.repeatability, base.floor, u, correction_key(correction.matrix)), np.array(
-        correction.matrix
-    )
+    return corrected_limits(base, correction.matrix, correction.series, u), np.array(correction.matrix)
+
+
+def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None, list[tuple[float, float]]]:
+    """Luminance as read of a setup's rested white in a run, and bench time and luminance of all its whites after that."""
+    db = data.db.connection()
+    rested = runs.rested_white(db, run_id, setup_id)
+    later = [(t, Y) for t, _, Y, _ in runs.whites(db, run_id, setup_id)]
+    later += readings.plain_whites(db, run_id, setup_id)
+    return (None if rested is None else float(rested[1])), later
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,11 +131,18 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     ids = np.array(runs.patch_ids(db, run_id, setup_id), np.int64)
     plan = _plan(data, run_id, setup_id, ids)
     first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
-    columns = zip(*readings.values(db, first, last), strict=True)
+    stored = readings.values(db, first, last)
+    columns = zip(*(r[:-1] for r in stored), strict=True)
     rows = np.array([np.array(c, float) for c in columns]).T.reshape(-1, 6)
+    sums = np.array([c for *_, c in stored], np.int64)
+    if len(rows) and (bad := np.flatnonzero(reading_sums(rows[:, :5]) != sums)).size:
+        raise DamagedError(
+            f"{len(bad)} readings of run {run_id}, the first of patch {int(rows[bad[0], 0])}, are not what was stored: the file"
+            f" is damaged. {SAVE}"
+        )
     patch = np.searchsorted(ids, rows[:, 0]).clip(0, max(len(ids) - 1, 0))
     # Patches of another setup may lie between this one's.
-    own = ids[patch] == rows[:, 0]
+    own = ids[patch] == rows[:, 0] if len(ids) else np.zeros(0, bool)
     rows, patch = rows[own], patch[own]
     meter, matrix = limits(data, run_id)
     XYZ = rows[:, 1:4]
@@ -84,15 +150,12 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
         XYZ = np.where(plan.layout.of_light[patch][:, None], corrected(XYZ, matrix), XYZ)
     # The rows come patch by patch.
     begin = np.flatnonzero(np.diff(patch, prepend=-1))
-    read, values, ends = patch[begin], XYZ[begin], np.append(begin[1:], len(patch))
-    for g in np.flatnonzero(ends - begin > 1):
-        again = XYZ[begin[g] : ends[g]]
-        again = again[np.isfinite(again).all(axis=1)]
-        values[g] = np.median(again, axis=0) if len(again) else np.nan
+    read = patch[begin]
     whole = len(read) == len(ids)
     layout = plan.layout if whole else plan.layout.take(read)
-    below = (rows[begin, 5] == 1) | (layout.of_light & (values[:, 1] < meter.floor))
-    values[below] = np.nan
+    values, below, dim = judged(XYZ, begin, rows[:, 5] == 1, layout.of_light, meter)
+    run = runs.get(db, run_id)
+    cold = 0.0 if run is None or run.warm else COLD
     traces = NO_TRACES
     if not layout.of_light.all():
         traces = np.empty(len(read), object)
@@ -104,7 +167,8 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     if not whole:
         place = np.full(len(ids), -1, np.intp)
         place[read] = np.arange(len(read))
-    return SetupReadings(Readings(layout, values, rows[begin, 4], below, traces, meter), plan, place)
+    found = Readings(layout, values, rows[begin, 4], below, traces, meter, dim, None, cold)
+    return SetupReadings(found.watched(*watched_white(data, run_id, setup_id)), plan, place)
 
 
 def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:

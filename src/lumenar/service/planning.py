@@ -4,23 +4,25 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 
 import numpy as np
 
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
 from lumenar.bench.runner import SetupState
-from lumenar.bench.simulated.meter import WAVEFORM_S, exposure_s, spectral_exposure_s
+from lumenar.bench.simulated.meter import BY_READS, COLORIMETER, DARK_ROOM, WAVEFORM_S, exposure_s, spectral_exposure_s
 from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service.application import Application
+from lumenar.service.data import now
 from lumenar.service.errors import BadInputError
 from lumenar.service.units import unit_by_id
-from lumenar.store import reviews, runs
+from lumenar.store import corrections, reviews, runs
 from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import NewPatch, NewRun
 
 GRIDS = ((3, 3), (5, 5), (7, 5))
 
@@ -87,6 +89,7 @@ class Planner:
     app: Application
     review_id: int
     options: Options = field(default_factory=Options)
+    left_out: list[str] = field(default_factory=list)
 
     def checked(self, wanted: Sequence[Cell]) -> list[Cell]:
         """The cells without doubles, in the order of setups; BadInputError for one that is not there."""
@@ -110,7 +113,11 @@ class Planner:
         made = []
         for unit_id in dict.fromkeys(setups[c.setup].unit_id for c in ordered):
             row, file = unit_by_id(self.app, unit_id)
-            cells = [c for c in ordered if setups[c.setup].unit_id == unit_id]
+            cells = [
+                c for c in ordered if setups[c.setup].unit_id == unit_id and self._possible(file, setups[c.setup], c)
+            ]
+            if not cells:
+                continue
             own = {s: setups[s] for s in dict.fromkeys(c.setup for c in cells)}
             estimate = Estimate(file, own)
             habits = self.options.habits(row.panel)
@@ -118,10 +125,28 @@ class Planner:
             if plan.patches:
                 made.append(UnitPlan(unit_id, row.firmware, plan, own, habits))
         if not made:
-            raise BadInputError(
-                "cells", "These modes lock the luminance control, so there is nothing to measure.", "cells"
-            )
+            raise BadInputError("cells", f"There is nothing to measure. {' '.join(self.left_out)}".strip(), "cells")
         return made
+
+    def _possible(self, file: UnitFile, setup: SetupRow, cell: Cell) -> bool:
+        """Whether a cell has patches that suffice for its figures; why not is kept to be told."""
+        m = MEASUREMENTS[cell.measurement]
+        if setup.signal not in m.signals:
+            self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
+            return False
+        patches = m.patches(self._context(file, setup))
+        if len(patches) >= max(m.least, 1):
+            return True
+        control = file.luminance_control
+        reason = f"it needs {m.least // 2} positions of the luminance control"
+        if control is None:
+            reason += ", and the unit has none"
+        elif control.path in file.mode(setup.mode).locks:
+            reason += f", and the mode locks {control.path}"
+        else:
+            reason += f", and {control.path} has {len(patches) // 2}"
+        self.left_out.append(f"{m.title} of {setup.name}: {reason}.")
+        return False
 
     def _context(self, file: UnitFile, setup: SetupRow) -> Context:
         mode = file.mode(setup.mode)
@@ -147,6 +172,29 @@ def settings_of(file: UnitFile, setup: SetupRow) -> dict[str, float | str]:
 def settings_text(setup: SetupRow) -> str:
     """A setup's changes from default as the text that runs remember it by."""
     return json.dumps(setup.changes, sort_keys=True)
+
+
+def new_run(
+    app: Application, review_id: int, unit_id: int, setups: Sequence[SetupRow], habits: Habits, warm_up: bool,
+    patches: Sequence[NewPatch],
+) -> NewRun:  # fmt: skip
+    """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
+    row, file = unit_by_id(app, unit_id)
+    correction = corrections.newest(app.db.connection(), row.panel, COLORIMETER.name)
+    return NewRun(
+        review_id=review_id,
+        unit_id=unit_id,
+        created_at=now(),
+        firmware=row.firmware,
+        meters={reads: asdict(m) for reads, m in BY_READS.items()},
+        condition=DARK_ROOM,
+        habits=asdict(habits),
+        correction_id=correction.id if correction else None,
+        warm_up=warm_up,
+        setups={s.id: settings_text(s) for s in setups},
+        applied={s.id: settings_of(file, s) for s in setups},
+        patches=patches,
+    )
 
 
 def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, SetupState]:

@@ -8,10 +8,10 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.measurements import MEASUREMENTS, Column, Measurement, MissingPatchError
+from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
 from lumenar.core.measurements.base import WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
-from lumenar.core.numbers import significant
+from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 from lumenar.core.uncertainty import measurable
@@ -149,10 +149,10 @@ def plates(
     found = [_found(app, i, measurement, review_id, states) for i in wanted]
     analyses: list[Analysis] = []
     for f in found:
-        try:
-            analyses.append(cells.analysis_of(app, f.row, target, f.setup.target))
-        except MissingPatchError as e:
-            raise BadInputError("readings", f"{f.name}: {e}") from e
+        analysis = cells.tried(app, f.row, target, f.setup.target)
+        if isinstance(analysis, str):
+            raise BadInputError("readings", f"{f.name}: {analysis}")
+        analyses.append(analysis)
     shown = [
         Shown(f.name, a.figures, target, unit_by_id(app, f.setup.unit_id)[1].aspect)
         for f, a in zip(found, analyses, strict=True)
@@ -183,12 +183,18 @@ def plates(
         targets=[TargetChoice(t.key, t.title) for t in TARGETS.values() if t.signal == setup.signal],
         pins=[TargetChoice(t.key, t.title) for t in pinned],
         can_pin=can_pin,
-        words=m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}),
+        words=" ".join(
+            filter(None, (m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}), _remark(first)))
+        ),
         charts=charts,
         figures=[_figure(first, k, v) for k, v in numbers.items()],
         columns=[_column(c, analyses) for c in m.columns],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
     )
+
+
+def _remark(analysis: Analysis) -> str:
+    return f"Of {analysis.remark}, left out." if analysis.remark else ""
 
 
 def _column(column: Column, analyses: list[Analysis]) -> PlateColumn:
@@ -232,7 +238,7 @@ def provenance(app: Application, run_id: int, setup_id: int) -> str:
     said.append("warmed up" if run.warm else "not known to be warm")
     whites = [Y for s, kind, _, Y in runs.watched(db, run_id) if s == setup_id and kind == "reference"]
     if len(whites) > 1:
-        said.append(f"white drifted by {100 * (whites[-1] / whites[0] - 1):+.1f} %".replace("-", "−"))
+        said.append(f"white drifted by {signed(100 * (whites[-1] / whites[0] - 1), 1)} %")
     if h := run.habits:
         rests = f", {h['rest_s']:g} s of rest after {h['rest_every']} patches" if h.get("rest_every") else ""
         said.append(f"{h['settle_s']:g} s to settle{rests}")

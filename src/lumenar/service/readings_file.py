@@ -2,62 +2,128 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from lumenar.bench.simulated.unit_file import UnitFileError, first_problem, parse_json
+from lumenar.bench.simulated.unit_file import first_problem
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.colour.correction import corrected
+from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
-from lumenar.core.readings import MeterLimits, Patch, Pattern, Reads, Spectrum, Trace, Waveform, collect
+from lumenar.core.numbers import significant
+from lumenar.core.readings import (
+    COLD,
+    MeterLimits,
+    Patch,
+    Pattern,
+    Reads,
+    Spectrum,
+    Trace,
+    Waveform,
+    collect,
+    floor_from,
+)
 from lumenar.core.targets import TARGETS
 from lumenar.service.errors import BadInputError
-from lumenar.service.loading import correction_key
+from lumenar.service.loading import corrected_limits
 
 MAX_CD_M2 = 100_000.0
+MAX_BYTES = 64_000_000
+"""A readings file is at most so large: about 300,000 readings."""
 Signal01 = Annotated[float, Field(ge=-0.1, le=1.1)]
-Tristimulus = Annotated[float, Field(ge=0, le=MAX_CD_M2 * 10)]
+Tristimulus = Annotated[float, Field(ge=-MAX_CD_M2, le=MAX_CD_M2 * 10)]
 _DEFAULT_TARGET = {"sdr": "srgb", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
+NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
+"""Near black a real meter reads slightly less than nothing: components down to this, and this share of Y, are readings."""
+DIMMER = 1.1
+"""A grey that is so many times as bright as white says that one of the two is wrong."""
+
+
+def _plain_text(text: str) -> str:
+    if any(ord(c) < 32 or ord(c) == 127 for c in text):
+        raise ValueError("control characters are not allowed")
+    return text
+
+
+Text = Annotated[str, Field(max_length=200), AfterValidator(_plain_text)]
+Name = Annotated[str, Field(min_length=1, max_length=200), AfterValidator(_plain_text)]
+Matrix = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 
 
 class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    """Numbers are numbers: a text or a truth value that looks like one is refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, strict=True)
 
 
 class FileUnit(_Strict):
     """A unit that setups refer to."""
 
-    id: str
-    maker: str = ""
-    model: str = ""
-    serial: str = ""
-    sample: str = ""
+    id: Name
+    maker: Text = ""
+    model: Text = ""
+    serial: Text = ""
+    sample: Text = ""
     panel: Literal["lcd", "oled", "projector", "other"] = "other"
-    firmware: str = ""
+    firmware: Text = ""
+
+
+class FileSeries(_Strict):
+    """What one meter read for a correction."""
+
+    names: Annotated[list[Text], Field(min_length=4, max_length=1000)]
+    XYZ: Annotated[list[tuple[float, float, float]], Field(min_length=4, max_length=1000)]
+    time_s: Annotated[list[float], Field(min_length=4, max_length=1000)]
+    repeatability: Annotated[float, Field(ge=0, le=0.5)]
+    absolute: Annotated[float, Field(ge=0, le=1000)]
+    own_share: Annotated[float, Field(ge=0, le=1)] = 0.5
+
+
+class FileCorrectionSeries(_Strict):
+    """What both meters read for a correction, from which its uncertainty is drawn."""
+
+    reference: FileSeries
+    working: FileSeries
+
+    @model_validator(mode="after")
+    def _usable(self) -> FileCorrectionSeries:
+        for who in ("reference", "working"):
+            s: FileSeries = getattr(self, who)
+            if not len(s.names) == len(s.XYZ) == len(s.time_s):
+                raise ValueError(f"{who}: names, XYZ and time_s are of different length")
+            if missing := [c for c in (WHITE, *PRIMARIES) if c not in s.names]:
+                raise ValueError(f"{who}: {missing[0]} was not read")
+            if any(XYZ[1] <= 0 for n, XYZ in zip(s.names, s.XYZ, strict=True) if n in (WHITE, *PRIMARIES)):
+                raise ValueError(f"{who}: a white or primary has no light")
+        return self
 
 
 class FileMeter(_Strict):
-    """A meter that readings refer to. `correction` is applied to the XYZ as read."""
+    """A meter that readings refer to. `correction` is applied to the XYZ as read. What is not stated of its behaviour near
+    black is estimated from the readings."""
 
-    id: str
-    name: str = ""
+    id: Name
+    name: Text = ""
     kind: Literal["colorimeter", "spectroradiometer", "photodiode"] = "colorimeter"
+    serial: Text = ""
     repeatability_percent: Annotated[float, Field(ge=0, le=50)] = 0.2
-    floor_cd_m2: Annotated[float, Field(ge=0, le=1000)] = 0.0
-    correction: tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]] | None = None
+    floor_cd_m2: Annotated[float, Field(ge=0, le=1000)] | None = None
+    absolute_cd_m2: Annotated[float, Field(ge=0, le=1000)] | None = None
+    correction: Matrix | None = None
     correction_u_percent: Annotated[float, Field(ge=0, le=50)] = 0.0
+    correction_series: FileCorrectionSeries | None = None
 
 
 class FileCondition(_Strict):
     """Room light and automatic features during the readings."""
 
     lux: Annotated[float, Field(ge=0)] | None = None
-    label: str = ""
-    automatic: list[str] = []
+    label: Text = ""
+    automatic: list[Text] = []
 
 
 class FileMetadata(_Strict):
@@ -80,7 +146,25 @@ class FileSpectrum(_Strict):
 
     start_nm: Annotated[float, Field(ge=200, le=1000)]
     step_nm: Annotated[float, Field(gt=0, le=20)]
-    radiance: Annotated[list[Annotated[float, Field(ge=0)]], Field(min_length=20, max_length=2000)]
+    radiance: Annotated[list[float], Field(min_length=20, max_length=2000)]
+
+
+def _place(zone: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
+    column, row, columns, rows = zone
+    if not (0 < columns <= 99 and 0 < rows <= 99):
+        raise ValueError(f"a grid has 1 to 99 columns and rows, not {columns}x{rows}")
+    if not (0 <= column < columns and 0 <= row < rows):
+        raise ValueError(
+            f"column {column}, row {row} is not in a grid of {columns}x{rows}; both count from 0 at the upper left"
+        )
+    return zone
+
+
+class FileWhite(_Strict):
+    """The setup's white as it was watched while it was read, to see the display's drift."""
+
+    time_s: Annotated[float, Field(ge=0)]
+    Y: Annotated[float, Field(gt=0, le=MAX_CD_M2)]
 
 
 class FileReading(_Strict):
@@ -91,8 +175,8 @@ class FileReading(_Strict):
     measurement: str | None = None
     window: Annotated[float, Field(gt=0, le=1)] = 0.1
     background: Annotated[float, Field(ge=0, le=1)] = 0.0
-    zone: tuple[int, int, int, int] | None = None
-    level: float | None = None
+    zone: Annotated[tuple[int, int, int, int], AfterValidator(_place)] | None = None
+    level: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
     pattern: Pattern = "window"
     at_s: Annotated[float, Field(ge=0)] | None = None
     meter: str | None = None
@@ -126,6 +210,11 @@ class FileReading(_Strict):
             raise ValueError("XYZ is null without a flag; say flag 'below_floor' or 'saturated', or give XYZ")
         if self.XYZ is not None and self.XYZ[1] > MAX_CD_M2:
             raise ValueError(f"Y = {self.XYZ[1]:g} cd/m2 is beyond {MAX_CD_M2:g}; XYZ must be absolute, Y in cd/m2")
+        if self.XYZ is not None and min(self.XYZ) < -(NEGATIVE_CD_M2 + NEGATIVE_SHARE * max(self.XYZ[1], 0)):
+            raise ValueError(
+                f"XYZ has a component of {min(self.XYZ):g}: less than noise near black can make of no light"
+                f" (-{NEGATIVE_CD_M2:g} cd/m2 and {100 * NEGATIVE_SHARE:g} % of Y)"
+            )
         if self.measurement is not None and self.measurement not in MEASUREMENTS:
             raise ValueError(f"unknown measurement {self.measurement!r}; known are {', '.join(MEASUREMENTS)}")
         return self
@@ -134,15 +223,24 @@ class FileReading(_Strict):
 class FileSetup(_Strict):
     """A mode with its settings, and the readings made in it."""
 
-    name: Annotated[str, Field(min_length=1)]
-    unit: str | None = None
-    mode: str = ""
+    name: Name
+    unit: Text | None = None
+    mode: Text = ""
+    shipped: bool | None = None
     signal: Literal["sdr", "pq", "hlg"]
     target: str | None = None
-    settings: dict[str, float | str] = {}
-    condition: FileCondition = FileCondition()
+    settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = {}
+    condition: FileCondition | None = None
     metadata: FileMetadata | None = None
+    warm: bool | None = None
+    rested_white: FileWhite | None = None
+    whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
     readings: Annotated[list[FileReading], Field(min_length=1)]
+
+    @property
+    def key(self) -> str:
+        """What tells the setup from the others of its file."""
+        return setup_key(self.name, self.unit)
 
     @property
     def target_key(self) -> str:
@@ -157,7 +255,33 @@ class FileSetup(_Strict):
             raise ValueError(
                 f"target {self.target_key!r} is for {TARGETS[self.target_key].signal}, not for {self.signal}"
             )
+        if self.signal == "sdr":
+            self._white_is_white()
         return self
+
+    def _white_is_white(self) -> None:
+        """Refuse a white without light, or one that a grey outshines: as a rule two readings were mixed up."""
+        whites: dict[tuple[float, str | None], float] = {}
+        plain = [
+            (i, r)
+            for i, r in enumerate(self.readings)
+            if r.XYZ is not None and r.level is None and r.zone is None and r.at_s is None and r.pattern == "window"
+            and r.waveform is None and r.spectrum is None
+        ]  # fmt: skip
+        for i, r in plain:
+            if r.rgb == (1.0, 1.0, 1.0) and r.XYZ is not None:
+                if r.XYZ[1] <= 0:
+                    raise ValueError(f"readings[{i}]: white has no light (Y = {r.XYZ[1]:g} cd/m2)")
+                key = (r.window, r.measurement)
+                whites[key] = max(whites.get(key, 0.0), r.XYZ[1])
+        for i, r in plain:
+            white = whites.get((r.window, r.measurement))
+            if white is None or r.XYZ is None or not r.rgb[0] == r.rgb[1] == r.rgb[2] < 1:
+                continue
+            if r.XYZ[1] > DIMMER * white + NEGATIVE_CD_M2:
+                raise ValueError(
+                    f"readings[{i}]: grey {100 * r.rgb[0]:g} % with {r.XYZ[1]:g} cd/m2 is brighter than white with {white:g}"
+                )
 
 
 class ReadingsFile(_Strict):
@@ -174,9 +298,9 @@ class ReadingsFile(_Strict):
         meters, units = {m.id for m in self.meters}, {u.id for u in self.units}
         names: set[str] = set()
         for setup in self.setups:
-            if setup.name in names:
-                raise ValueError(f"two setups are named {setup.name!r}")
-            names.add(setup.name)
+            if setup.key in names:
+                raise ValueError(f"two setups of one unit are named {setup.name!r}")
+            names.add(setup.key)
             if setup.unit is not None and setup.unit not in units:
                 raise ValueError(f"setup {setup.name!r} names the unknown unit {setup.unit!r}")
             for i, r in enumerate(setup.readings):
@@ -185,40 +309,105 @@ class ReadingsFile(_Strict):
         return self
 
 
+def setup_key(name: str, unit: str | None) -> str:
+    """What tells a setup from the others of a file: its name, and of which unit it is where the file says so."""
+    return name if unit is None else f"{unit}: {name}"
+
+
 @dataclass(frozen=True)
 class SetupFigures:
-    """The analyses of one setup by measurement, and why others have none."""
+    """The analyses of one setup by measurement, and why others have none. floors: what was assumed of meters near black,
+    one sentence each."""
 
+    key: str
     name: str
+    unit: str | None
     mode: str
+    shipped: bool
     signal: str
     target: str
     analyses: Mapping[str, Analysis]
     left_out: Mapping[str, str]
+    floors: tuple[str, ...] = ()
 
 
 def parse_readings(text: str | bytes, name: str = "readings file") -> ReadingsFile:
     """A readings file from JSON; BadInputError with one line that says file, place and reason."""
+    if len(text) > MAX_BYTES:
+        raise BadInputError("readings-file", f"{name}: larger than {MAX_BYTES // 1_000_000} MB; split it by setups")
+    return parse_document(ReadingsFile, text, name, "readings-file")
+
+
+T = TypeVar("T", bound=BaseModel)
+
+
+def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T:
+    """A JSON document by its model; BadInputError with one line that says file, place and reason."""
+    if not text.strip():
+        raise BadInputError(kind, f"{name}: the file is empty")
     try:
-        return ReadingsFile.model_validate(parse_json(text, name))
-    except UnitFileError as e:
-        raise BadInputError("readings-file", str(e)) from e
+        return model.model_validate_json(text, strict=True)
     except ValidationError as e:
         place, reason = first_problem(e)
-        raise BadInputError("readings-file", f"{name}: {place}: {reason}", place) from e
+        first = e.errors(include_url=False, include_context=False)[0]
+        if not place:
+            raise BadInputError(kind, f"{name}: {reason}") from e
+        if place.endswith(tuple(f".rgb[{i}]" for i in range(3))) and isinstance(first.get("input"), int | float):
+            top = 255 if first["input"] <= 255 else 1023 if first["input"] <= 1023 else 0
+            hint = (
+                f"; {first['input']:g} looks like a code of 0..{top}: divide by {top}"
+                if first["input"] > 1 and top
+                else ""
+            )
+            reason = f"rgb runs from 0 to 1{hint}"
+        raise BadInputError(kind, f"{name}: {place}: {reason}", place) from e
 
 
-def _limits(file: ReadingsFile, setup: FileSetup) -> MeterLimits:
-    """The limits of the setup's meter: the poorest of those that read it."""
-    used = {r.meter for r in setup.readings if r.waveform is None and r.spectrum is None}
-    meters = [m for m in file.meters if m.id in used] or [FileMeter(id="")]
-    corrected = [m for m in meters if m.correction is not None]
-    return MeterLimits(
-        max(m.repeatability_percent for m in meters) / 100,
-        max(m.floor_cd_m2 for m in meters),
-        max((m.correction_u_percent for m in corrected), default=0.0) / 100,
-        correction_key(corrected[0].correction) if corrected else 0,
-    )
+def _limits(file: ReadingsFile, setup: FileSetup) -> tuple[MeterLimits, tuple[str, ...]]:
+    """The limits of the setup's meter, the poorest of those that read it, and what was assumed of them."""
+    own = [r for r in setup.readings if r.waveform is None and r.spectrum is None]
+    used = {r.meter for r in own}
+    meters = [m for m in file.meters if m.id in used]
+    if not meters or None in used:
+        meters.append(FileMeter(id="unnamed"))
+    found, said = [], []
+    for m in meters:
+        limits, sentence = _meter_limits(
+            m, [r for r in own if r.meter == m.id or (m.id == "unnamed" and r.meter is None)]
+        )
+        found.append(limits)
+        said += [sentence] if sentence else []
+    by_correction = [m for m in meters if m.correction is not None]
+    base = MeterLimits(
+        max(m.repeatability for m in found), max(m.floor for m in found), max(m.absolute for m in found),
+        floor_origin=max(found, key=lambda m: m.limit).floor_origin,
+    )  # fmt: skip
+    if not by_correction:
+        return base, tuple(said)
+    c = by_correction[0]
+    series = None if c.correction_series is None else c.correction_series.model_dump()
+    u = max(m.correction_u_percent for m in by_correction) / 100
+    return corrected_limits(base, c.correction, series, u), tuple(said)
+
+
+def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits, str]:
+    """A meter's limits as stated, or as its readings tell where they are not, with a sentence that says so."""
+    repeatability = m.repeatability_percent / 100
+    if m.absolute_cd_m2 is not None:
+        return MeterLimits(repeatability, m.floor_cd_m2 or 0.0, m.absolute_cd_m2), ""
+    if m.floor_cd_m2:
+        return MeterLimits(repeatability, m.floor_cd_m2, m.floor_cd_m2 / 3), ""
+    seen: dict[object, int] = {}
+    group = [seen.setdefault((r.measurement, r.patch), len(seen)) for r in own]
+    XYZ = np.array([r.XYZ or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
+    absolute, origin = floor_from(XYZ, np.array(group, np.intp), repeatability)
+    how = {
+        "repeats": "estimated from patches that were read more than once",
+        "negatives": "estimated from its negative readings",
+        "assumed": "assumed, as nothing in the readings tells it",
+    }[origin]
+    said = f"The floor of meter {m.name or m.id} is not stated; {significant(2 * absolute, 2)} cd/m² is {how}."
+    return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
 
 
 def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None = None) -> SetupFigures:
@@ -228,27 +417,37 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
     """
     target = TARGETS[target_key or setup.target_key]
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
-    limits = _limits(file, setup)
+    limits, floors = _limits(file, setup)
+    rested = setup.rested_white.Y if setup.rested_white else None
+    whites = [(w.time_s, w.Y) for w in setup.whites]
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
         own = [r for r in setup.readings if r.measurement in (None, m.key)]
         if setup.signal not in m.signals or not own:
             continue
-        XYZ = np.array([r.XYZ or (np.nan,) * 3 for r in own], float)
-        for meter, matrix in corrections.items():
-            by = np.array([r.meter == meter for r in own])
-            XYZ[by] = corrected(XYZ[by], matrix)
-        plain_light = np.array([r.waveform is None and r.spectrum is None for r in own])
-        below = np.array([r.flag == "below_floor" for r in own], bool) | (plain_light & (XYZ[:, 1] < limits.floor))
-        XYZ[below] = np.nan
-        times = np.array([np.nan if r.time_s is None else r.time_s for r in own])
+        # In an order of their own, so that another order in the file changes nothing.
+        own.sort(
+            key=lambda r: (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
+        )
         try:
-            found = collect([r.patch for r in own], XYZ, below, limits, times, [r.trace for r in own])
-            analyses[m.key] = analyse(m, found, target)
+            found = collect(
+                [r.patch for r in own],
+                np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
+                np.array([r.flag == "below_floor" for r in own], bool),
+                limits,
+                np.array([np.nan if r.time_s is None else r.time_s for r in own]),
+                [r.trace for r in own],
+                [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
+                COLD if setup.warm is False else 0.0,
+            )
+            analyses[m.key] = analyse(m, found.watched(rested, whites), target)
         except MissingPatchError as e:
             left_out[m.key] = str(e)
-    return SetupFigures(setup.name, setup.mode, setup.signal, target.key, analyses, left_out)
+    shipped = setup.shipped if setup.shipped is not None else False
+    return SetupFigures(
+        setup.key, setup.name, setup.unit, setup.mode, shipped, setup.signal, target.key, analyses, left_out, floors
+    )
 
 
 def analyse_file(file: ReadingsFile, name: str = "readings file", target_key: str | None = None) -> list[SetupFigures]:
@@ -278,15 +477,24 @@ def figures_document(found: list[SetupFigures]) -> dict[str, Any]:
         "version": 1,
         "setups": [
             {
+                "key": s.key,
                 "name": s.name,
                 "mode": s.mode,
                 "signal": s.signal,
                 "target": s.target,
                 "figures": {m: {k: plain(v) for k, v in a.figures.items()} for m, a in s.analyses.items()},
                 "uncertainty": {
-                    m: {k: {"standard": u.standard, "low": u.low, "high": u.high} for k, u in a.uncertainty.items()}
+                    m: {
+                        k: {"standard": plain(u.standard), "low": plain(u.low), "high": plain(u.high)}
+                        for k, u in a.uncertainty.items()
+                    }
                     for m, a in s.analyses.items()
                 },
+                "noise_floor": {m: {k: plain(v) for k, v in a.noise_floor.items()} for m, a in s.analyses.items()},
+                "range": {m: {k: [plain(v) for v in r] for k, r in a.range.items()} for m, a in s.analyses.items()},
+                "remarks": {m: a.remark for m, a in s.analyses.items() if a.remark},
+                "left_out": dict(s.left_out),
+                "floors": list(s.floors),
             }
             for s in found
         ],

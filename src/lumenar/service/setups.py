@@ -43,6 +43,9 @@ class SetupView:
     unit: int
     target: str
     shipped: bool
+    """Whether it is what the mode ships with, no value changed."""
+    own: bool
+    """Whether a person made it, so that it can be deleted."""
     controls: list[ControlView]
 
 
@@ -63,7 +66,16 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         for c in file.controls
     ]  # fmt: skip
     return SetupView(
-        setup.id, setup.name, setup.mode, row.sample, row.firmware, row.id, setup.target, not setup.changes, controls
+        setup.id,
+        setup.name,
+        setup.mode,
+        row.sample,
+        row.firmware,
+        row.id,
+        setup.target,
+        bool(setup.shipped) and not setup.changes,
+        not setup.shipped,
+        controls,
     )
 
 
@@ -119,7 +131,7 @@ def add(app: Application, review_id: int, like: int, name: str, changes: Mapping
     position = max(s.position for s in own) + 1
     with app.db.transaction() as db:
         return reviews.add_setup(
-            db, SetupRow(0, setup.unit_id, position, name, setup.mode, setup.signal, setup.target, kept)
+            db, SetupRow(0, setup.unit_id, position, name, setup.mode, 0, setup.signal, setup.target, kept)
         )
 
 
@@ -127,10 +139,15 @@ def delete(app: Application, review_id: int, setup_id: int) -> None:
     """Delete a setup with its readings; the one that a mode ships with stays."""
     setup = cells.setup_of(app, review_id, setup_id)
     _not_measuring(app, review_id)
-    if setup.name == setup.mode:
+    if setup.shipped:
         raise ConflictError("shipped-setup", f"{setup.name} is the mode as shipped; it stays.")
-    with app.db.transaction() as db:
-        reviews.delete_setup(db, setup_id)
+    with app.bench_lock:
+        job = app.seat.job if app.seat is not None else None
+        if job is not None and job.review == review_id:
+            raise ConflictError("run-in-progress", "The bench works on this review; let it finish or stop it first.")
+        with app.db.transaction() as db:
+            reviews.delete_setup(db, setup_id)
+    app.forget()
 
 
 def set_firmware(app: Application, unit_id: int, firmware: str) -> None:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 from dataclasses import dataclass
 
 from lumenar.bench.simulated.unit_file import UnitFile, parse_unit
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.service import cells, verdict
-from lumenar.service.application import Application, now
+from lumenar.service.application import Application
+from lumenar.service.data import now
 from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.units import parse, shipped_units, unit_of
 from lumenar.store import editions, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow
+
+log = logging.getLogger("lumenar.shelf")
 
 
 @dataclass(frozen=True)
@@ -87,22 +91,43 @@ def _add_unit(db: sqlite3.Connection, review_id: int, unit: UnitFile, suffix: st
     )  # fmt: skip
     unit_id = reviews.add_unit(db, row)
     for position, mode in enumerate(unit.modes):
-        setup = SetupRow(0, unit_id, position, mode.name + suffix, mode.name, mode.signal, mode.target, {})
+        setup = SetupRow(0, unit_id, position, mode.name + suffix, mode.name, 1, mode.signal, mode.target, {})
         reviews.add_setup(db, setup)
 
 
 def delete_review(app: Application, review_id: int) -> None:
-    """Delete a review with its runs and readings; published editions stay where they lie."""
-    if any(r.review_id == review_id and r.state == "running" for r in runs.unfinished(app.db.connection())):
-        raise ConflictError("run-in-progress", "A run is measuring this review; stop it first, then delete.")
-    with app.db.transaction() as db:
-        if not reviews.delete_review(db, review_id):
-            raise NotFoundError("review", f"There is no review {review_id}.")
+    """Delete a review with its runs and readings; published editions stay where they lie. ConflictError while something on
+    the bench works on it or waits to go on with it; a queued run goes with its review."""
+    with app.bench_lock:
+        job = app.seat.job if app.seat is not None else None
+        if job is not None and job.review == review_id:
+            what = {"run": "A run of this review", "free": "The meter running free on it"}.get(job.kind, "A correction")
+            raise ConflictError("run-in-progress", f"{what} is on the bench; stop it first, then delete.")
+        with app.db.transaction() as db:
+            if any(r.review_id == review_id and r.state != "queued" for r in runs.unfinished(db)):
+                raise ConflictError("run-in-progress", "A run is measuring this review; stop it first, then delete.")
+            if not reviews.delete_review(db, review_id):
+                raise NotFoundError("review", f"There is no review {review_id}.")
+    app.forget()
 
 
 def shelf(app: Application) -> list[ShelfEntry]:
     """All reviews with their state and headline figures, newest first."""
-    return [entry(app, review_id) for review_id in reversed(reviews.review_ids(app.db.connection()))]
+    return [_entry_or_fault(app, review_id) for review_id in reversed(reviews.review_ids(app.db.connection()))]
+
+
+def _entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
+    """A review's entry; one that cannot be made says so in its place, and takes no other with it."""
+    try:
+        return entry(app, review_id)
+    except NotFoundError:
+        raise
+    except Exception as e:
+        log.exception("review %d could not be shown", review_id)
+        row = reviews.unit_of(app.db.connection(), review_id)
+        name = row.name if row else f"Review {review_id}"
+        about = f"This review cannot be shown ({type(e).__name__}: {' '.join(str(e).split())[:200]}); others can."
+        return ShelfEntry(review_id, name, "", "other", about, "", "", "", 0, 0, 0, 0, None, 0, None, [])
 
 
 def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> ShelfEntry:

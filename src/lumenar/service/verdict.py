@@ -9,13 +9,31 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
-from lumenar.core.scoring.rubric import Score, score, tied
+from lumenar.core.scoring.rubric import Line, Score, rank, score, tied
 from lumenar.core.targets import TARGETS
 from lumenar.service import cells, loading
 from lumenar.service.application import Application
 from lumenar.service.units import unit_of
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
+
+
+@dataclass(frozen=True)
+class ScoreView:
+    """A score with its 95 % interval, or the reason why there is none, and where the points went."""
+
+    purpose: str
+    value: float | None
+    low: float | None
+    high: float | None
+    coverage: float
+    reason: str
+    lines: list[Line]
+
+    @staticmethod
+    def of(s: Score) -> ScoreView:
+        """The score without its draws."""
+        return ScoreView(s.purpose, s.value, s.low, s.high, s.coverage, s.reason, list(s.lines))
 
 
 @dataclass(frozen=True)
@@ -27,7 +45,9 @@ class ModeScore:
     signal: str
     target: str
     target_title: str
-    score: Score
+    shipped: bool
+    """Whether it is what the mode ships with, no value changed."""
+    score: ScoreView
     tied_with_best: bool
 
 
@@ -82,7 +102,7 @@ def best_modes(app: Application, review_id: int, now: cells.Newest | None = None
     for purpose, every in all_scores(app, review_id, app.rubric.purposes, now).items():
         known = [(s, v) for s, v in every if v.value is not None and s.unit_id == first]
         if known:
-            setup, value = max(known, key=lambda item: item[1].value or 0)
+            setup, value = max(known, key=lambda item: rank(item[1]))
             best.append((purpose, setup, value))
     return best
 
@@ -94,7 +114,7 @@ def menu_of(file: UnitFile) -> Menu:
         mode_path=file.mode_path,
         luminance=luminance.path if luminance else None,
         step=luminance.step if luminance else 1.0,
-        others=[(c.path, c.default) for c in file.controls if c.role != "luminance"],
+        others=[(c.path, c.default, c.role or "") for c in file.controls if c.role != "luminance"],
         locked={m.name: m.locks for m in file.modes},
     )
 
@@ -107,20 +127,27 @@ def verdict(app: Application, review_id: int) -> Verdict:
     purposes = []
     for purpose in app.rubric.purposes.values():
         known = every[purpose.key]
-        known.sort(key=lambda item: -(item[1].value if item[1].value is not None else -1))
+        known.sort(key=lambda item: -rank(item[1]))
         best = known[0][1]
         modes = [
-            ModeScore(s.id, s.name, s.signal, s.target, TARGETS[s.target].title, v, v is not best and tied(v, best))
+            ModeScore(
+                s.id,
+                s.name,
+                s.signal,
+                s.target,
+                TARGETS[s.target].title,
+                bool(s.shipped) and not s.changes,
+                ScoreView.of(v),
+                v is not best and tied(v, best),
+            )
             for s, v in known
         ]
         # Settings are recommended for the modes as shipped, by what the first sample shows.
-        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.name == s.mode and not s.changes]
+        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.shipped and not s.changes]
         candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, now)) for s, v in shipped]
-        purposes.append(
-            PurposeVerdict(
-                purpose.key, purpose.title, modes, recommend(purpose.key, purpose.title, candidates, menu_of(file))
-            )
-        )
+        samples = len({s.unit_id for s, v in known if v.value is not None})
+        recipe = recommend(purpose.key, purpose.title, candidates, menu_of(file), samples)
+        purposes.append(PurposeVerdict(purpose.key, purpose.title, modes, recipe))
     rubric = f"{app.rubric.name} {app.rubric.version}"
     return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now))
 
@@ -139,6 +166,8 @@ def gaps(app: Application, review_id: int, now: cells.Newest) -> list[str]:
         if stale:
             found.append(f"{setup.name}: {', '.join(stale)} stale, left out.")
     if uncorrected := {r.run_id for r in now.fresh.values() if loading.limits(app, r.run_id)[1] is None}:
-        found.append(f"{len(uncorrected)} runs were read without a correction for the panel type.")
+        count = len(uncorrected)
+        runs = "1 run was" if count == 1 else f"{count} runs were"
+        found.append(f"{runs} read without a correction for the panel type.")
     found.append("The recipe was not replayed after a factory reset.")
     return found

@@ -5,6 +5,8 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import dataclass
 
+from lumenar.store.checksum import bytes_sum
+
 
 @dataclass(frozen=True)
 class Key:
@@ -18,12 +20,16 @@ class Key:
 
 
 def get(db: sqlite3.Connection, key: Key) -> str | None:
-    """The analysis as JSON text, None where it is not kept or was computed by another version."""
+    """The analysis as JSON text, None where it is not kept, was computed by another version, or is damaged: it follows from
+    readings, so it can be computed again."""
     row = db.execute(
-        "SELECT analysis FROM computed WHERE run_id = ? AND setup_id = ? AND measurement = ? AND target = ? AND version = ?",
+        "SELECT analysis, checksum FROM computed"
+        " WHERE run_id = ? AND setup_id = ? AND measurement = ? AND target = ? AND version = ?",
         (key.run_id, key.setup_id, key.measurement, key.target, key.version),
     ).fetchone()
-    return None if row is None else str(row["analysis"])
+    if row is None or bytes_sum(row["analysis"].encode(errors="replace")) != row["checksum"]:
+        return None
+    return str(row["analysis"])
 
 
 def there(db: sqlite3.Connection, key: Key) -> bool:
@@ -38,6 +44,7 @@ def there(db: sqlite3.Connection, key: Key) -> bool:
 def put(db: sqlite3.Connection, key: Key, analysis: str) -> None:
     """Keep an analysis, in place of one by another version."""
     db.execute(
-        "INSERT OR REPLACE INTO computed (run_id, setup_id, measurement, target, version, analysis) VALUES (?,?,?,?,?,?)",
-        (key.run_id, key.setup_id, key.measurement, key.target, key.version, analysis),
+        "INSERT OR REPLACE INTO computed (run_id, setup_id, measurement, target, version, analysis, checksum)"
+        " VALUES (?,?,?,?,?,?,?)",
+        (key.run_id, key.setup_id, key.measurement, key.target, key.version, analysis, bytes_sum(analysis.encode())),
     )

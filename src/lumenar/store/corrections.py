@@ -6,12 +6,14 @@ import json
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 
 @dataclass(frozen=True)
 class CorrectionRow:
     """A correction of a meter by a reference for a panel type. matrix (3, 3): corrected = matrix @ raw. residual: what is
-    left on verification colours."""
+    left on verification colours. series: what both meters read, from which its uncertainty is drawn; None where it was
+    made before that was kept."""
 
     id: int
     panel: str
@@ -21,19 +23,32 @@ class CorrectionRow:
     made_at: str
     matrix: list[list[float]]
     residual: Mapping[str, float]
+    series: Mapping[str, Any] | None = None
 
 
 def add(db: sqlite3.Connection, c: CorrectionRow) -> int:
     """Store a correction; its id field is ignored."""
     cursor = db.execute(
-        "INSERT INTO correction (panel, meter, reference, made_on, made_at, matrix, residual) VALUES (?,?,?,?,?,?,?)",
-        (c.panel, c.meter, c.reference, c.made_on, c.made_at, json.dumps(c.matrix), json.dumps(c.residual)),
+        "INSERT INTO correction (panel, meter, reference, made_on, made_at, matrix, residual, series) VALUES (?,?,?,?,?,?,?,?)",
+        (
+            c.panel,
+            c.meter,
+            c.reference,
+            c.made_on,
+            c.made_at,
+            json.dumps(c.matrix),
+            json.dumps(c.residual),
+            None if c.series is None else json.dumps(c.series),
+        ),
     )
     return int(cursor.lastrowid or 0)
 
 
 def _row(r: sqlite3.Row) -> CorrectionRow:
-    return CorrectionRow(**{**r, "matrix": json.loads(r["matrix"]), "residual": json.loads(r["residual"])})
+    series = None if r["series"] is None else json.loads(r["series"])
+    return CorrectionRow(
+        **{**r, "matrix": json.loads(r["matrix"]), "residual": json.loads(r["residual"]), "series": series}
+    )
 
 
 def every(db: sqlite3.Connection) -> list[tuple[CorrectionRow, int]]:

@@ -5,14 +5,24 @@ from __future__ import annotations
 import re
 import sqlite3
 import threading
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
 
+from lumenar.store import checksum
+
 
 class StoreError(OSError):
     """The data could not be read or written; the text says what and where."""
+
+
+class DamagedError(StoreError):
+    """What is stored is not what was stored; the text names the damage and what can be saved."""
+
+
+SAVE = "Stop Lumenar and run 'lumenar rescue', which saves every reading that is still whole into a new folder."
 
 
 class Database:
@@ -21,11 +31,18 @@ class Database:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._local = threading.local()
+        self._counting, self._writes = threading.Lock(), Counter[int | None]()
         try:
-            migrate(self.connection())
+            connection = self.connection()
+            fault = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+            if fault != "ok":
+                raise DamagedError(f"{path} is damaged ({' '.join(fault.split())}). {SAVE}")
+            migrate(connection, path)
         except sqlite3.OperationalError as e:
             raise StoreError(f"{path}: {e}") from e
         except sqlite3.DatabaseError as e:
+            if "malformed" in str(e):
+                raise DamagedError(f"{path} is damaged ({e}). {SAVE}") from e
             raise StoreError(f"{path}: not a Lumenar database ({e})") from e
 
     def connection(self) -> sqlite3.Connection:
@@ -38,25 +55,39 @@ class Database:
             connection.execute("PRAGMA journal_mode = WAL")
             # A committed reading survives a crash of the process; NORMAL could lose it when the power goes.
             connection.execute("PRAGMA synchronous = FULL")
+            checksum.install(connection)
             self._local.connection = connection
         return connection
 
     @contextmanager
-    def transaction(self) -> Iterator[sqlite3.Connection]:
-        """One write transaction; StoreError where the disk is full or the folder read-only, with nothing half done."""
+    def transaction(self, of: int | None = None) -> Iterator[sqlite3.Connection]:
+        """One write transaction; StoreError where the disk is full or the folder read-only, with nothing half done.
+
+        of: the only review whose views it changes, 0 where it changes none; None where it may change any.
+        """
         connection = self.connection()
         try:
             connection.execute("BEGIN IMMEDIATE")
             try:
                 yield connection
-            except BaseException:
-                connection.execute("ROLLBACK")
-                raise
-            connection.execute("COMMIT")
+                connection.execute("COMMIT")
+                with self._counting:
+                    self._writes[of] += 1
+            finally:
+                # SQLite has rolled back already after some errors, a full disk among them.
+                if connection.in_transaction:
+                    connection.execute("ROLLBACK")
         except sqlite3.OperationalError as e:
-            if connection.in_transaction:
-                connection.execute("ROLLBACK")
             raise StoreError(f"{self.path}: {e}") from e
+        except sqlite3.IntegrityError:
+            raise
+        except sqlite3.DatabaseError as e:
+            raise DamagedError(f"{self.path} is damaged ({e}). {SAVE}") from e
+
+    def version(self, review_id: int) -> tuple[int, int]:
+        """A number that no view of a review keeps when what it shows may have changed."""
+        with self._counting:
+            return self._writes[None], self._writes[review_id]
 
     def close(self) -> None:
         """Close this thread's connection."""
@@ -73,14 +104,58 @@ def migrations() -> list[tuple[int, str]]:
     return sorted(found)
 
 
-def migrate(connection: sqlite3.Connection) -> None:
-    """Bring the database to the newest schema, one transaction per migration. StoreError where it is newer than us."""
+def migrate(connection: sqlite3.Connection, path: Path | None = None) -> None:
+    """Bring the database to the newest schema, one transaction per migration. StoreError where it is newer than us.
+
+    Foreign keys are off meanwhile, since dropping a table to rebuild it would take all that refers to it along; they are
+    checked before each commit. A copy of the file as it was stays beside it.
+    """
     at = connection.execute("PRAGMA user_version").fetchone()[0]
     newest = migrations()[-1][0]
     if at > newest:
         raise StoreError(
             f"the data was written by a newer Lumenar (schema {at}, this one knows {newest}); update first"
         )
-    for number, script in migrations():
-        if number > at:
-            connection.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};\nCOMMIT;")
+    if at == newest:
+        return
+    checksum.install(connection)
+    if at and path is not None:
+        _copy(connection, path.with_name(f"{path.stem}-schema-{at}{path.suffix}"))
+    connection.execute("PRAGMA foreign_keys = OFF")
+    try:
+        for number, script in migrations():
+            if number > at:
+                _apply(connection, number, script)
+    finally:
+        connection.execute("PRAGMA foreign_keys = ON")
+
+
+def _apply(connection: sqlite3.Connection, number: int, script: str) -> None:
+    """One migration, wholly or not at all."""
+    try:
+        connection.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};")
+        broken = connection.execute("PRAGMA foreign_key_check").fetchall()
+        if broken:
+            raise StoreError(
+                f"migration {number} would leave {len(broken)} rows without what they refer to; nothing was changed"
+            )
+        connection.execute("COMMIT")
+    finally:
+        if connection.in_transaction:
+            connection.execute("ROLLBACK")
+
+
+def _copy(connection: sqlite3.Connection, to: Path) -> None:
+    """A consistent copy of the whole database, put in place in one step."""
+    making = to.with_name(f".{to.name}")
+    making.unlink(missing_ok=True)
+    try:
+        other = sqlite3.connect(making)
+        try:
+            connection.backup(other)
+        finally:
+            other.close()
+        making.replace(to)
+    except (sqlite3.Error, OSError) as e:
+        making.unlink(missing_ok=True)
+        raise StoreError(f"{to}: no copy could be made before the data is brought up to date ({e})") from e

@@ -10,6 +10,8 @@ from typing import Any
 import numpy as np
 
 from lumenar.core.readings import Spectrum, Trace, Waveform
+from lumenar.store.checksum import bytes_sum, reading_sum
+from lumenar.store.database import SAVE, DamagedError
 from lumenar.store.runs import PATCH
 
 
@@ -30,10 +32,13 @@ class NewReading:
 def add(db: sqlite3.Connection, new: NewReading) -> int:
     """Commit a reading; the first of its patch is counted in every cell that uses it. The same attempt twice is
     refused."""
+    X, Y, Z = new.XYZ or (None, None, None)
     cursor = db.execute(
-        "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at) VALUES (?,?,?,?,?,?,?,?,?)",
+        "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
+        " VALUES (?,?,?,?,?,?,?,?,?,?)",
         (
-            new.patch_id, new.attempt, new.outcome, *(new.XYZ or (None, None, None)), new.exposure_s, new.at_s, new.read_at,
+            new.patch_id, new.attempt, new.outcome, X, Y, Z, new.exposure_s, new.at_s, new.read_at,
+            reading_sum(new.patch_id, X, Y, Z, new.at_s),
         ),
     )  # fmt: skip
     reading = int(cursor.lastrowid or 0)
@@ -45,14 +50,16 @@ def add(db: sqlite3.Connection, new: NewReading) -> int:
             (new.patch_id,),
         )
     if new.trace is not None:
-        db.execute("INSERT INTO trace VALUES (?, ?, ?, ?, ?)", (reading, *_packed(new.trace)))
+        db.execute("INSERT INTO trace VALUES (?, ?, ?, ?, ?, ?)", (reading, *_packed(new.trace)))
     return reading
 
 
-def _packed(trace: Trace) -> tuple[str, float, float, bytes]:
+def _packed(trace: Trace) -> tuple[str, float, float, bytes, int]:
     if isinstance(trace, Waveform):
-        return "waveform", 0.0, 1 / trace.rate_hz, np.asarray(trace.samples, "<f8").tobytes()
-    return "spectrum", trace.start_nm, trace.step_nm, np.asarray(trace.radiance, "<f8").tobytes()
+        samples = np.asarray(trace.samples, "<f8").tobytes()
+        return "waveform", 0.0, 1 / trace.rate_hz, samples, bytes_sum(samples)
+    samples = np.asarray(trace.radiance, "<f8").tobytes()
+    return "spectrum", trace.start_nm, trace.step_nm, samples, bytes_sum(samples)
 
 
 def _unpacked(kind: str, start: float, step: float, samples: bytes) -> Trace:
@@ -80,12 +87,13 @@ def of_setup(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[A
 
 
 def values(db: sqlite3.Connection, first: int, last: int) -> list[tuple[float | None, ...]]:
-    """Patch, XYZ as read, bench time, and for what is no number whether it lay under the meter's floor, of all readings of
-    the patches from `first` to `last`: patch by patch, attempt by attempt."""
+    """Patch, XYZ as read, bench time, for what is no number whether it lay under the meter's floor, and checksum, of all
+    readings of the patches from `first` to `last`: patch by patch, attempt by attempt."""
     cursor = db.cursor()
     cursor.row_factory = None
     return cursor.execute(
-        "SELECT patch_id, X, Y, Z, at_s, CASE WHEN X IS NULL THEN outcome = 'below_floor' END FROM reading"
+        "SELECT patch_id, X, Y, Z, at_s, CASE WHEN X IS NULL THEN outcome = 'below_floor' END,"
+        " checksum FROM reading"
         " WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, attempt",
         (first, last),
     ).fetchall()
@@ -102,17 +110,39 @@ def uses(db: sqlite3.Connection, first: int, last: int) -> list[tuple[int, str]]
 
 
 def traces(db: sqlite3.Connection, patch_ids: Iterable[int]) -> dict[tuple[int, int], Trace]:
-    """Waveforms and spectra of some patches, by patch and attempt."""
+    """Waveforms and spectra of some patches, by patch and attempt. DamagedError where one is not what was stored."""
     query = "SELECT g.patch_id, g.attempt, t.* FROM reading g JOIN trace t ON t.reading_id = g.id WHERE g.patch_id = ?"
     rows = [row for i in patch_ids for row in db.execute(query, (i,))]
+    for r in rows:
+        if bytes_sum(r["samples"]) != r["checksum"]:
+            raise DamagedError(
+                f"the {r['kind']} of patch {r['patch_id']} is not what was stored: the file is damaged. {SAVE}"
+            )
     return {(r["patch_id"], r["attempt"]): _unpacked(r["kind"], r["start"], r["step"], r["samples"]) for r in rows}
 
 
-def read_again(db: sqlite3.Connection, run_id: int) -> int:
-    """How many readings of a run were made again."""
-    row = db.execute(
-        "SELECT count(DISTINCT g.patch_id) AS n FROM reading g JOIN patch p ON p.id = g.patch_id"
-        " WHERE p.run_id = ? AND g.attempt > 1",
-        (run_id,),
-    ).fetchone()
-    return int(row["n"])
+def read_again(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, list[float]]]:
+    """Signal and luminances in order of a setup's patches that were read more than once in a run."""
+    rows = db.execute(
+        "SELECT p.id AS id, p.g AS signal, g.Y AS Y FROM reading g JOIN patch p ON p.id = g.patch_id"
+        " WHERE p.run_id = ? AND p.setup_id = ? AND g.Y IS NOT NULL AND p.id IN"
+        " (SELECT a.patch_id FROM reading a JOIN patch q ON q.id = a.patch_id WHERE q.run_id = ? AND a.attempt > 1)"
+        " ORDER BY p.id, g.attempt",
+        (run_id, setup_id, run_id),
+    )
+    again: dict[int, tuple[float, list[float]]] = {}
+    for row in rows:
+        again.setdefault(row["id"], (row["signal"], []))[1].append(row["Y"])
+    return list(again.values())
+
+
+def plain_whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, float]]:
+    """Bench time and luminance as read of a setup's own whites in a run: full white in the usual window, in no ladder."""
+    rows = db.execute(
+        "SELECT g.at_s AS t, g.Y FROM patch p JOIN reading g ON g.patch_id = p.id AND g.attempt = 1"
+        " WHERE p.run_id = ? AND p.setup_id = ? AND p.r = 1 AND p.g = 1 AND p.b = 1 AND p.window = 0.1 AND p.level IS NULL"
+        " AND p.zone IS NULL AND p.at_s IS NULL AND p.pattern = 'window' AND p.reads = 'XYZ' AND g.Y IS NOT NULL"
+        " ORDER BY g.id",
+        (run_id, setup_id),
+    )
+    return [(r["t"], r["Y"]) for r in rows]

@@ -32,13 +32,14 @@ class UnitRow:
 
 @dataclass(frozen=True)
 class SetupRow:
-    """A mode plus the values of its controls, as differences from default."""
+    """A mode plus the values of its controls, as differences from default. shipped: the one that the mode comes with."""
 
     id: int
     unit_id: int
     position: int
     name: str
     mode: str
+    shipped: int
     signal: Signal
     target: str
     changes: Mapping[str, float | str]
@@ -61,12 +62,13 @@ def add_unit(db: sqlite3.Connection, unit: UnitRow) -> int:
 def add_setup(db: sqlite3.Connection, setup: SetupRow) -> int:
     """Store a setup; its id field is ignored."""
     cursor = db.execute(
-        "INSERT INTO setup (unit_id, position, name, mode, signal, target, changes) VALUES (?,?,?,?,?,?,?)",
+        "INSERT INTO setup (unit_id, position, name, mode, shipped, signal, target, changes) VALUES (?,?,?,?,?,?,?,?)",
         (
             setup.unit_id,
             setup.position,
             setup.name,
             setup.mode,
+            int(setup.shipped),
             setup.signal,
             setup.target,
             json.dumps(setup.changes, sort_keys=True),

@@ -14,19 +14,26 @@ from lumenar.core.readings import Patch
 
 @dataclass(frozen=True)
 class RunRow:
-    """One run and its state. warm_up: the unit is to be warmed up first; warm: it was seen to be warm."""
+    """One run and its state. meters: those it was made with, by what they read; condition: the room's light, None where
+    nobody recorded it; warm_up: the unit is to be warmed up first; warm: it was seen to be warm."""
 
     id: int
     review_id: int
+    unit_id: int
     state: str
     message: str
     created_at: str
-    meter: Mapping[str, object]
-    unit_id: int
+    meters: Mapping[str, Mapping[str, Any]]
+    condition: Mapping[str, Any] | None
     habits: Mapping[str, Any]
     correction_id: int | None
     warm_up: int
     warm: int
+
+    @property
+    def meter(self) -> Mapping[str, Any]:
+        """The meter of light, empty where it was not recorded."""
+        return self.meters.get("XYZ", {})
 
 
 @dataclass(frozen=True)
@@ -80,32 +87,36 @@ class NewPatch:
 
 @dataclass(frozen=True)
 class NewRun:
-    """A run to plan. setups: what each setup's changes from default are, as JSON text."""
+    """A run to plan. setups: what each setup's changes from default are, as JSON text; applied: all its values."""
 
     review_id: int
     unit_id: int
     created_at: str
     firmware: str
-    meter: Mapping[str, object]
+    meters: Mapping[str, Mapping[str, object]]
+    condition: Mapping[str, object] | None
     habits: Mapping[str, Any]
     correction_id: int | None
     warm_up: bool
     setups: Mapping[int, str]
+    applied: Mapping[int, Mapping[str, object]]
     patches: Sequence[NewPatch]
 
 
 def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     """Store a planned run: its patches in order, their uses, its cells, and what its setups are."""
     cursor = db.execute(
-        "INSERT INTO run (review_id, unit_id, state, created_at, meter, habits, correction_id, warm_up)"
-        " VALUES (?, ?, 'queued', ?, ?, ?, ?, ?)",
+        "INSERT INTO run (review_id, unit_id, state, created_at, meters, condition, habits, correction_id, warm_up)"
+        " VALUES (?, ?, 'queued', ?, ?, ?, ?, ?, ?)",
         (
-            new.review_id, new.unit_id, new.created_at, json.dumps(new.meter), json.dumps(new.habits), new.correction_id,
+            new.review_id, new.unit_id, new.created_at, json.dumps(new.meters),
+            None if new.condition is None else json.dumps(new.condition), json.dumps(new.habits), new.correction_id,
             int(new.warm_up),
         ),
     )  # fmt: skip
     run_id = int(cursor.lastrowid or 0)
-    first = db.execute("SELECT coalesce(max(id), 0) + 1 FROM patch").fetchone()[0]
+    row = db.execute("SELECT seq + 1 FROM sqlite_sequence WHERE name = 'patch'").fetchone()
+    first = row[0] if row else 1
     db.executemany(
         "INSERT INTO patch (id, run_id, setup_id, position, r, g, b, window, background, level, zone, pattern, at_s, repeat,"
         " reads, expected_s) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
@@ -129,8 +140,11 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         (run_id,),
     )
     db.executemany(
-        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan) VALUES (?, ?, ?, ?, ?)",
-        [(run_id, setup, settings, new.firmware, _digest(new, setup)) for setup, settings in new.setups.items()],
+        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied) VALUES (?, ?, ?, ?, ?, ?)",
+        [
+            (run_id, setup, settings, new.firmware, _digest(new, setup), json.dumps(new.applied.get(setup)))
+            for setup, settings in new.setups.items()
+        ],
     )
     return run_id
 
@@ -185,13 +199,36 @@ def get(db: sqlite3.Connection, run_id: int) -> RunRow | None:
     row = db.execute("SELECT * FROM run WHERE id = ?", (run_id,)).fetchone()
     if row is None:
         return None
-    return RunRow(**{**row, "meter": json.loads(row["meter"]), "habits": json.loads(row["habits"])})
+    condition = None if row["condition"] is None else json.loads(row["condition"])
+    texts = {"meters": json.loads(row["meters"]), "habits": json.loads(row["habits"]), "condition": condition}
+    return RunRow(**{**row, **texts})
 
 
 def unfinished(db: sqlite3.Connection) -> list[RunRow]:
     """Runs that are queued, running or paused, oldest first."""
     rows = db.execute("SELECT id FROM run WHERE state IN ('queued', 'running', 'paused') ORDER BY id").fetchall()
     return [run for r in rows if (run := get(db, r["id"]))]
+
+
+def applied(db: sqlite3.Connection, run_id: int, setup_id: int) -> dict[str, float | str] | None:
+    """All values that a run applied for a setup; None where it is older than that being recorded."""
+    row = db.execute("SELECT applied FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+    return json.loads(row["applied"]) if row and row["applied"] else None
+
+
+def rested_white(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[float] | None:
+    """XYZ of a setup's white as it was read first in a run, after a rest; None where it was not."""
+    row = db.execute("SELECT signature FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+    return json.loads(row["signature"])[0] if row and row["signature"] else None
+
+
+def whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, float, float, float]]:
+    """Bench time and XYZ as read of the reference whites of a setup in a run."""
+    rows = db.execute(
+        "SELECT at_s, X, Y, Z FROM watch WHERE run_id = ? AND setup_id = ? AND kind = 'reference' ORDER BY id",
+        (run_id, setup_id),
+    )
+    return [(r["at_s"], r["X"], r["Y"], r["Z"]) for r in rows]
 
 
 def set_state(db: sqlite3.Connection, run_id: int, state: str, message: str) -> None:
@@ -202,6 +239,14 @@ def set_state(db: sqlite3.Connection, run_id: int, state: str, message: str) -> 
 def set_warm(db: sqlite3.Connection, run_id: int, warm: bool) -> None:
     """Record that the unit was seen to be warm."""
     db.execute("UPDATE run SET warm = ? WHERE id = ?", (int(warm), run_id))
+
+
+def pause_run(db: sqlite3.Connection, run_id: int, message: str) -> None:
+    """A run that is under way stands paused; one that is over, or paused for a reason of its own, stays as it is."""
+    db.execute(
+        "UPDATE run SET state = 'paused', message = ? WHERE id = ? AND state IN ('running', 'queued')",
+        (message, run_id),
+    )
 
 
 def pause_running(db: sqlite3.Connection, message: str) -> int:
@@ -239,6 +284,21 @@ def progress(db: sqlite3.Connection, run_id: int) -> Progress:
         (run_id,),
     ).fetchone()
     return Progress(row["done"], row["total"], row["last"])
+
+
+def uses_of(db: sqlite3.Connection, run_id: int) -> dict[int, list[str]]:
+    """By patch the measurements that use it, for all patches of a run."""
+    found: dict[int, list[str]] = {}
+    query = "SELECT u.patch_id, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id WHERE p.run_id = ?"
+    for patch_id, measurement in db.execute(query, (run_id,)):
+        found.setdefault(patch_id, []).append(measurement)
+    return found
+
+
+def progress_by_cell(db: sqlite3.Connection, run_id: int) -> dict[tuple[int, str], tuple[int, int]]:
+    """Readings done and planned of every cell of a run, by setup and measurement."""
+    rows = db.execute("SELECT setup_id, measurement, readings, patches FROM run_cell WHERE run_id = ?", (run_id,))
+    return {(r["setup_id"], r["measurement"]): (r["readings"], r["patches"]) for r in rows}
 
 
 def bench_time(db: sqlite3.Connection, unit_id: int) -> float:

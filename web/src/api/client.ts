@@ -28,6 +28,7 @@ export type PurposeVerdict = Schemas["PurposeVerdict"];
 export type ModeScore = Schemas["ModeScore"];
 export type EditionView = Schemas["EditionView"];
 export type PlanPreview = Schemas["PlanPreview"];
+export type RunOption = Schemas["RunOption"];
 export type CellChoice = Schemas["CellChoice"];
 export type Problem = { type: string; title: string; status: number; detail: string; place?: string | null };
 
@@ -44,7 +45,7 @@ export async function call<T>(method: string, path: string, body?: unknown): Pro
   try {
     response = await fetch(`/api${path}`, {
       method,
-      headers: body === undefined ? {} : { "Content-Type": "application/json" },
+      headers: method === "GET" ? {} : { "Content-Type": "application/json" },
       body: body === undefined ? undefined : JSON.stringify(body),
     });
   } catch {

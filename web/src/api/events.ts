@@ -1,8 +1,27 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { BenchStatus } from "./client";
+import type { BenchStatus, Board } from "./client";
 
 const BOARD_EVERY_MS = 400;
+
+type Grown = { review: number; cells: [setup: number, measurement: string, done: number, total: number][] };
+
+/** A Board with some cells further along; all else stays the very same, so that nothing else is drawn anew. */
+export function grown(board: Board, cells: Grown["cells"]): Board {
+  const rows = board.rows.map((row) => {
+    const own = cells.filter(([setup]) => setup === row.setup);
+    if (own.length === 0) return row;
+    return {
+      ...row,
+      cells: row.cells.map((cell) => {
+        const now = own.find(([, measurement]) => measurement === cell.measurement);
+        if (!now || now[2] === now[3]) return cell;
+        return { ...cell, state: "measuring", done: now[2], total: now[3] };
+      }),
+    };
+  });
+  return { ...board, rows };
+}
 
 /** One connection to the server's events: the bench's state at once, the other views a few times a second at most. */
 function listen(client: QueryClient, connected: (yes: boolean) => void): () => void {
@@ -24,7 +43,12 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
     client.cancelQueries({ queryKey: ["bench"] }, { revert: false, silent: true });
     client.setQueryData<BenchStatus>(["bench"], JSON.parse(event.data));
   });
-  source.addEventListener("reading", refresh);
+  source.addEventListener("cells", (event) => {
+    const { review, cells } = JSON.parse(event.data) as Grown;
+    client.setQueryData<Board>(["board", review], (board) => board && grown(board, cells));
+    // A cell that is whole has figures now.
+    if (cells.some(([, , done, total]) => done === total)) refresh();
+  });
   source.addEventListener("run", refresh);
   source.onopen = () => {
     connected(true);

@@ -1,87 +1,67 @@
 import { useEffect, useRef } from "react";
+import { type Acts, KEYMAP, type Place } from "./keymap";
 
-export type Keys = Record<string, (event: KeyboardEvent) => void>;
+const LETTERS = "lumenar-letters";
 
-const typing = (target: EventTarget | null) =>
-  target instanceof HTMLElement &&
-  (target.isContentEditable ||
-    (["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName) &&
-      !(target instanceof HTMLInputElement && target.type === "range")));
+/** Whether keys that print a character do something; a person who speaks or trembles to type can switch them off. */
+export const lettersOn = () => localStorage.getItem(LETTERS) !== "off";
+export const setLetters = (on: boolean) => localStorage.setItem(LETTERS, on ? "on" : "off");
 
-/** Act on plain keys anywhere on the page, except while the person types or holds Ctrl, Alt or Meta. */
-export function useKeys(keys: Keys, active = true) {
-  const latest = useRef(keys);
-  latest.current = keys;
+const ARROWS = ["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"];
+
+/** Whether the element that has the focus uses a key itself, so that it must not be taken from it. */
+export function uses(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof Element)) return false;
+  if (target instanceof HTMLElement && target.isContentEditable) return true;
+  const role = target.getAttribute("role") ?? "";
+  if (["menu", "menuitem", "listbox", "option", "combobox", "spinbutton", "tab"].includes(role)) return true;
+  if (target instanceof HTMLInputElement) {
+    if (target.type === "range") return [...ARROWS, "Home", "End", "PageUp", "PageDown"].includes(key);
+    if (target.type === "checkbox" || target.type === "radio") return key === " " || ARROWS.includes(key);
+    return true;
+  }
+  if (target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement) return true;
+  if (target instanceof HTMLButtonElement || target.tagName === "SUMMARY" || role === "button")
+    return key === "Enter" || key === " ";
+  if (target instanceof HTMLAnchorElement) return key === "Enter";
+  return false;
+}
+
+/**
+ * Bind the keys of a place. This is where it is decided whether a key acts: not while a dialog is open, with Ctrl, Alt or
+ * Meta, on an element that uses the key itself, or as a letter while letters are switched off. Escape in a list gives the
+ * focus back to the page.
+ */
+export function useKeys<P extends Place>(place: P, acts: Acts<P>, active = true) {
+  const latest = useRef(acts);
+  latest.current = acts;
   useEffect(() => {
     if (!active) return;
+    const bound = Object.entries(KEYMAP[place].keys) as [keyof Acts<P>, readonly [string, string]][];
     const listen = (event: KeyboardEvent) => {
       // An open dialog has the keys to itself, Escape above all.
       if (document.querySelector("dialog[open]")) return;
       if (event.ctrlKey || event.altKey || event.metaKey || event.defaultPrevented) return;
-      if (typing(event.target) && event.key !== "Escape") return;
-      const act = latest.current[event.key];
-      if (act) {
+      const name = bound.find(([, [key]]) => key === event.key)?.[0];
+      if (name === undefined) return;
+      if (event.key === "Escape" && event.target instanceof HTMLSelectElement) {
         event.preventDefault();
-        act(event);
+        event.target.blur();
+        return;
       }
+      if (event.key !== "Escape" && uses(event.target, event.key)) return;
+      if (event.key.length === 1 && event.key !== " " && !lettersOn()) return;
+      event.preventDefault();
+      latest.current[name](event);
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [active]);
+  }, [active, place]);
 }
 
-/** What the help shows; kept beside the handlers' names so that it stays true. */
-export const KEY_HELP: { where: string; keys: [string, string][] }[] = [
-  {
-    where: "Everywhere",
-    keys: [
-      ["?", "these keys"],
-      ["n", "daylight or dim room"],
-      ["d", "near black while measuring, and back"],
-      ["p", "pause or resume the run"],
-      ["Esc", "back, or close"],
-    ],
-  },
-  {
-    where: "Board",
-    keys: [
-      ["↑ ↓ ← →", "walk the cells"],
-      ["x", "select or unselect the cell"],
-      ["r", "select or unselect its row"],
-      ["k", "select or unselect its column"],
-      ["1", "select the first pass: what is missing of white, grey and gamut"],
-      ["2", "select the full pass: all that is missing or stale"],
-      ["a", "select all, or none"],
-      ["Enter", "open the plates of a measured cell"],
-      ["m", "measure the selected cells, or the next step"],
-      ["o", "how the run is made: grid, steps, rests, warm-up"],
-      ["g", "all columns, or one group in full"],
-      ["s", "sort by the cell's figure, and back"],
-      ["/", "filter the rows"],
-      ["e", "settings of the row"],
-      ["f", "let the meter run free on the row"],
-      ["l", "how the row looks"],
-      ["c", "compare the row"],
-      ["v", "verdict"],
-    ],
-  },
-  {
-    where: "Plates",
-    keys: [
-      ["t", "choose a target"],
-      ["o", "overlay another mode, or pin a target"],
-      ["l", "how the mode looks"],
-      ["← →", "another measurement"],
-      ["↑ ↓", "another mode"],
-      ["+ − 0", "zoom the chart that has the focus, and back; arrows move it"],
-    ],
-  },
-  {
-    where: "Meter running free",
-    keys: [
-      ["Space", "capture setting and reading"],
-      ["← →", "a step of the control down or up"],
-    ],
-  },
-  { where: "Shelf", keys: [["/", "search"]] },
-];
+/** The title of the browser's tab while a view is shown. */
+export function useTitle(title: string | undefined) {
+  useEffect(() => {
+    document.title = title ? `${title} · Lumenar` : "Lumenar";
+  }, [title]);
+}

@@ -1,6 +1,8 @@
+import { Text } from "@chakra-ui/react";
 import { lazy, Suspense } from "react";
-import { Route, Routes as Switch } from "react-router";
-import { Quiet } from "../parts/basics";
+import { Link, Route, Routes as Switch, useNavigate } from "react-router";
+import { Quiet, QuietButton } from "../parts/basics";
+import { useKeys, useTitle } from "./keys";
 import { Shell } from "./shell";
 
 const Shelf = lazy(() => import("../views/shelf/Shelf"));
@@ -10,6 +12,22 @@ const CompareView = lazy(() => import("../views/compare/CompareView"));
 const InstrumentsView = lazy(() => import("../views/instruments/InstrumentsView"));
 const LookView = lazy(() => import("../views/look/LookView"));
 const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
+
+function Nowhere() {
+  useTitle("No such page");
+  const go = useNavigate();
+  useKeys("view", { back: () => go("/") });
+  return (
+    <Quiet>
+      <Text as="h1" fontSize="16px">
+        There is no such page.
+      </Text>
+      <QuietButton asChild>
+        <Link to="/">To the Shelf</Link>
+      </QuietButton>
+    </Quiet>
+  );
+}
 
 /** The views; each is loaded when it is first needed. */
 export function Routes() {
@@ -24,7 +42,7 @@ export function Routes() {
           <Route path="review/:review/look/:setup" element={<LookView />} />
           <Route path="compare" element={<CompareView />} />
           <Route path="instruments" element={<InstrumentsView />} />
-          <Route path="*" element={<Quiet>There is no such page. Press Esc for the Shelf.</Quiet>} />
+          <Route path="*" element={<Nowhere />} />
         </Route>
       </Switch>
     </Suspense>

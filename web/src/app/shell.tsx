@@ -1,10 +1,11 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import { Suspense, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, Outlet, useLocation, useMatch } from "react-router";
 import { useEvents } from "../api/events";
 import { useBoard } from "../api/queries";
-import { Key, Quiet } from "../parts/basics";
+import { Key, Mono, Quiet, Unseen } from "../parts/basics";
 import { BenchBar } from "../views/bench/BenchBar";
+import { Milestones } from "../views/bench/Milestones";
 import { Help } from "./help";
 import { useKeys } from "./keys";
 import { useMode } from "./mode";
@@ -61,7 +62,15 @@ function Tab({ to, children }: { to: string; children: string }) {
 
 function IconButton({ label, onClick, children }: { label: string; onClick: () => void; children: string }) {
   return (
-    <chakra.button type="button" aria-label={label} title={label} onClick={onClick} cursor="pointer">
+    <chakra.button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      cursor="pointer"
+      minW="24px"
+      minH="24px"
+    >
       <Key>{children}</Key>
     </chakra.button>
   );
@@ -74,16 +83,43 @@ export function Shell() {
   const [help, setHelp] = useState(false);
   const match = useMatch("/review/:review/*");
   const id = match?.params.review ? Number(match.params.review) : null;
-  useKeys({ "?": () => setHelp((h) => !h), n: toggle, d: dimAll });
+  useKeys("everywhere", { help: () => setHelp((h) => !h), theme: toggle, dark: dimAll });
+  const main = useRef<HTMLElement>(null);
+  const here = useLocation().pathname;
+  // Each view begins with the focus on it, so that keys scroll it and a screen reader reads on from there.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the address decides
+  useEffect(() => {
+    if (!document.activeElement || document.activeElement === document.body)
+      main.current?.focus({ preventScroll: true });
+    else if (!main.current?.contains(document.activeElement)) main.current?.focus({ preventScroll: true });
+  }, [here]);
   return (
-    <Flex direction="column" h="100dvh" minW="320px">
+    <Flex direction="column" h="100dvh" minW="300px">
+      <A
+        to="#main"
+        position="absolute"
+        left="-999px"
+        _focus={{ left: "8px", top: "6px" }}
+        zIndex={10}
+        bg="raised"
+        px="10px"
+        py="6px"
+        onClick={(e) => {
+          e.preventDefault();
+          main.current?.focus();
+        }}
+      >
+        To the content
+      </A>
       <Flex
         as="header"
-        h="44px"
+        minH="44px"
         flex="none"
         align="center"
-        gap="14px"
+        gap="4px 14px"
         px="16px"
+        py="4px"
+        wrap="wrap"
         borderBottom="1px solid"
         borderColor="lineSoft"
         opacity={dark ? 0.06 : 1}
@@ -106,17 +142,44 @@ export function Shell() {
           ?
         </IconButton>
       </Flex>
+      {dark && (
+        <Mono
+          position="fixed"
+          left="0"
+          right="0"
+          top="12px"
+          textAlign="center"
+          color="ink3"
+          opacity={0.45}
+          fontSize="12px"
+        >
+          near black · d brings it back
+        </Mono>
+      )}
       {!connected && (
         <Box role="status" bg="lampSoft" color="ink" px="16px" py="6px" borderBottom="1px solid" borderColor="lamp">
           The server does not answer. Nothing is lost; this page goes on when it is back.
         </Box>
       )}
-      <Box as="main" flex="1" minH={0} overflow="auto" opacity={dark ? 0.06 : 1}>
+      <Box
+        as="main"
+        id="main"
+        ref={main}
+        tabIndex={-1}
+        flex="1"
+        minH={0}
+        overflow="auto"
+        opacity={dark ? 0.06 : 1}
+        position="relative"
+      >
         <Suspense fallback={<Quiet>Loading</Quiet>}>
           <Outlet />
         </Suspense>
       </Box>
       <BenchBar />
+      <Unseen role="status" aria-live="polite" data-testid="milestones">
+        <Milestones />
+      </Unseen>
       {help && <Help close={() => setHelp(false)} />}
     </Flex>
   );

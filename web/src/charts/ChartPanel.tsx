@@ -1,6 +1,7 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { memo, useLayoutEffect, useRef, useState } from "react";
 import type { Chart } from "../api/client";
+import { ActionMenu } from "../parts/ActionMenu";
 import { Mono } from "../parts/basics";
 import { Anatomy } from "./Anatomy";
 import { useColours } from "./colours";
@@ -37,14 +38,23 @@ function Picture({ chart, width }: { chart: Chart; width: number }) {
 export function Numbers({ chart }: { chart: Chart }) {
   const { heads, decimals, rows } = chart.table;
   return (
-    <Box overflowX="auto" maxH="420px" overflowY="auto">
-      <Table w="100%" css={{ borderCollapse: "collapse" }} fontSize="12px">
+    // What scrolls must be reached with the keyboard.
+    <Box
+      overflowX="auto"
+      maxH="420px"
+      overflowY="auto"
+      tabIndex={0}
+      role="region"
+      aria-label={`Numbers of ${chart.title}`}
+    >
+      <Table w="100%" css={{ borderCollapse: "collapse" }} fontSize="12px" aria-label={chart.title}>
         <thead>
           <tr>
             {heads.map((h, j) => (
               <Th
                 // biome-ignore lint/suspicious/noArrayIndexKey: columns never move, and two may bear one name
                 key={j}
+                scope="col"
                 textAlign="right"
                 fontWeight="500"
                 color="ink3"
@@ -112,26 +122,37 @@ function Save({ chart, name, figure }: { chart: Chart; name: string; figure: () 
     else if (picture && what === "png") savePng(file, picture, ground);
   };
   return (
-    <chakra.select
-      aria-label={`Save ${chart.title}`}
-      value=""
-      onChange={(e) => take(e.target.value)}
-      appearance="none"
-      bg="transparent"
-      color="ink3"
-      fontSize="11px"
-      cursor="pointer"
-      w="46px"
-      textAlign="right"
-      _hover={{ color: "ink" }}
+    <ActionMenu
+      label={`Save ${chart.title}`}
+      onAct={take}
+      groups={[
+        {
+          actions: [
+            { value: "csv", words: "Numbers, copied as CSV" },
+            ...(chart.kind === "rules"
+              ? []
+              : [
+                  { value: "svg", words: "Picture as SVG" },
+                  { value: "png", words: "Picture as PNG" },
+                ]),
+          ],
+        },
+      ]}
     >
-      <option value="" disabled>
+      <chakra.button
+        type="button"
+        aria-label={`Save ${chart.title}`}
+        color="ink3"
+        fontSize="11px"
+        cursor="pointer"
+        minW="44px"
+        minH="24px"
+        textAlign="right"
+        _hover={{ color: "ink" }}
+      >
         {said}
-      </option>
-      <option value="csv">numbers, copied as CSV</option>
-      {chart.kind !== "rules" && <option value="svg">picture as SVG</option>}
-      {chart.kind !== "rules" && <option value="png">picture as PNG</option>}
-    </chakra.select>
+      </chakra.button>
+    </ActionMenu>
   );
 }
 
@@ -156,7 +177,7 @@ export const ChartPanel = memo(function ChartPanel({ chart, tables, name }: Char
     <Box as="figure" data-chart={chart.key} minW={0}>
       <Box as="figcaption" mb="6px">
         <Flex align="baseline" gap="10px">
-          <Text fontWeight="600" minW="0">
+          <Text as="h3" fontWeight="600" minW="0">
             {chart.title}
           </Text>
           <Box flex="1" />

@@ -2,7 +2,7 @@ import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { type Colours, hueColour, setupColour, useColours } from "./colours";
-import { CHARACTER, captionRoom, DOT, keyOf, line, marks, number, spread, summary } from "./common";
+import { CHARACTER, captionRoom, DOT, keyOf, line, marks, number, short, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const CHANNELS = ["red", "green", "blue", "cyan", "magenta", "yellow"];
@@ -58,7 +58,8 @@ function Names({ chart, s, colours, height }: NamesProps) {
   );
   return ends.map(({ series }, i) => (
     <text key={keyOf(series)} x={s.x(s.shown.x.high) + 8} y={at[i]} dy="0.35em" fill={colourOf(series, colours)}>
-      {series.name}
+      {series.name.length > LONGEST && <title>{series.name}</title>}
+      {short(series.name, LONGEST)}
     </text>
   ));
 }
@@ -140,7 +141,9 @@ function nearest(chart: Chart, colours: Colours, px: number, s: Scales): Found |
   const name = chart.x.labels?.length ? chart.x.labels[Math.round(at)] : `${level} ${chart.x.unit || chart.x.label}`;
   // Several setups' channels are told apart by colour in the picture, by word here.
   const told = (series: Series) =>
-    CHANNELS.includes(series.role) && series.name !== series.role ? `${series.name} ${series.role}` : series.name;
+    CHANNELS.includes(series.role) && series.name !== series.role
+      ? `${short(series.name, LONGEST)} ${series.role}`
+      : short(series.name, LONGEST);
   const longest = Math.max(...here.map((h) => told(h.series).length));
   return {
     x: s.x(at),

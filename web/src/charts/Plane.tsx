@@ -2,7 +2,7 @@ import { useCallback, useMemo } from "react";
 import type { Chart, Series } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { type Colours, hueColour, setupColour, useColours } from "./colours";
-import { CHARACTER, cross, DOT, keyOf, line, marks, spread, summary } from "./common";
+import { CHARACTER, cross, DOT, keyOf, line, marks, short, spread, summary } from "./common";
 import { type Found, Plot, type Scales } from "./Plot";
 
 const LEFT = 46;
@@ -151,7 +151,7 @@ function Names({
         strokeLinejoin="round"
         paintOrder="stroke"
       >
-        {n.series.name}
+        {short(n.series.name, 27)}
       </text>
     ));
   };
@@ -176,7 +176,7 @@ function nearest(chart: Chart, px: number, py: number, s: Scales): Found | null 
       if (distance >= least) continue;
       least = distance;
       const label = series.labels?.[i];
-      const lines = [...(label ? [label] : []), series.name, `u′ ${x.toFixed(4)}  v′ ${y.toFixed(4)}`];
+      const lines = [...(label ? [label] : []), short(series.name, 27), `u′ ${x.toFixed(4)}  v′ ${y.toFixed(4)}`];
       best = { x: s.x(x), y: s.y(y), lines };
     }
   return best;

@@ -1,7 +1,7 @@
 import type { Chart } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { setupColour, useColours } from "./colours";
-import { keyOf, MONO, summary } from "./common";
+import { keyOf, MONO, short, summary } from "./common";
 
 const ROW = 50;
 
@@ -42,7 +42,7 @@ export function Span({ chart, width }: { chart: Chart; width: number }) {
             <circle cx={start} cy={y} r={4} fill={open ? colours.ground : tone} stroke={tone} strokeWidth={1.5} />
             <circle cx={end} cy={y} r={4} fill={tone} />
             <text x={start} y={y - 11} fill={tone}>
-              {s.name} {s.labels?.[0]}
+              {short(s.name, 27)} {s.labels?.[0]}
             </text>
             <text x={end} y={y - 11} textAnchor="end" fill={tone}>
               {s.labels?.[1]}

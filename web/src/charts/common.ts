@@ -13,7 +13,14 @@ export const number = (v: number | null | undefined, decimals: number): string =
         .replace("-", "−");
 
 /** A number with its sign, for what may go either way. */
-export const signed = (v: number, decimals = 1): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(decimals)}`;
+export const signed = (v: number, decimals = 1): string => {
+  const text = Math.abs(v).toFixed(decimals);
+  return Number(text) === 0 ? text : `${v < 0 ? "−" : "+"}${text}`;
+};
+
+/** A name as long as there is room for. */
+export const short = (name: string, most: number): string =>
+  name.length <= most ? name : `${name.slice(0, most - 1).trimEnd()}…`;
 
 export const summary = (chart: Chart) => (chart.headline ? `${chart.title}: ${chart.headline}` : chart.title);
 

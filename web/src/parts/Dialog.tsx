@@ -7,12 +7,14 @@ interface Props {
   label: string;
   width: string;
   onClose: () => void;
-  /** What stands in it; `close` shuts it as Escape does. */
-  children: (close: () => void) => ReactNode;
+  /** Asked before it is shut by Escape or a button, unless what was in it is saved. */
+  mayClose?: () => boolean;
+  /** What stands in it; `close` shuts it as Escape does, `close(true)` without asking. */
+  children: (close: (sure?: boolean) => void) => ReactNode;
 }
 
 /** A dialog over the page, open as long as it is there. */
-export function Dialog({ label, width, onClose, children }: Props) {
+export function Dialog({ label, width, onClose, mayClose, children }: Props) {
   const ref = useRef<HTMLDialogElement>(null);
   useEffect(() => {
     ref.current?.showModal();
@@ -21,6 +23,9 @@ export function Dialog({ label, width, onClose, children }: Props) {
     <Native
       ref={ref}
       onClose={onClose}
+      onCancel={(event) => {
+        if (mayClose && !mayClose()) event.preventDefault();
+      }}
       aria-label={label}
       m="auto"
       bg="raised"
@@ -33,7 +38,7 @@ export function Dialog({ label, width, onClose, children }: Props) {
       outline="none"
       css={{ "&::backdrop": { background: "rgb(0 0 0 / .5)" } }}
     >
-      {children(() => ref.current?.close())}
+      {children((sure) => (sure || !mayClose || mayClose()) && ref.current?.close())}
     </Native>
   );
 }

@@ -47,7 +47,7 @@ export const QuietButton = (props: ButtonProps) => (
     fontWeight="450"
     fontSize="13px"
     border="1px solid"
-    borderColor="line"
+    borderColor="control"
     borderRadius="5px"
     _hover={{ bg: "raised" }}
     {...props}
@@ -100,3 +100,33 @@ export function Quiet({ children }: { children: ReactNode }) {
     </Flex>
   );
 }
+
+/** A small × that takes something off. */
+export const TakeOff = (props: ButtonProps) => (
+  <Button
+    size="sm"
+    h="24px"
+    minW="24px"
+    px="0"
+    bg="transparent"
+    color="ink3"
+    borderRadius="4px"
+    fontSize="13px"
+    _hover={{ color: "ink", bg: "raised" }}
+    {...props}
+  >
+    ×
+  </Button>
+);
+
+/** Told to those who do not see the page. */
+export const Unseen = (props: BoxProps) => (
+  <Box position="absolute" w="1px" h="1px" overflow="hidden" clipPath="inset(50%)" whiteSpace="nowrap" {...props} />
+);
+
+/** A table that may be wider than the window: it scrolls in its own place, by the keyboard too. */
+export const Wide = ({ label, children }: { label: string; children: ReactNode }) => (
+  <Box overflowX="auto" role="region" aria-label={label} tabIndex={0}>
+    {children}
+  </Box>
+);

@@ -36,14 +36,24 @@ FAULTS: dict[str, str] = {
     "glitch": "gives one reading that is 12 % off",
 }
 
-COLORIMETER = MeterDescription("Stand-in colorimeter", "colorimeter", repeatability=0.001, floor=0.003, ceiling=4000)
-SPECTRORADIOMETER = MeterDescription(
-    "Stand-in spectroradiometer", "spectroradiometer", repeatability=0.0015, floor=0.2, ceiling=20_000, spectral=True
+COLORIMETER = MeterDescription(
+    "Stand-in colorimeter", "colorimeter", repeatability=0.001, floor=0.003, ceiling=4000, absolute=0.0003
 )
-PHOTODIODE = MeterDescription("Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000)
+SPECTRORADIOMETER = MeterDescription(
+    "Stand-in spectroradiometer", "spectroradiometer", repeatability=0.002, floor=0.2, ceiling=20_000, absolute=0.01,
+    spectral=True, own_share=0.12,
+)  # fmt: skip
+PHOTODIODE = MeterDescription(
+    "Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000, absolute=0.005
+)
 METERS = (COLORIMETER, SPECTRORADIOMETER, PHOTODIODE)
+BY_READS: dict[str, MeterDescription] = {"XYZ": COLORIMETER, "spectrum": SPECTRORADIOMETER, "waveform": PHOTODIODE}
+"""Which of them reads what."""
+DARK_ROOM: dict[str, object] = {"lux": 0.0, "label": "dark", "automatic": []}
+"""The room of the stand-ins: no light but the display's reaches them."""
 
 WAVEFORM_S, WAVEFORM_HZ = 1.0, 20_000.0
+_SPECTRAL_NOISE = 0.004
 _DRIFT_PER_S, _GLITCH = 0.02 / 60, 1.12
 
 
@@ -72,10 +82,10 @@ def spectral_exposure_s(Y: float) -> float:
 
 def noisy(XYZ: Array, description: MeterDescription, rng: np.random.Generator) -> Array:
     """Readings of true XYZ (..., 3): half of the variance common to the three channels, half each channel's own, and
-    an absolute part that counts near the floor."""
-    u = np.hypot(description.repeatability * XYZ, description.floor / 10)
+    an absolute part that counts near the floor, where a reading may come out negative."""
+    u = description.limits.u(XYZ)
     common, own = rng.standard_normal((*XYZ.shape[:-1], 1)), rng.standard_normal(XYZ.shape)
-    return np.asarray(np.maximum(XYZ + u * (common + own) * np.sqrt(0.5), 0), float)
+    return np.asarray(XYZ + u * (common + own) * np.sqrt(0.5), float)
 
 
 @dataclass
@@ -192,9 +202,10 @@ class SimulatedSpectroradiometer(_Simulated):
     def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """The spectrum, and XYZ by the tabulated observer."""
         true = light @ self.unit.channel_spectra
-        dark = SPECTRORADIOMETER.floor / 400 / spectra.KM
-        own = rng.standard_normal(len(true)) * (0.004 * true + dark)
-        read = np.maximum(true * (1 + SPECTRORADIOMETER.repeatability * rng.standard_normal()) + own, 0)
+        # Each wavelength's own noise adds about as much to XYZ as that of the whole reading, and the dark's 0.01 cd/m2.
+        dark = SPECTRORADIOMETER.absolute / 20 / spectra.KM
+        own = rng.standard_normal(len(true)) * (_SPECTRAL_NOISE * true + dark)
+        read = true * (1 + SPECTRORADIOMETER.repeatability * np.sqrt(0.5) * rng.standard_normal()) + own
         return spectra.spectrum_to_XYZ(read), Spectrum(380.0, 5.0, read)
 
 

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from lumenar.core.targets import TARGETS
 
 Share = Annotated[float, Field(ge=0, le=1)]
-Positive = Annotated[float, Field(gt=0)]
-Table = list[tuple[float, float]]
-Name = Annotated[str, Field(min_length=1, max_length=80)]
+Positive = Annotated[float, Field(gt=0, le=1e6)]
+Sane = Annotated[float, Field(ge=-1e6, le=1e6)]
+Table = Annotated[list[tuple[Sane, Sane]], Field(max_length=1000)]
+Seed = Annotated[int, Field(ge=0, le=2**53)]
+
+
+def _plain_text(text: str) -> str:
+    if any(ord(c) < 32 or ord(c) == 127 for c in text):
+        raise ValueError("control characters are not allowed")
+    return text
+
+
+Name = Annotated[str, Field(min_length=1, max_length=80), AfterValidator(_plain_text)]
 
 
 class UnitFileError(ValueError):
@@ -53,12 +62,15 @@ class Light(_Strict):
     red: Annotated[list[Band], Field(min_length=1)]
     green: Annotated[list[Band], Field(min_length=1)]
     blue: Annotated[list[Band], Field(min_length=1)]
-    peak_cd_m2: Annotated[float, Field(gt=0, le=20000)]
-    native_white_xy: tuple[Share, Share]
+    peak_cd_m2: Annotated[float, Field(ge=0.1, le=20000)]
+    native_white_xy: tuple[Annotated[float, Field(ge=0.05, le=0.8)], Annotated[float, Field(ge=0.05, le=0.8)]]
     leakage: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     native_gamma: Annotated[float, Field(ge=1, le=4)] = 2.2
     panel_bits: Annotated[int, Field(ge=6, le=16)] = 10
     input_bits: Annotated[int, Field(ge=6, le=16)] = 8
+
+
+Tint = Annotated[float, Field(ge=-0.9, le=2)]
 
 
 class Modulation(_Strict):
@@ -94,7 +106,7 @@ class Behaviour(_Strict):
     bloom: Annotated[float, Field(ge=0, le=0.2)] = 0.0
     edge_falloff: Annotated[float, Field(ge=0, le=0.9)] = 0.0
     tint_corner: tuple[Annotated[float, Field(ge=-1, le=1)], Annotated[float, Field(ge=-1, le=1)]] = (1.0, -1.0)
-    corner_tint: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    corner_tint: tuple[Tint, Tint, Tint] = (0.0, 0.0, 0.0)
     dark_clouds: Annotated[float, Field(ge=0, le=0.9)] = 0.0
     modulation: Modulation | None = None
 
@@ -103,21 +115,24 @@ class Behaviour(_Strict):
         for (x0, y0), (x1, y1) in pairwise(self.area_limit):
             if x1 <= x0 or y1 > y0:
                 raise ValueError("area_limit is not monotone: shares must rise and light must not")
+        if any(not (0 <= x <= 1 and 0 < y <= 1) for x, y in self.area_limit):
+            raise ValueError("area_limit must lie within 0 and 1")
         return self
 
 
 class Control(_Strict):
-    """One menu entry. `effect` is what it does on the light path; `role` marks the luminance control."""
+    """One menu entry. `effect` is what it does on the light path; `role` is what a reviewer knows it to be for: the luminance
+    control, of which there is one, or one of those that set white."""
 
     path: Name
     kind: Literal["slider", "choice", "switch"]
-    minimum: float = 0
-    maximum: float = 100
+    minimum: Sane = 0
+    maximum: Sane = 100
     step: Positive = 1
     choices: list[Name] = []
     default: float | str
     scope: Literal["unit", "signal", "mode"] = "mode"
-    role: Literal["luminance"] | None = None
+    role: Literal["luminance", "white"] | None = None
     effect: Literal["luminance", "contrast", "gain", "offset", "saturation", "profile", "none"] = "none"
     channel: Literal["red", "green", "blue"] | None = None
     table: Table | None = None
@@ -138,6 +153,10 @@ class Control(_Strict):
             raise ValueError(f"a control with the effect {self.effect!r} needs a channel")
         if self.effect == "gain" and self.table is not None and len(self.table) < 2:
             raise ValueError("the table of a gain needs at least two points")
+        if self.effect == "gain" and any(not 0 <= y <= 4 for _, y in self.table or ()):
+            raise ValueError("the table of a gain must lie within 0 and 4")
+        if self.effect == "luminance" and any(not 0 < y <= 1 for _, y in self.table or ()):
+            raise ValueError("the table of a luminance control gives shares of full light, above 0 and up to 1")
         if self.effect == "profile" and self.kind != "switch":
             raise ValueError("a profile is switched on or off, so its control is a switch")
         if self.effect == "luminance":
@@ -151,12 +170,24 @@ class Control(_Strict):
         if self.kind == "slider":
             if not isinstance(value, int | float):
                 raise ValueError(f"{self.path} takes a number, not {value!r}")
+            if isinstance(value, bool):
+                raise ValueError(f"{self.path} takes a number, not {value!r}")
             if not self.minimum <= value <= self.maximum:
                 raise ValueError(f"{value:g} is outside {self.minimum:g}..{self.maximum:g} of {self.path}")
+            steps = (value - self.minimum) / self.step
+            if abs(steps - round(steps)) > 1e-6 and value != self.maximum:
+                near = self.minimum + round(steps) * self.step
+                raise ValueError(
+                    f"{value:g} is between the steps of {self.path}, which are {self.step:g} apart; {near:g} is nearest"
+                )
         else:
             allowed = self.choices if self.kind == "choice" else ["on", "off"]
             if value not in allowed:
                 raise ValueError(f"{value!r} is not among {allowed} of {self.path}")
+
+
+Gain = Annotated[float, Field(ge=-1, le=1)]
+Entry = Annotated[float, Field(ge=-10, le=10)]
 
 
 class Mode(_Strict):
@@ -169,9 +200,9 @@ class Mode(_Strict):
     curve: Literal["srgb", "power"] = "power"
     curve_table: Table | None = None
     clamp: Literal["bt709", "p3_d65", "bt2020", "oprgb"] | None = None
-    matrix: tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]] | None = None
+    matrix: tuple[tuple[Entry, Entry, Entry], tuple[Entry, Entry, Entry], tuple[Entry, Entry, Entry]] | None = None
     white_gains: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
-    shadow_gains: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    shadow_gains: tuple[Gain, Gain, Gain] = (0.0, 0.0, 0.0)
     saturation: Annotated[float, Field(ge=0, le=3)] = 1.0
     headroom: bool = False
     defaults: dict[str, float | str] = {}
@@ -209,7 +240,7 @@ class Sample(_Strict):
     sample: Name
     serial: Name
     firmware: Name | None = None
-    seed: int
+    seed: Seed
     mode_changes: dict[str, dict[str, Any]] = {}
 
 
@@ -227,16 +258,16 @@ class UnitFile(_Strict):
     panel: Literal["lcd", "oled", "projector", "other"]
     about: Annotated[str, Field(max_length=400)] = ""
     size_inch: Positive
-    pixels: tuple[Annotated[int, Field(gt=0)], Annotated[int, Field(gt=0)]]
-    seed: int = 1
+    pixels: tuple[Annotated[int, Field(ge=16, le=65536)], Annotated[int, Field(ge=16, le=65536)]]
+    seed: Seed = 1
     signal_range: Literal["full", "limited"] = "full"
     light: Light
     behaviour: Behaviour = Behaviour()
     mode_path: Name = "Picture > Mode"
-    controls: list[Control]
-    modes: Annotated[list[Mode], Field(min_length=1)]
-    claims: list[Claim] = []
-    samples: list[Sample] = []
+    controls: Annotated[list[Control], Field(max_length=1000)]
+    modes: Annotated[list[Mode], Field(min_length=1, max_length=200)]
+    claims: Annotated[list[Claim], Field(max_length=200)] = []
+    samples: Annotated[list[Sample], Field(max_length=50)] = []
     spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     nominal: bool = True
 
@@ -321,35 +352,32 @@ def _unique(names: Sequence[str], what: str) -> None:
 
 def first_problem(error: ValidationError) -> tuple[str, str]:
     """Path in the document and reason of the first problem, in plain words."""
-    first = error.errors()[0]
+    first = error.errors(include_url=False, include_context=False, include_input=False)[0]
     place = ""
     for part in first["loc"]:
         place += f"[{part}]" if isinstance(part, int) else f".{part}" if place else str(part)
-    reason = {"extra_forbidden": "unknown field", "missing": "required field is missing"}.get(first["type"])
+    if first["type"] == "json_invalid":
+        said, _, where = first["msg"].removeprefix("Invalid JSON: ").partition(" at line ")
+        return "", f"not JSON at line {where.replace(' column', ', column')}: {said}"
+    reason = {
+        "extra_forbidden": "unknown field", "missing": "required field is missing",
+        "finite_number": "NaN and infinities are no numbers",
+    }.get(first["type"])  # fmt: skip
     return place or "document", reason or first["msg"].removeprefix("Value error, ")
 
 
-def parse_json(text: str | bytes, name: str) -> object:
-    """JSON without NaN or infinities; UnitFileError names file, line and column where it does not parse."""
-
-    def refuse(constant: str) -> float:
-        raise UnitFileError(f"{name}: {constant} is not a number that JSON knows")
-
-    if not text.strip():
-        raise UnitFileError(f"{name}: the file is empty")
-    try:
-        return json.loads(text, parse_constant=refuse)
-    except json.JSONDecodeError as e:
-        raise UnitFileError(f"{name}: not JSON at line {e.lineno}, column {e.colno}: {e.msg}") from e
-    except UnicodeDecodeError as e:
-        raise UnitFileError(f"{name}: not UTF-8 text at byte {e.start}") from e
+MOST_BYTES = 1_000_000
+"""A unit file is at most so large."""
 
 
 def parse_unit(text: str | bytes, name: str = "unit file") -> UnitFile:
     """A unit from its JSON text; UnitFileError with one line that says file, place and reason."""
-    document = parse_json(text, name)
+    if not text.strip():
+        raise UnitFileError(f"{name}: the file is empty")
+    if len(text) > MOST_BYTES:
+        raise UnitFileError(f"{name}: larger than {MOST_BYTES // 1_000_000} MB, so it is no unit file")
     try:
-        return UnitFile.model_validate(document)
+        return UnitFile.model_validate_json(text, strict=True)
     except ValidationError as e:
         place, reason = first_problem(e)
-        raise UnitFileError(f"{name}: {place}: {reason}") from e
+        raise UnitFileError(f"{name}: {place}: {reason}" if place else f"{name}: {reason}") from e

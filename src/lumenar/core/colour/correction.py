@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+from functools import cached_property
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -10,13 +13,48 @@ from lumenar.core.colour.spaces import XYZ_to_xy
 Array = NDArray[np.float64]
 
 
+WHITE = "white"
+PRIMARIES = ("red", "green", "blue")
+
+
+@dataclass(frozen=True, eq=False)
+class ColourReadings:
+    """What one meter read of a display for a correction: names (n) of the colours, XYZ (..., n, 3) as read, time_s (n,);
+    its relative repeatability and the absolute part of its noise in cd/m2; own_share: of the variance of X, Y and Z, how
+    much is each channel's own."""
+
+    names: tuple[str, ...]
+    XYZ: Array
+    time_s: Array
+    repeatability: float
+    absolute: float
+    own_share: float = 0.5
+
+    @cached_property
+    def whites(self) -> NDArray[np.intp]:
+        """Which readings are of white."""
+        return np.flatnonzero(np.array(self.names) == WHITE)
+
+    def mean(self, name: str) -> Array:
+        """XYZ (..., 3) of a colour, the mean of its readings."""
+        return np.asarray(self.XYZ[..., np.array(self.names) == name, :].mean(axis=-2), float)
+
+    def redrawn(self, draws: int, rng: np.random.Generator) -> ColourReadings:
+        """The same series read `draws` times over, XYZ (draws, n, 3)."""
+        u = np.hypot(self.repeatability * self.XYZ, self.absolute)
+        common = rng.standard_normal((draws, len(self.names), 1))
+        own = rng.standard_normal((draws, len(self.names), 3))
+        noise = np.sqrt(1 - self.own_share) * common + np.sqrt(self.own_share) * own
+        return replace(self, XYZ=self.XYZ + u * noise)
+
+
 def _phosphor(rgb: ArrayLike, white: ArrayLike) -> tuple[Array, Array]:
-    """Columns of chromaticity (x, y, z) for R, G, B, and the amounts that make the white's chromaticity."""
-    xy = XYZ_to_xy(rgb)
-    N = np.column_stack([xy, 1 - xy.sum(axis=-1)]).T
-    w = XYZ_to_xy(white)
-    k = np.linalg.solve(N, np.array([w[0], w[1], 1 - w.sum()]))
-    return N, k
+    """Columns of chromaticity (x, y, z) for R, G, B (..., 3, 3), and the amounts (..., 3) that make the white's
+    chromaticity."""
+    xy, w = XYZ_to_xy(rgb), XYZ_to_xy(white)
+    N = np.swapaxes(np.concatenate([xy, 1 - xy.sum(axis=-1, keepdims=True)], axis=-1), -1, -2)
+    target = np.concatenate([w, 1 - w.sum(axis=-1, keepdims=True)], axis=-1)
+    return N, np.linalg.solve(N, target[..., None])[..., 0]
 
 
 def corrected(XYZ: ArrayLike, matrix: ArrayLike) -> Array:
@@ -26,28 +64,58 @@ def corrected(XYZ: ArrayLike, matrix: ArrayLike) -> Array:
     return np.asarray(v[..., 0, None] * M[:, 0] + v[..., 1, None] * M[:, 1] + v[..., 2, None] * M[:, 2], float)
 
 
-def without_drift(XYZ: ArrayLike, time_s: ArrayLike, at_s: float) -> Array:
-    """Readings (n, 3) made at times (n,), first and last of the same white, as they would have been at another time.
+def without_drift(reference: ColourReadings, working: ColourReadings) -> tuple[ColourReadings, ColourReadings]:
+    """Both series as if the display's light had not changed between them and meanwhile.
 
-    A display brightens or dims while it is read. Its white is taken to do so evenly from the first to the last reading
-    and on to `at_s`, and every colour in proportion.
+    A display brightens or dims while it is read. The logarithm of its light is taken to change evenly from the first
+    reading to the last of both meters: one slope, by least squares from all readings of white, each meter with a level of
+    its own. ColourReadings with fewer than two whites each stay as they are.
     """
-    v, t = np.asarray(XYZ, float), np.asarray(time_s, float)
-    if t[-1] == t[0]:
-        return v
-    slope = (v[-1, 1] - v[0, 1]) / (t[-1] - t[0])
-    white = v[0, 1] + slope * (t - t[0])
-    return np.asarray(v * ((v[0, 1] + slope * (at_s - t[0])) / white)[:, None], float)
+    t = np.concatenate([s.time_s[s.whites] for s in (reference, working)])
+    count = len(reference.whites)
+    if count < 2 or len(t) - count < 2 or np.ptp(t) == 0:
+        return reference, working
+    y = np.log(np.concatenate([s.XYZ[..., s.whites, 1] for s in (reference, working)], axis=-1))
+    groups = (slice(0, count), slice(count, None))
+    tc = np.concatenate([t[g] - t[g].mean() for g in groups])
+    yc = np.concatenate([y[..., g] - y[..., g].mean(axis=-1, keepdims=True) for g in groups], axis=-1)
+    slope = (yc @ tc) / (tc @ tc)
+    middle = t.mean()
+    first, second = (
+        replace(s, XYZ=s.XYZ * np.exp(-slope[..., None] * (s.time_s - middle))[..., None]) for s in (reference, working)
+    )
+    return first, second
+
+
+def from_series(reference: ColourReadings, working: ColourReadings) -> Array:
+    """The four-colour matrix (..., 3, 3) of two series with R, G, B and white, freed of drift; `four_colour`'s errors."""
+    one, two = without_drift(reference, working)
+    rgb = [np.stack([s.mean(name) for name in PRIMARIES], axis=-2) for s in (one, two)]
+    return four_colour(rgb[0], one.mean(WHITE), rgb[1], two.mean(WHITE))
+
+
+def spread(reference: ColourReadings, working: ColourReadings, draws: int, seed: int) -> Array:
+    """How else a correction might have come out: matrices (draws, 3, 3) by which corrected readings are multiplied.
+
+    Both meters' raw readings are redrawn by their noise and go through the whole method; each is relative to the matrix of
+    the readings themselves, whose own bias by noise is taken out.
+    """
+    rng = np.random.default_rng([seed, 4])
+    matrix = from_series(reference, working)
+    others = from_series(reference.redrawn(draws, rng), working.redrawn(draws, rng)) @ np.linalg.inv(matrix)
+    return np.asarray(others - (others.mean(axis=0) - np.eye(3)), float)
 
 
 def four_colour(reference_rgb: ArrayLike, reference_white: ArrayLike, rgb: ArrayLike, white: ArrayLike) -> Array:
-    """The four-colour matrix (ASTM E1455-17, section 9): corrected = M @ reading.
+    """The four-colour matrix (ASTM E1455-17, section 9): corrected = M @ reading, (..., 3, 3).
 
-    reference_rgb, rgb: XYZ of R, G, B, (3, 3), one colour a row; whites (3,). Only chromaticities of the primaries are
-    used, so drift between them cancels; the scale makes Y of white agree. Raises numpy.linalg.LinAlgError where the
+    reference_rgb, rgb: XYZ of R, G, B, (..., 3, 3), one colour a row; whites (..., 3). Only chromaticities of the primaries
+    are used, so drift between them cancels; the scale makes Y of white agree. Raises numpy.linalg.LinAlgError where the
     primaries lie on one line.
     """
     N_ref, k_ref = _phosphor(reference_rgb, reference_white)
     N, k = _phosphor(rgb, white)
-    M = (N_ref * k_ref) @ np.linalg.inv(N * k)
-    return np.asarray(M * (np.asarray(reference_white, float)[1] / (M @ np.asarray(white, float))[1]), float)
+    M = (N_ref * k_ref[..., None, :]) @ np.linalg.inv(N * k[..., None, :])
+    w = np.asarray(white, float)
+    scale = np.asarray(reference_white, float)[..., 1] / (M[..., 1, :] * w).sum(axis=-1)
+    return np.asarray(M * scale[..., None, None], float)

@@ -30,10 +30,11 @@ class Flicker:
 
 
 def modulation_percent(samples: ArrayLike) -> float:
-    """100 (max - min) / (max + min) of light (n,), dark subtracted."""
-    L = np.asarray(samples, float)
+    """100 (max - min) / (max + min) of light (n,), dark subtracted; light that noise makes negative is none, so that it
+    never exceeds 100."""
+    L = np.maximum(np.asarray(samples, float), 0)
     top, low = float(L.max()), float(L.min())
-    return 100 * (top - low) / (top + low) if top + low > 0 else 0.0
+    return min(100 * (top - low) / (top + low), 100.0) if top + low > 0 else 0.0
 
 
 def flicker_index(samples: ArrayLike) -> float:
@@ -98,8 +99,8 @@ def analyse(samples: ArrayLike, rate_hz: float) -> Flicker:
     """The figures of a waveform (n,), dark subtracted.
 
     With no component the modulation is none too, since what is left of max and min is noise. Modulation and flicker
-    index come from the mean of all periods, so that noise hardly adds to them. ValueError under 200 samples or without
-    light.
+    index come from the mean of all periods, or where the components have no common one from their sum, so that noise
+    hardly adds to them. frequency_hz is that of the strongest component. ValueError under 200 samples or without light.
     """
     L = np.asarray(samples, float)
     if len(L) < 200 or not np.isfinite(L).all() or L.mean() <= 0:
@@ -108,15 +109,31 @@ def analyse(samples: ArrayLike, rate_hz: float) -> Flicker:
     if not len(f):
         return Flicker(float("nan"), 0.0, 0.0, 0.0, 0, f, C)
     base = float(f[int(np.argmax(C))])
-    clean = _folded(L, rate_hz, base)
+    clean = _clean(L, rate_hz, base, f, C)
     return Flicker(base, modulation_percent(clean), flicker_index(clean), svm(f, C), ieee_region(f, C), f, C)
 
 
+def _clean(L: Array, rate: float, base: float, f: Array, C: Array) -> Array:
+    """A waveform (n,) without its noise: one period of the strongest component where that repeats, else the sum of all
+    components over the whole time, which holds however they fall together."""
+    folded, explained = _folded(L, rate, base)
+    if explained > _REPEATS:
+        return folded
+    kept = np.argsort(-C)[:_SUMMED]
+    phase = 2 * np.pi * np.outer(np.arange(len(L)) / rate, f[kept])
+    A = np.column_stack([np.ones(len(L)), np.cos(phase), np.sin(phase)])
+    return np.asarray(A @ np.linalg.lstsq(A, L, rcond=None)[0], float)
+
+
+_REPEATS = 0.99
+"""A waveform repeats where its mean period holds so much of the variance that its components have."""
+_SUMMED = 24
+"""So many of the strongest components make up a waveform that has no short common period."""
 _PER_STEP = 100
 
 
-def _folded(L: Array, rate: float, frequency: float) -> Array:
-    """One period of the waveform, the mean of its whole periods in 8 to 200 steps.
+def _folded(L: Array, rate: float, frequency: float) -> tuple[Array, float]:
+    """One period of the waveform, the mean of its whole periods in 8 to 200 steps, and the share of its variance in that.
 
     Since a period is hardly ever a whole number of samples, many periods together show one more finely than its samples
     lie: so there are as many steps as leave a hundred samples to each, if a period has not more samples than that.
@@ -127,4 +144,10 @@ def _folded(L: Array, rate: float, frequency: float) -> Array:
     cycles = cycles[:whole]
     place = ((cycles - np.floor(cycles)) * steps).astype(np.intp)
     count = np.bincount(place, minlength=steps)
-    return np.asarray((np.bincount(place, L[:whole], minlength=steps) / np.maximum(count, 1))[count > 0], float)
+    mean = np.bincount(place, L[:whole], minlength=steps) / np.maximum(count, 1)
+    variance = float(L[:whole].var())
+    left = float(((L[:whole] - mean[place]) ** 2).mean())
+    # What differs from one sample to the next is noise, and no part of what could repeat.
+    noise = min(float((np.diff(L[:whole], n=2) ** 2).mean()) / 6, left)
+    explained = 1 - (left - noise) / max(variance - noise, 1e-12)
+    return np.asarray(mean[count > 0], float), explained

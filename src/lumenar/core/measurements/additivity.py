@@ -17,10 +17,13 @@ from lumenar.core.measurements.base import (
     Figures,
     Measurement,
     MissingPatchError,
+    Option,
     black_XYZ,
+    knows_black,
     one,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Shown, Table, Value
+from lumenar.core.numbers import signed
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Target
 
@@ -85,23 +88,25 @@ def analyse(readings: Readings, target: Target) -> Figures:
     levels, index = _by_level(readings)
     if not len(levels):
         raise MissingPatchError("additivity needs R, G, B, C, M, Y and white of one level at least")
-    black = readings.find(BLACK)
-    known = len(black) > 0 and not readings.below_floor[black[0]]
+    known = knows_black(readings)
     K = black_XYZ(readings)[..., None, None, :]
-    XYZ = readings.XYZ[..., index, :]
+    limit, below = readings.meter.limit, readings.below_floor[index]
+    # What is under the floor counts as nothing, and leaves its sum open by as much as it can be.
+    XYZ = np.where(below[..., None], 0.0, readings.XYZ[..., index, :])
     parts, got = XYZ[..., :3, :], XYZ[..., 3:, :]
     total = PARTS @ parts - (PARTS.sum(axis=1) - 1)[:, None] * K
-    percents = 100 * (got[..., 1] / total[..., 1] - 1)
+    percents = 100 * (got[..., 1] / np.where(total[..., 1] == 0, np.nan, total[..., 1]) - 1)
     reference = target.white_XYZ(white[..., 1])[..., None, None, :]
     de = difference.de2000(spaces.XYZ_to_Lab(got, reference), spaces.XYZ_to_Lab(total, reference))
     W, summed = got[..., 0, 1], parts[..., 1].sum(axis=-1)
     k = K[..., 0, 0, 1][..., None]
     boost = 100 * ((W - k) / (summed - 3 * k) - 1)
     # Expanded uncertainty of a sum of three readings against a fourth, in %; an unknown black adds two floors.
-    open_black = 0.0 if known else 200 * readings.meter.floor / np.maximum(np.abs(W), 1e-9)
-    U = np.broadcast_to(200 * np.sqrt(2) * readings.meter.repeatability + open_black, W.shape)
+    floors = below.sum(axis=-1) + (0 if known else 2)
+    of_white = 100 / np.maximum(np.abs(W), 1e-9)
+    U = 2 * np.sqrt(2) * readings.meter.u(W) * of_white + floors * limit * of_white
     decidable = U <= LIMIT_PERCENT
-    worst = np.where(decidable[..., None], np.abs(percents), 0).max(axis=(-1, -2))
+    worst = np.nanmax(np.where(decidable[..., None], np.abs(percents), 0), axis=(-1, -2))
     figures: Figures = {
         "levels_percent": 100 * levels,
         "sum_error_percent": percents,
@@ -118,6 +123,16 @@ def analyse(readings: Readings, target: Target) -> Figures:
     return figures | {"additive": verdict}
 
 
+def _added(readings: Readings, target: Target) -> Array:
+    """Every sum as its parts make it."""
+    XYZ = np.where(readings.below_floor[:, None], 0.0, readings.XYZ)
+    _, index = _by_level(readings)
+    K = np.maximum(black_XYZ(readings), 0)
+    for row in index:
+        XYZ[row[3:]] = PARTS @ XYZ[row[:3]] - (PARTS.sum(axis=1) - 1)[:, None] * K
+    return XYZ
+
+
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
     verdict = int(float(str(f["additive"])))
@@ -127,9 +142,7 @@ def words(f: Mapping[str, object]) -> str:
         return f"Additive: every sum is within {f['sum_error_max_percent']:.1f} % of its parts, so a matrix profile describes it."
     return (
         f"Not additive: sums differ from their parts by up to {f['sum_error_max_percent']:.0f} %, white by "
-        f"{f['white_boost_percent']:+.0f} %; a matrix profile will be off by up to dE {f['de2000_max']:.0f}.".replace(
-            "-", "−"
-        )
+        f"{signed(float(str(f['white_boost_percent'])), 0)} %; a matrix profile will be off by up to dE {f['de2000_max']:.0f}."
     )
 
 
@@ -149,13 +162,13 @@ def _strip(s: Shown, setup: int) -> Chart:
         for j, name in enumerate(SUMS):
             y = len(SUMS) - 1 - j
             value = float(percents[i, j])
-            hint = f"{name} at {level:.0f} %: {value:+.2f} % luminance, dE2000 {de[i, j]:.2f}"
+            hint = f"{name} at {level:.0f} %: {signed(float(value), 2)} % luminance, dE2000 {de[i, j]:.2f}"
             if undecidable[i]:
                 hint += "; not decidable, black is too near the meter's floor"
             corner: tuple[tuple[float | None, float | None], ...] = ((i - 0.47, y - 0.44), (i + 0.47, y + 0.44))
             shade = 0.0 if undecidable[i] else min(1.0, abs(value) / top)
             marks.append(Mark("box", "residual", corner, shade=shade, hint=hint))
-            text = "open" if undecidable[i] else f"{value + 0.0 if abs(value) >= 0.05 else 0.0:+.1f}".replace("-", "−")
+            text = "open" if undecidable[i] else signed(float(value), 1)
             beyond = not undecidable[i] and abs(value) > LIMIT_PERCENT
             marks.append(Mark("text", "lamp" if beyond else "ink", ((float(i), y + 0.06),), text, hint=hint))
             marks.append(Mark("text", "faint", ((float(i), y - 0.28),), f"dE {de[i, j]:.1f}", hint=hint, small=True))
@@ -197,6 +210,10 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    ideal=_added,
+    extremes=("sum_error_max_percent",),
+    floors=("sum_error_max_percent",),
+    options=(Option("sum_levels", "Sums at", "levels", low=1, high=10),),
     short="Additivity",
     order=5,
 )

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
-from lumenar.core.colour import difference, spaces
+from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Anchor, Signal, Target
@@ -47,6 +47,20 @@ class Context:
     """The signal is coded in limited range, so that codes above white and below black exist."""
     modulation_levels: tuple[float, ...] = ()
     """Values of the luminance control at which the waveform of white is read."""
+
+
+@dataclass(frozen=True)
+class Option:
+    """Something that a measurement can be asked to do otherwise: the field of `Context` it sets, its name and unit for the
+    person, and either the values it may have or the range that they lie in."""
+
+    field: str
+    title: str
+    unit: str = ""
+    choices: tuple[tuple[object, str], ...] = ()
+    low: float | None = None
+    high: float | None = None
+    switch: bool = False
 
 
 @dataclass(frozen=True)
@@ -100,8 +114,34 @@ class Measurement:
     """Computes what is needed once of every target."""
     against_target: bool = True
     """Whether its figures depend on the target; where not, they are those of any other."""
+    least: int = 1
+    """So few patches would not suffice for its figures."""
     draws: int = 200
     """How many draws its uncertainty takes; none where the readings carry no repeatability of their own."""
+    ideal: Callable[[Readings, Target], Array] = lambda readings, target: target.XYZ(readings.rgb, anchor_of(readings))
+    """What the readings would be if the display were perfect, XYZ (n, 3): the noise floor is drawn about it."""
+    floors: tuple[str, ...] = ()
+    """Scalar figures that have a noise floor besides dE2000 and L*: those that noise alone makes larger than nothing."""
+    extremes: tuple[str, ...] = ()
+    """Scalar figures that are a largest distance among many readings."""
+    options: tuple[Option, ...] = ()
+    """What a run may ask of it to do otherwise; each a field of `Context`."""
+
+
+HALF_CODE = 0.0024
+"""Half a code of eight bits, limited range: signals closer than this may be one level in two ways of coding it."""
+
+
+def quantised(rgb: ArrayLike, bits: int) -> Array:
+    """Signals as codes of so many bits can hold them."""
+    top = 2**bits - 1
+    return np.asarray(np.round(np.asarray(rgb, float) * top) / top, float)
+
+
+def greys(levels: ArrayLike, context: Context, window: float | None = None) -> list[Patch]:
+    """Grey patches at levels 0..1, each the nearest code of the signal's depth, none twice."""
+    codes = dict.fromkeys(float(v) for v in quantised(levels, context.bits))
+    return [Patch((v, v, v), context.window if window is None else window) for v in codes]
 
 
 def direction(at: tuple[float, float]) -> str:
@@ -120,23 +160,82 @@ def outside_ladder(readings: Readings, rgb: Sequence[tuple[float, float, float]]
 
 
 def one(readings: Readings, rgb: tuple[float, float, float], name: str) -> Array:
-    """XYZ (..., 3) of one patch; raises MissingPatchError where it was not read."""
+    """XYZ (..., 3) of one patch; raises MissingPatchError where it was not read or is too dark for a colour."""
     index = readings.find(rgb)
     if not len(index):
         raise MissingPatchError(f"no reading of {name} (rgb {', '.join(f'{v:g}' for v in rgb)})")
+    if readings.dim[index[0]]:
+        raise MissingPatchError(f"{name} (rgb {', '.join(f'{v:g}' for v in rgb)}) is too dark for this meter")
     return readings.XYZ[..., index[0], :]
+
+
+def knows_black(readings: Readings) -> bool:
+    """Whether black was read and is a number."""
+    index = readings.find(BLACK)
+    return len(index) > 0 and not bool(readings.below_floor[index[0]])
 
 
 def black_XYZ(readings: Readings) -> Array:
     """XYZ (..., 3) of black; zeros where it was not read or lies under the meter's floor."""
-    index = readings.find(BLACK)
-    if not len(index) or readings.below_floor[index[0]]:
+    if not knows_black(readings):
         return np.zeros((*readings.XYZ.shape[:-2], 3))
-    return np.nan_to_num(readings.XYZ[..., index[0], :])
+    return readings.XYZ[..., readings.find(BLACK)[0], :]
+
+
+def black_most(readings: Readings) -> float | None:
+    """The most that black can be in cd/m2 where it is no number: the meter's limit, or the darkest reading of the setup
+    where black was not read. None where black is known."""
+    if knows_black(readings):
+        return None
+    limit = readings.meter.limit
+    if len(readings.find(BLACK)):
+        return limit
+    Y = readings.XYZ[..., readings.plain, 1]
+    known = Y[np.isfinite(Y)]
+    return max(float(known.min()), limit) if len(known) else limit
+
+
+def closest(readings: Readings, target_XYZ: Array) -> Array:
+    """XYZ (..., n, 3) of the readings, where those under the floor are what comes closest to their target (..., n, 3): they
+    lie between nothing and the floor, so where the target is above the floor they are at it, of the target's colour, which
+    gives the smallest error that they can have; where it is not, they are undecided, NaN."""
+    below = readings.below_floor
+    if not below.any():
+        return readings.XYZ
+    limit, want = readings.meter.limit, target_XYZ[..., 1:2]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at_floor = np.where(want > limit, target_XYZ * (limit / want), np.nan)
+    return np.asarray(np.where(below[:, None], at_floor, readings.XYZ), float)
+
+
+def uv_of(readings: Readings) -> Array:
+    """CIE 1976 u'v' (..., n, 2) of the readings, NaN where they are too dark for a chromaticity."""
+    return np.asarray(np.where(readings.dim[:, None], np.nan, uv(readings.XYZ)), float)
+
+
+def adapted(XYZ: Array, white: Array, target: Target) -> Array:
+    """XYZ (..., n, 3) Bradford-adapted from the measured white (..., 3) to the target's white of the same luminance, so
+    that what remains of an error is not white's."""
+    wanted = target.white_XYZ(white[..., 1])
+    return np.asarray(XYZ @ np.swapaxes(adaptation.bradford(white, wanted), -1, -2), float)
+
+
+def own_white_errors(readings: Readings, white: Array, target_XYZ: Array, target: Target) -> Array:
+    """dE2000 (..., n) of the readings after adaptation to the measured white (..., 3)."""
+    free = readings.with_XYZ(adapted(readings.XYZ, white, target))
+    Lab = target.Lab(closest(free, target_XYZ), white[..., 1])
+    return difference.de2000(Lab, target.Lab(target_XYZ, white[..., 1]))
+
+
+def summary(errors: Array, prefix: str = "de2000") -> tuple[Figures, Array]:
+    """`worst` under keys with a prefix, and the index of the worst."""
+    found = worst(errors)
+    index = found.pop("index")
+    return {f"{prefix}_{k}": v for k, v in found.items()}, index
 
 
 def anchor_of(readings: Readings) -> Anchor:
-    """White and black of the readings as a target's anchor."""
+    """White and black of the readings as a target's anchor; a black that noise makes negative counts as none."""
     return Anchor(one(readings, WHITE, "100 % white")[..., 1], np.maximum(black_XYZ(readings)[..., 1], 0))
 
 

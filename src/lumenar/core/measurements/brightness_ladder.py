@@ -60,6 +60,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the ladder (docs/figures.md); the target plays no part. Raises MissingPatchError under 3 steps."""
     white = readings.take(readings.find(WHITE, levels=True))
     white = white.take(np.argsort(white.level, kind="stable"))
+    white = white.take(~white.below_floor)
     if len(white) < 3:
         raise MissingPatchError(
             f"a brightness ladder needs white at 3 or more settings, these readings have {len(white)}"
@@ -184,6 +185,7 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     against_target=False,
+    least=6,
     short="Ladder",
     order=2,
 )

@@ -8,7 +8,20 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import spaces, transfer
-from lumenar.core.measurements.base import Array, Figures, MissingPatchError, anchor_of, colour_errors, uv, worst
+from lumenar.core.measurements.base import (
+    WHITE,
+    Array,
+    Figures,
+    MissingPatchError,
+    anchor_of,
+    closest,
+    colour_errors,
+    one,
+    own_white_errors,
+    summary,
+    uv,
+    uv_of,
+)
 from lumenar.core.measurements.charts import (
     Axis,
     Chart,
@@ -40,12 +53,6 @@ def decode(rgb: ArrayLike, target: Target) -> Array:
     return transfer.power(rgb, 2.4 if target.curve == "bt1886" else target.gamma)
 
 
-def quantised(rgb: ArrayLike, bits: int) -> Array:
-    """Signals as codes of so many bits can hold them."""
-    top = 2**bits - 1
-    return np.asarray(np.round(np.asarray(rgb, float) * top) / top, float)
-
-
 def lab_to_linear(Lab: ArrayLike, target: Target) -> Array:
     """Target-linear RGB (..., 3) of CIELAB colours (..., 3) against the target's white at Y = 1; not clipped."""
     L, a, b = np.moveaxis(np.asarray(Lab, float), -1, 0)
@@ -72,21 +79,25 @@ def analyse_colours(readings: Readings, target: Target, least: int, what: str) -
     if len(own) < least:
         raise MissingPatchError(f"{what} need at least {least} colours, these readings have {len(own)}")
     target_XYZ = target.XYZ(own.rgb, anchor)
-    errors = colour_errors(own.XYZ, target_XYZ, target, anchor.white)
-    summary = worst(errors["de2000"])
-    index = summary.pop("index")
+    XYZ = closest(own, target_XYZ)
+    errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
+    whole, index = summary(errors["de2000"])
+    own_white = own_white_errors(own, one(readings, WHITE, "100 % white"), target_XYZ, target)
     figures: Figures = {
         "rgb": own.rgb,
-        "uv": uv(own.XYZ),
+        "uv": uv_of(own),
         "target_uv": uv(target_XYZ),
         **errors,
+        "de2000_own_white": own_white,
         "de2000_max_index": index,
-        **{f"de2000_{k}": v for k, v in summary.items()},
+        **whole,
+        **summary(own_white, "own_white_de2000")[0],
     }
-    Lab, wanted = target.Lab(own.XYZ, anchor.white), target.Lab(target_XYZ, anchor.white)
+    Lab, wanted = target.Lab(XYZ, anchor.white), target.Lab(target_XYZ, anchor.white)
     C, C_target = np.hypot(Lab[..., 1], Lab[..., 2]), np.hypot(wanted[..., 1], wanted[..., 2])
     with np.errstate(divide="ignore", invalid="ignore"):
-        figures["chroma_error_percent"] = np.where(C_target > 2, 100 * (C / C_target - 1), np.nan)
+        colourful = (C_target > 2) & ~own.dim
+        figures["chroma_error_percent"] = np.where(colourful, 100 * (C / C_target - 1), np.nan)
     figures["target_lab"] = wanted
     return figures
 

@@ -16,6 +16,7 @@ from lumenar.core.measurements.base import (
     Measurement,
     MissingPatchError,
     black_XYZ,
+    knows_black,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around
 from lumenar.core.numbers import significant
@@ -28,15 +29,17 @@ WINDOWS = (0.01, 0.02, 0.1)
 def patches(context: Context) -> list[Patch]:
     """The checkerboard and its inverse, white in three windows, and black."""
     boards = [Patch(WHITE, 1.0, pattern="checker"), Patch(WHITE, 1.0, pattern="checker_inverse")]
-    return [*boards, *(Patch(WHITE, w) for w in WINDOWS), Patch(BLACK, context.window)]
+    windows = dict.fromkeys((*WINDOWS, context.window))
+    return [*boards, *(Patch(WHITE, w) for w in windows), Patch(BLACK, context.window)]
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """Checkerboards, white windows and black."""
     ordinary = np.isnan(readings.level) & np.isnan(readings.zone[:, 0]) & np.isnan(readings.at_s)
-    white = ordinary & readings.same_signal(WHITE) & (readings.window <= 0.1 + 1e-9)
-    black = readings.plain & readings.same_signal(BLACK)
-    return np.flatnonzero(white | black | (readings.pattern != "window"))
+    ordinary &= readings.layout.of_light & (readings.pattern == "window")
+    # Black has no window of its own.
+    ends = ordinary & (readings.same_signal(WHITE) | readings.same_signal(BLACK))
+    return np.flatnonzero(ends | (readings.pattern != "window"))
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
@@ -52,18 +55,17 @@ def analyse(readings: Readings, target: Target) -> Figures:
     white, black = readings.XYZ[..., on, 1], readings.XYZ[..., off, 1]
     K = black_XYZ(readings)[..., 1]
     figures: Figures = {"checker_white_cd_m2": white}
-    floor = readings.meter.floor
+    limit, known, read = readings.meter.limit, knows_black(readings), len(readings.find(BLACK)) > 0
     if readings.below_floor[off]:
-        figures["checker_contrast_at_least"] = white / floor if floor > 0 else white * np.nan
+        figures["checker_contrast_at_least"] = white / limit
     else:
-        figures |= {
-            "checker_black_cd_m2": black,
-            "checker_contrast_ratio": white / black,
-            "black_raise_cd_m2": black - K,
-            "black_raise_percent_of_white": 100 * (black - K) / white,
-        }
-    index = readings.find(BLACK)
-    known = len(index) > 0 and not readings.below_floor[index[0]]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            figures |= {
+                "checker_black_cd_m2": black,
+                "checker_contrast_ratio": np.where(black > 0, white / black, np.inf),
+            }
+        if read:
+            figures |= {"black_raise_cd_m2": black - K, "black_raise_percent_of_white": 100 * (black - K) / white}
     for window in np.unique(readings.window[(readings.pattern == "window") & readings.same_signal(WHITE)]):
         at = np.flatnonzero((readings.window == window) & (readings.pattern == "window") & readings.same_signal(WHITE))[
             0
@@ -72,9 +74,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
         name = f"{100 * window:.0f}"
         if known:
             with np.errstate(divide="ignore", invalid="ignore"):
-                figures[f"sequential_contrast_{name}"] = np.where(K > 0, Y / K, np.nan)
-        elif floor > 0 and len(index):
-            figures[f"sequential_contrast_at_least_{name}"] = Y / floor
+                figures[f"sequential_contrast_{name}"] = np.where(K > 0, Y / K, np.inf)
+        elif read:
+            figures[f"sequential_contrast_at_least_{name}"] = Y / limit
     return figures
 
 

@@ -22,8 +22,9 @@ from lumenar.core.measurements.base import (
     colour_errors,
     one,
     outside_ladder,
+    own_white_errors,
+    summary,
     uv,
-    worst,
 )
 from lumenar.core.measurements.charts import (
     Axis,
@@ -83,15 +84,16 @@ def _coverage(primaries_XYZ: Array, target: Target) -> Figures:
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the gamut (docs/figures.md); raises MissingPatchError without R, G, B and white."""
     white = one(readings, WHITE, "100 % white")
-    K = black_XYZ(readings)
+    K = np.maximum(black_XYZ(readings), 0)
     RGB = np.stack([one(readings, CORNERS[c], f"100 % {c}") for c in ("red", "green", "blue")], axis=-2)
     names = [n for n, c in CORNERS.items() if len(readings.find(c))]
     XYZ = np.stack([one(readings, CORNERS[n], n) for n in names], axis=-2)
     anchor = anchor_of(readings)
     target_XYZ = target.XYZ(np.array([CORNERS[n] for n in names]), anchor)
     errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
-    summary = worst(errors["de2000"])
-    index = summary.pop("index")
+    whole, index = summary(errors["de2000"])
+    corners = readings.take(np.array([readings.find(CORNERS[n])[0] for n in names]))
+    own_white = own_white_errors(corners, white, target_XYZ, target)
     added = RGB[..., 1].sum(axis=-1) - 3 * K[..., 1]
     figures: Figures = {
         "colours_rgb": np.array([CORNERS[n] for n in names]),
@@ -107,8 +109,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "white_boost_percent": 100 * ((white[..., 1] - K[..., 1]) / added - 1),
         "de2000_max_index": index,
         **errors,
+        "de2000_own_white": own_white,
     }
-    figures |= {f"de2000_{k}": v for k, v in summary.items() if k != "rest"}
+    figures |= whole | summary(own_white, "own_white_de2000")[0]
     return figures | _coverage(RGB, target)
 
 
@@ -239,7 +242,7 @@ MEASUREMENT = Measurement(
     columns=(
         Column("coverage_target_uv_percent", "Gamut", "% target", decimals=1),
         Column("coverage_p3_uv_percent", "P3", "% u′v′", decimals=1, main=False),
-        Column("de2000_mean", "Corners", "dE mean", decimals=1, main=False),
+        Column("de2000_mean", "Corners", "dE mean", decimals=1, judged_by="own_white_de2000_mean", main=False),
     ),
     patches=patches,
     select=select,

@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.colour import adaptation, difference, spaces
+from lumenar.core.colour import spaces
 from lumenar.core.colour.temperature import cct_duv, planck_xy
 from lumenar.core.measurements.base import (
-    BLACK,
+    HALF_CODE,
     WHITE,
     Array,
     Column,
@@ -18,29 +18,35 @@ from lumenar.core.measurements.base import (
     Figures,
     Measurement,
     MissingPatchError,
+    Option,
     anchor_of,
     balance,
+    closest,
     colour_errors,
+    greys,
     one,
+    own_white_errors,
+    summary,
     uv,
-    worst,
+    uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined, pairs
-from lumenar.core.numbers import kelvin
+from lumenar.core.numbers import kelvin, signed
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import Anchor, Target
 
 
 def patches(context: Context) -> list[Patch]:
-    """Grey from 0 to 100 %, in 5 % steps unless the context says otherwise."""
+    """Grey from 0 to 100 %, in 5 % steps unless the context says otherwise, each the nearest code of the signal's depth."""
     levels = np.unique(np.append(np.arange(0, 100, context.grey_step), 100.0)) / 100
-    return [Patch((float(v),) * 3, context.window) for v in levels]
+    return greys(levels, context)
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
-    """Every neutral signal outside ladders, darkest first."""
+    """Every neutral signal from black to white outside ladders, darkest first; what lies beyond is no level of a ramp."""
     rgb = readings.rgb
-    grey = (np.ptp(rgb, axis=1) <= RGB_TOLERANCE) & readings.plain
+    within = (rgb[:, 1] >= -RGB_TOLERANCE) & (rgb[:, 1] <= 1 + RGB_TOLERANCE)
+    grey = (np.ptp(rgb, axis=1) <= RGB_TOLERANCE) & readings.plain & within
     index = np.flatnonzero(grey)
     return index[np.argsort(rgb[index, 1], kind="stable")]
 
@@ -58,14 +64,14 @@ def gamma(v: Array, y: Array) -> Array:
         return np.asarray((x * lny).sum(-1) / (x * x * good).sum(-1), float)
 
 
-def _curve(readings: Readings, target: Target, v: Array) -> Figures:
-    anchor = anchor_of(readings)
+def _curve(XYZ: Array, anchor: Anchor, target: Target, v: Array) -> Figures:
     Yw, Yk = anchor.white[..., None], anchor.black[..., None]
-    Y = readings.XYZ[..., 1]
+    Y = XYZ[..., 1]
     want = np.broadcast_to(target.Y(v, anchor), Y.shape)
     y, y_want = (Y - Yk) / (Yw - Yk), (want - Yk) / (Yw - Yk)
     error = target.lightness(Y, anchor.white) - target.lightness(want, anchor.white)
     inner = (v > RGB_TOLERANCE) & (v < 1 - RGB_TOLERANCE)
+    known = np.isfinite(error[..., inner]).any()
     with np.errstate(divide="ignore", invalid="ignore"):
         point = np.where((y > 0) & inner, np.log(y) / np.log(v), np.nan)
         percent = np.where(want > 0, 100 * (Y / want - 1), np.nan)
@@ -79,7 +85,7 @@ def _curve(readings: Readings, target: Target, v: Array) -> Figures:
         "error_lstar": error,
         "gamma": gamma(v, y),
         "target_gamma": gamma(v, y_want),
-        "curve_rms_lstar": np.sqrt(np.nanmean(error[..., inner] ** 2, axis=-1)),
+        "curve_rms_lstar": np.sqrt(np.nanmean(error[..., inner] ** 2, axis=-1)) if known else Yw[..., 0] * np.nan,
     }
 
 
@@ -93,50 +99,36 @@ def analyse(readings: Readings, target: Target) -> Figures:
     one(ramp, WHITE, "100 % white")
     if len(v) < 5:
         raise MissingPatchError(f"a grey ramp needs at least 5 levels, these readings have {len(v)}")
-    # Black under the floor is no number; it counts as the target's own black.
-    black = ramp.find(BLACK)
-    XYZ = ramp.XYZ.copy()
-    if len(black) and ramp.below_floor[black[0]]:
-        XYZ[..., black[0], :] = np.nan
     anchor = anchor_of(ramp)
-    figures = _curve(ramp.with_XYZ(XYZ), target, v)
     target_XYZ = target.XYZ(ramp.rgb, anchor)
     lit = v > RGB_TOLERANCE
+    # Black under the floor is no number; it counts as the target's own black.
+    XYZ = np.where(lit[:, None] | ~ramp.below_floor[:, None], closest(ramp, target_XYZ), np.nan)
+    figures = _curve(XYZ, anchor, target, v)
     errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
-    xy = spaces.XYZ_to_xy(XYZ)
-    cct, duv = cct_duv(xy)
-    rgb_balance = balance(XYZ, target)
-    bright = v >= 0.2 - RGB_TOLERANCE
+    lit_XYZ = np.where(ramp.dim[:, None], np.nan, ramp.XYZ)
+    cct, duv = cct_duv(spaces.XYZ_to_xy(lit_XYZ))
+    rgb_balance = balance(lit_XYZ, target)
+    bright = v >= 0.2 - HALF_CODE
     spread = np.ptp(rgb_balance[..., bright, :], axis=-1)
-    summary = worst(np.where(lit, errors["de2000"], np.nan))
-    index = summary.pop("index")
-    figures |= {"levels_percent": 100 * v, **errors}
-    if XYZ.ndim == 2:
-        figures["de2000_own_white"] = _own_white(XYZ, target_XYZ, target, ramp)
-    figures |= {f"de2000_{k}": value for k, value in summary.items()}
+    own = own_white_errors(ramp, one(ramp, WHITE, "100 % white"), target_XYZ, target)
+    figures |= {"levels_percent": 100 * v, **errors, "de2000_own_white": np.where(lit, own, np.nan)}
+    whole, index = summary(np.where(lit, errors["de2000"], np.nan))
+    figures |= whole | summary(figures["de2000_own_white"], "own_white_de2000")[0]
     figures |= {
         "de2000_max_level_percent": 100 * v[index.astype(int)] if np.isfinite(index).all() else index,
-        "uv": uv(XYZ),
+        "uv": uv_of(ramp),
         "cct_by_level_k": cct,
         "duv_by_level": duv,
         "cct_mean_k": np.nanmean(cct[..., bright], axis=-1) if np.isfinite(cct[..., bright]).any() else index * np.nan,
         "balance_red_percent": rgb_balance[..., 0],
         "balance_green_percent": rgb_balance[..., 1],
         "balance_blue_percent": rgb_balance[..., 2],
-        "balance_spread_percent": spread.max(axis=-1),
+        "balance_spread_percent": np.nanmax(spread, axis=-1) if np.isfinite(spread).any() else index * np.nan,
         "white_cd_m2": anchor.white,
         "black_cd_m2": anchor.black,
     }
     return figures
-
-
-def _own_white(XYZ: Array, target_XYZ: Array, target: Target, ramp: Readings) -> Array:
-    """dE2000 after Bradford adaptation from the measured white to the target white: colour error without white's."""
-    white = one(ramp, WHITE, "100 % white")
-    wanted = target.white_XYZ(white[..., 1])
-    M = adaptation.bradford(white, wanted)
-    adapted = np.einsum("...ij,...nj->...ni", M, XYZ)
-    return difference.de2000(target.Lab(adapted, white[..., 1]), target.Lab(target_XYZ, white[..., 1]))
 
 
 def words(f: Mapping[str, object]) -> str:
@@ -201,7 +193,7 @@ def _error_chart(shown: Sequence[Shown]) -> Chart:
     worst_at = int(np.nanargmax(np.abs(f["error_lstar"])))
     worst_value = float(f["error_lstar"][worst_at])
     level = float(f["levels_percent"][worst_at])
-    text = f"{worst_value:+.1f} L* at {level:.0f} %".replace("-", "−")
+    text = f"{signed(worst_value, 1)} L* at {level:.0f} %"
     notes = (Note(level, worst_value, text, "left" if level > 50 else "right"),) if abs(worst_value) > 1 else ()
     low, high = around(values, least=(-2, 2))
     return Chart(
@@ -227,7 +219,7 @@ def _balance_chart(shown: Sequence[Shown]) -> Chart:
     series: list[Series] = []
     values: list[Array] = []
     for i, s in enumerate(shown):
-        lit = s.figures["levels_percent"] >= 5
+        lit = s.figures["levels_percent"] >= 4.5
         for channel in ("red", "green", "blue"):
             y = np.where(lit, s.figures[f"balance_{channel}_percent"], np.nan)
             series.append(
@@ -259,7 +251,7 @@ def _cct_chart(shown: Sequence[Shown]) -> Chart:
     values: list[Array] = []
     wanted, _ = cct_duv(np.asarray(shown[0].target.space.white))
     for i, s in enumerate(shown):
-        y = np.where(s.figures["levels_percent"] >= 10, s.figures["cct_by_level_k"], np.nan)
+        y = np.where(s.figures["levels_percent"] >= 9.5, s.figures["cct_by_level_k"], np.nan)
         values.append(y)
         series.append(Series(s.name, "measured", joined(s.figures["levels_percent"], y), setup=i, marks=True))
     target_line = joined(np.array([0.0, 100.0]), np.full(2, float(wanted)))
@@ -298,7 +290,7 @@ def _track_chart(shown: Sequence[Shown]) -> Chart:
     ]
     tracks = []
     for i, s in enumerate(shown):
-        bright = s.figures["levels_percent"] >= TRACK_FROM
+        bright = s.figures["levels_percent"] >= TRACK_FROM - 0.5
         track = s.figures["uv"][bright]
         tracks.append(track)
         series.append(Series(s.name, "outline", pairs(track), setup=i))
@@ -363,7 +355,7 @@ MEASUREMENT = Measurement(
     group="Tone",
     signals=("sdr",),
     columns=(
-        Column("de2000_mean", "Grey", "dE mean", decimals=1),
+        Column("de2000_mean", "Grey", "dE mean", decimals=1, judged_by="own_white_de2000_mean"),
         Column("curve_rms_lstar", "Curve", "L* rms", decimals=1, main=False),
         Column("gamma", "Gamma", "10..90 %", decimals=2, main=False),
     ),
@@ -372,6 +364,14 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    extremes=("balance_spread_percent",),
+    options=(
+        Option(
+            "grey_step",
+            "Grey ramp in steps of",
+            choices=((10.0, "10 %"), (5.0, "5 %"), (2.0, "2 %"), (1.0, "1 %")),
+        ),
+    ),
     short="Grey",
     order=1,
 )

@@ -7,8 +7,18 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
+from lumenar.core.measurements.base import (
+    WHITE,
+    Array,
+    Column,
+    Context,
+    Figures,
+    Measurement,
+    MissingPatchError,
+    Option,
+)
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
+from lumenar.core.numbers import signed
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
 
@@ -84,6 +94,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     for window in np.unique(readings.window):
         own = readings.take(np.flatnonzero(readings.window == window))
         own = own.take(np.argsort(own.at_s, kind="stable"))
+        own = own.take(~own.below_floor)
         if len(own) < 5:
             continue
         t, Y = own.at_s, own.XYZ[..., 1]
@@ -104,8 +115,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
     if not figures:
         raise MissingPatchError("a hold needs white at five or more times after its onset")
     drifts = np.stack([v for k, v in figures.items() if k.startswith("drift_percent")], axis=-1)
-    at = np.argmax(np.abs(drifts), axis=-1)
-    figures["drift_percent"] = np.take_along_axis(drifts, at[..., None], -1)[..., 0]
+    # Of draws the same window, so that the figure's uncertainty is that of what is shown.
+    at = int(np.argmax(np.abs(drifts).reshape(-1, drifts.shape[-1]).mean(axis=0)))
+    figures["drift_percent"] = drifts[..., at]
     return figures
 
 
@@ -116,7 +128,7 @@ def words(f: Mapping[str, object]) -> str:
         if key.startswith("drift_percent_"):
             name = key.rsplit("_", 1)[1]
             tau, dimmed = float(str(f[f"tau_s_{name}"])), float(str(f[f"dimmed_after_s_{name}"]))
-            text = f"{name} % window: {float(str(drift)):+.1f} % over the hold".replace("-", "−")
+            text = f"{name} % window: {signed(float(str(drift)), 1)} % over the hold"
             text += f", time constant {tau:.0f} s" if np.isfinite(tau) else ""
             parts.append(text + (f", dimmed after {dimmed:.0f} s" if np.isfinite(dimmed) else ""))
     return "; ".join(parts) + "."
@@ -145,7 +157,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
                 kind="lines",
                 title="Held white" + (", whole screen" if window == 1 else f", {name} % window"),
                 note="% of the first reading",
-                headline=f"{drift:+.1f} %".replace("-", "−") if drift is not None else "",
+                headline=f"{signed(drift, 1)} %" if drift is not None else "",
                 x=Axis("time", "s", 0, float(t[-1]), 0),
                 y=Axis("luminance", "%", low, high, 0),
                 series=series,
@@ -171,6 +183,7 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     against_target=False,
+    options=(Option("hold_s", "Hold white for", "s", low=60, high=1800),),
     short="Hold",
     order=4,
 )

@@ -26,7 +26,8 @@ def patches(context: Context) -> list[Patch]:
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """Waveforms of white, in the order of their settings."""
-    index = np.flatnonzero(readings.layout.reads == "waveform")
+    there = np.array([isinstance(t, Waveform) for t in readings.traces], bool)
+    index = np.flatnonzero((readings.layout.reads == "waveform") & (there if len(there) else False))
     return index[np.argsort(np.nan_to_num(readings.level[index]), kind="stable")]
 
 

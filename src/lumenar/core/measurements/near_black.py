@@ -8,20 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import (
+    HALF_CODE,
     WHITE,
-    Array,
     Column,
     Context,
     Figures,
     Measurement,
     MissingPatchError,
+    Option,
     anchor_of,
-    black_XYZ,
-    outside_ladder,
+    greys,
     uv,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Target
 
 LEVELS = tuple(v / 100 for v in (0, 1, 2, 3, 4, 5, 6, 8, 10))
@@ -30,59 +30,60 @@ FINE = tuple(v / 255 for v in range(1, 17))
 
 
 def patches(context: Context) -> list[Patch]:
-    """The darkest levels, and the white that they are judged against."""
+    """The darkest levels as the signal's depth codes them, and the white that they are judged against."""
     levels = sorted({*LEVELS, *(FINE if context.fine_black else ())})
-    return [*(Patch((v, v, v), context.window) for v in levels), Patch(WHITE, context.window)]
+    return [*greys(levels, context), Patch(WHITE, context.window)]
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
-    """The darkest levels and white, plain patches only."""
-    return outside_ladder(readings, [*((v, v, v) for v in sorted({*LEVELS, *FINE})), WHITE])
-
-
-def _u(Y: Array, readings: Readings) -> Array:
-    return np.maximum(readings.meter.repeatability * np.abs(Y), readings.meter.floor / 10)
+    """Plain greys from black to 10 %, darkest first, and white."""
+    rgb = readings.rgb
+    dark = (rgb[:, 1] >= -RGB_TOLERANCE) & (rgb[:, 1] <= LEVELS[-1] + HALF_CODE)
+    index = np.flatnonzero(dark & (np.ptp(rgb, axis=1) <= RGB_TOLERANCE) & readings.plain)
+    return np.concatenate([index[np.argsort(rgb[index, 1], kind="stable")], readings.find(WHITE)[:1]]).astype(np.intp)
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures near black (docs/figures.md). Raises MissingPatchError without white or under four dark levels.
 
     A level is crushed where the target stands out of black by more than three standard uncertainties and the reading by
-    two at most; it is undecided where the target itself does not stand out.
+    two at most. A level under the meter's floor counts with the smallest error that it can have where its target is above
+    the floor; where the target is not, or does not stand out of black, it is undecided.
     """
     anchor = anchor_of(readings)
     index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
     index = index[np.argsort(readings.rgb[index, 1])]
-    dark = readings.take(index)
+    dark, meter = readings.take(index), readings.meter
     v = dark.rgb[:, 1]
     if len(v) < 4:
         raise MissingPatchError(f"near black needs at least 4 levels up to 10 %, these readings have {len(v)}")
-    below = dark.below_floor
-    Y = np.where(below, np.nan, dark.XYZ[..., 1])
+    below, above = dark.below_floor, v > 1e-6
+    want = np.broadcast_to(target.Y(v, anchor), dark.XYZ.shape[:-1])
+    # The least error that a reading under the floor can have; none where its target lies there too.
+    Y = np.where(below, np.where(want > meter.limit, meter.limit, np.nan), dark.XYZ[..., 1])
     shown = np.where(below, 0.0, dark.XYZ[..., 1])
-    K = np.maximum(black_XYZ(readings)[..., 1], 0)[..., None]
-    want = np.broadcast_to(target.Y(v, anchor), Y.shape)
+    K = anchor.black[..., None]
     error = target.lightness(Y, anchor.white) - target.lightness(want, anchor.white)
-    above = v > 1e-6
-    u = np.hypot(_u(shown, readings), _u(K, readings))
-    u_want = np.hypot(_u(want, readings), _u(K, readings))
-    expected = above & (want - K > 3 * u_want) & (want > readings.meter.floor)
+    u, u_want = (np.hypot(meter.u(a), meter.u(K)) for a in (shown, want))
+    expected = above & (want - K > 3 * u_want) & (want > meter.limit)
     seen = above & (shown - K > 2 * u) & ~below
     crushed = expected & ~seen
     first = np.where(seen.any(axis=-1), 100 * v[np.argmax(seen, axis=-1)], np.nan)
-    lit = np.where((seen & (v >= 0.02))[..., None], dark.XYZ, np.nan)
+    lit = np.where((seen & ~dark.dim & (v >= 0.02 - HALF_CODE))[..., None], dark.XYZ, np.nan)
     tint = np.linalg.norm(uv(lit) - uv(target.white_XYZ()), axis=-1)
-    with np.errstate(invalid="ignore"):
-        rms = np.sqrt(np.nanmean(np.where(above, error, np.nan) ** 2, axis=-1))
+    judged = np.where(above, error, np.nan)
+    known = np.isfinite(judged).any()
     return {
         "levels_percent": 100 * v,
-        "luminance_cd_m2": Y,
+        "luminance_cd_m2": np.where(below, np.nan, dark.XYZ[..., 1]),
         "target_cd_m2": want,
         "error_lstar": error,
-        "error_rms_lstar": rms,
+        "error_rms_lstar": np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan),
         "first_visible_percent": first,
         "crushed": crushed.astype(float),
         "crushed_steps": crushed.sum(axis=-1).astype(float),
+        "undecided": np.broadcast_to(above & ~expected & ~seen, Y.shape).astype(float),
+        "undecided_steps": (above & ~expected & ~seen).sum(axis=-1).astype(float),
         "black_lstar": target.lightness(K, anchor.white)[..., 0],
         "tint_duv": tint,
         "tint_max_duv": np.nanmax(tint, axis=-1) if np.isfinite(tint).any() else np.full(anchor.white.shape, np.nan),
@@ -91,12 +92,16 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
-    lost = int(float(str(f["crushed_steps"])))
+    lost, unknown = (int(float(str(f[k]))) for k in ("crushed_steps", "undecided_steps"))
     steps = "no step is crushed" if not lost else f"{lost} {'step is' if lost == 1 else 'steps are'} crushed"
-    return (
-        f"Error {f['error_rms_lstar']:.1f} L* rms over the darkest tenth; the first step seen is "
-        f"{f['first_visible_percent']:.0f} %; {steps}."
+    steps += f", {unknown} {'is' if unknown == 1 else 'are'} too dark for this meter" if unknown else ""
+    error, first = float(str(f["error_rms_lstar"])), float(str(f["first_visible_percent"]))
+    judged = (
+        "No level is bright enough for an error"
+        if error != error
+        else f"Error {error:.1f} L* rms over the darkest tenth"
     )
+    return f"{judged}; {'no step is seen' if first != first else f'the first step seen is {first:.1f} %'}; {steps}."
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
@@ -112,20 +117,24 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
         errors.append(Series(s.name, "measured", joined(level, s.figures["error_lstar"]), i, True))
     low, high = around(np.concatenate([s.figures["error_lstar"] for s in shown]), least=(-2, 2))
     axis = Axis("signal", "%", 0, 10, 0)
-    columns = ("levels_percent", "luminance_cd_m2", "target_cd_m2", "error_lstar", "crushed", "tint_duv")
+    columns = ("levels_percent", "luminance_cd_m2", "target_cd_m2", "error_lstar", "tint_duv")
+    said = ["crushed" if c else "undecided" if u else "" for c, u in zip(f["crushed"], f["undecided"], strict=True)]
     table = Table(
-        ("Signal, %", "cd/m²", "Target, cd/m²", "Error, L*", "Crushed", "Tint, Δu′v′"),
-        (0, 4, 4, 2, 0, 4),
-        Table.rows_of(*(f[k] for k in columns)),
+        ("Signal, %", "cd/m²", "Target, cd/m²", "Error, L*", "Tint, Δu′v′", "Step"),
+        (1, 4, 4, 2, 4, None),
+        tuple((*row, word) for row, word in zip(Table.rows_of(*(f[k] for k in columns)), said, strict=True)),
     )
+    first = shown[0].number("first_visible_percent")
+    rms = shown[0].number("error_rms_lstar")
     return [
         Chart(
             "near_black", "lines", "Near black", f"cd/m² against {shown[0].target.title}",
-            f"first step seen {f['first_visible_percent']:.0f} %", axis, Axis("luminance", "cd/m²", *around(tops, (0, 0.1)), 1),
+            "no step seen" if first is None else f"first step seen {first:.1f} %", axis,
+            Axis("luminance", "cd/m²", *around(tops, (0, 0.1)), 1),
             tuple(series), table,
         ),
         Chart(
-            "near_black_error", "lines", "Error near black", "L*; grey band is ±1", f"rms {f['error_rms_lstar']:.1f} L*",
+            "near_black_error", "lines", "Error near black", "L*; grey band is ±1", "" if rms is None else f"rms {rms:.1f} L*",
             axis, Axis("error", "L*", low, high, 0), tuple(errors), table, bands=((-1.0, 1.0),),
         ),
     ]  # fmt: skip
@@ -142,6 +151,7 @@ MEASUREMENT = Measurement(
     analyse=analyse,
     words=words,
     charts=charts,
+    options=(Option("fine_black", "Near black: also the 8-bit codes 1 to 16", switch=True),),
     short="Near black",
     order=2,
 )

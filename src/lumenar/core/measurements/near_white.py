@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import (
+    HALF_CODE,
     WHITE,
     Column,
     Context,
@@ -15,12 +16,12 @@ from lumenar.core.measurements.base import (
     Measurement,
     MissingPatchError,
     anchor_of,
+    greys,
     one,
-    outside_ladder,
     uv,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Target
 
 LEVELS = tuple(v / 100 for v in range(90, 101))
@@ -35,28 +36,33 @@ UNDER = (-0.06, -0.04, -0.02)
 def patches(context: Context) -> list[Patch]:
     """Grey from 90 to 100 % in steps of one; in limited range the codes above white and below black too, with black."""
     beyond = (*OVER, *UNDER, 0.0) if context.limited else ()
-    return [Patch((v, v, v), context.window) for v in (*LEVELS, *beyond)]
+    return greys((*LEVELS, *beyond), context)
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """The brightest levels and what lies beyond both ends, plain patches only."""
-    return outside_ladder(readings, [(v, v, v) for v in (*LEVELS, *OVER, *UNDER, 0.0)])
+    rgb = readings.rgb
+    v = rgb[:, 1]
+    ends = (v >= LEVELS[0] - HALF_CODE) | (v < -RGB_TOLERANCE) | (np.abs(v) <= RGB_TOLERANCE)
+    index = np.flatnonzero(ends & (np.ptp(rgb, axis=1) <= RGB_TOLERANCE) & readings.plain)
+    return index[np.argsort(v[index], kind="stable")]
 
 
-def _beyond(readings: Readings, u_share: float) -> Figures:
+def _beyond(readings: Readings) -> Figures:
     """Steps above white that still rise, and codes below black that are darker than black; none where not read."""
-    v, Y = readings.rgb[:, 1], readings.XYZ[..., 1]
+    v, Y, meter = readings.rgb[:, 1], readings.XYZ[..., 1], readings.meter
     over = np.flatnonzero(v > 0.9999)
     figures: Figures = {}
     if len(over) > 2:
         over = over[np.argsort(v[over])]
         rise = np.diff(Y[..., over], axis=-1)
-        figures["above_white_steps"] = (rise > 2 * u_share * Y[..., over[:-1]]).sum(axis=-1).astype(float)
+        u = np.hypot(meter.u(Y[..., over[:-1]]), meter.u(Y[..., over[1:]]))
+        figures["above_white_steps"] = (rise > 3 * u).sum(axis=-1).astype(float)
         figures["headroom_percent"] = 100 * (Y[..., over[-1]] / Y[..., over[0]] - 1)
     under, black = np.flatnonzero(v < -1e-6), np.flatnonzero(np.abs(v) <= 1e-6)
     if len(under) and len(black) and not readings.below_floor[black[0]]:
         dark = np.where(readings.below_floor[under], 0.0, Y[..., under])
-        u = np.hypot(u_share * Y[..., black[0]], readings.meter.floor / 10)
+        u = np.sqrt(2) * meter.u(Y[..., black[0]])
         figures["below_black_steps"] = (dark < Y[..., black[0], None] - 3 * u[..., None]).sum(axis=-1).astype(float)
     return figures
 
@@ -68,7 +74,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     two of them or a quarter of the target's rise at most.
     """
     anchor = anchor_of(readings)
-    beyond = _beyond(readings, np.sqrt(2) * readings.meter.repeatability)
+    beyond = _beyond(readings)
     white = one(readings, WHITE, "100 % white")
     signal = readings.rgb[:, 1]
     index = np.flatnonzero((signal > 0.85) & (signal < 1.0001))
@@ -78,7 +84,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
         raise MissingPatchError(f"near white needs at least 4 levels from 90 %, these readings have {len(v)}")
     Y = readings.XYZ[..., 1]
     want = np.broadcast_to(target.Y(v, anchor), Y.shape)
-    u = readings.meter.repeatability * np.hypot(Y[..., 1:], Y[..., :-1])
+    u = np.hypot(readings.meter.u(Y[..., 1:]), readings.meter.u(Y[..., :-1]))
     decidable = np.diff(want, axis=-1) > 3 * u
     kept = np.maximum(2 * u, LOST_UNDER * np.diff(want, axis=-1))
     lost = decidable & (np.diff(Y, axis=-1) <= kept)

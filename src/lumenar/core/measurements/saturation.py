@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
-from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement
+from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.measurements.colours import (
     analyse_colours,
@@ -18,8 +18,8 @@ from lumenar.core.measurements.colours import (
     encode,
     patch_of,
     plane_chart,
-    quantised,
 )
+from lumenar.core.numbers import signed
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Target
 
@@ -149,7 +149,7 @@ def _by_step(shown: Sequence[Shown]) -> Chart:
         kind="lines",
         title="Over- and under-saturation",
         note=f"chroma against the target's, by step{'' if alone else ', mean of six hues'}; grey band is ±5 %",
-        headline="mean " + " → ".join(f"{m:+.1f} %" for m in over).replace("-", "−") if None not in over else "",
+        headline="mean " + " → ".join(f"{signed(m, 1)} %" for m in over if m is not None) if None not in over else "",
         x=Axis("saturation", "%", 20, 100, 0),
         y=Axis("chroma error", "%", low, high, 0),
         series=series,
@@ -172,7 +172,7 @@ MEASUREMENT = Measurement(
     title="Saturation steps",
     group="Colour",
     signals=("sdr",),
-    columns=(Column("de2000_mean", "Saturation", "dE mean", decimals=1),),
+    columns=(Column("de2000_mean", "Saturation", "dE mean", decimals=1, judged_by="own_white_de2000_mean"),),
     patches=patches,
     select=select,
     analyse=analyse,

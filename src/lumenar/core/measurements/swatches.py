@@ -8,7 +8,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement
+from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around
 from lumenar.core.measurements.colours import (
     analyse_colours,
@@ -17,7 +17,6 @@ from lumenar.core.measurements.colours import (
     lab_to_linear,
     patch_of,
     plane_chart,
-    quantised,
 )
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Target
@@ -202,7 +201,7 @@ MEASUREMENT = Measurement(
     title="Swatches",
     group="Colour",
     signals=("sdr",),
-    columns=(Column("de2000_mean", "Swatches", "dE mean", decimals=1),),
+    columns=(Column("de2000_mean", "Swatches", "dE mean", decimals=1, judged_by="own_white_de2000_mean"),),
     patches=patches,
     select=select,
     analyse=analyse,

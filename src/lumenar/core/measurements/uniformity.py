@@ -16,7 +16,10 @@ from lumenar.core.measurements.base import (
     Figures,
     Measurement,
     MissingPatchError,
+    Option,
+    closest,
     direction,
+    quantised,
     uv,
 )
 from lumenar.core.measurements.charts import Chart, Shown
@@ -44,10 +47,9 @@ def patches(context: Context) -> list[Patch]:
         if i % CENTRE_EVERY == 0 or i == len(zones):
             again += 1
             stops.append((centre, again))
+    levels = [float(v) for v in quantised(list(LEVELS.values()), context.bits)]
     return [
-        Patch((v, v, v), 1.0, zone=(c, r, columns, rows), repeat=repeat)
-        for (c, r), repeat in stops
-        for v in LEVELS.values()
+        Patch((v, v, v), 1.0, zone=(c, r, columns, rows), repeat=repeat) for (c, r), repeat in stops for v in levels
     ]
 
 
@@ -95,11 +97,12 @@ def _steady(XYZ: Array, time_s: Array, middle: NDArray[np.bool_]) -> Array:
 
 def _values(readings: Readings, level: _Level) -> tuple[Array, Array]:
     """XYZ (..., z, 3) of the zones of one level, freed of drift, and of its centre (..., 3)."""
-    XYZ = _steady(readings.XYZ[..., level.index, :], readings.time_s[level.index], level.middle)
-    XYZ = np.where(readings.below_floor[level.index][:, None], 0.0, XYZ)
+    own = readings.take(level.index)
+    XYZ = _steady(own.XYZ, own.time_s, level.middle)
     # The centre is read several times; each zone counts once, the centre as the mean of its readings.
     centre = XYZ[..., level.middle, :].mean(axis=-2)
-    values = XYZ[..., level.first, :]
+    # A zone under the floor is as near to the centre as it can be; where the centre is under it too, it is undecided.
+    values = closest(own.with_XYZ(XYZ), np.broadcast_to(centre[..., None, :], XYZ.shape))[..., level.first, :]
     values[..., level.centre, :] = centre[..., None, :]
     return values, centre
 
@@ -111,6 +114,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
     CIELAB white is the full-field 100 % centre reading of the same grid, so dark zones count as they are seen.
     """
     levels = readings.layout.memo("uniformity levels", lambda: _levels(readings.layout))
+    # A level whose centre is no number cannot be judged.
+    below = readings.below_floor
+    levels = {n: v for n, v in levels.items() if not np.take(below, v.index[v.middle]).any()}
     if "white" not in levels or len(levels["white"].zones) < 5:
         raise MissingPatchError("uniformity needs 100 % white at the centre and at five or more zones")
     zones = levels["white"].zones
@@ -121,7 +127,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     figures: Figures = {"grid": readings.zone[0, 2:], "zones": zones, "white_cd_m2": white[..., 1]}
     by_level = _summary(XYZ, centre, white, levels["white"].centre)
     if XYZ.ndim == 3:
-        figures |= _by_zone(figures, names, XYZ, centre, white, by_level, readings.meter.floor)
+        figures |= _by_zone(figures, names, XYZ, centre, white, by_level, readings.meter.limit)
     judged = "p95" if len(zones) >= P95_FROM else "worst"
     if "dark" in names:
         figures["uniformity_dark_de2000_judged"] = by_level[f"de2000_{judged}"][..., names.index("dark")]
@@ -140,18 +146,35 @@ def _summary(XYZ: Array, centre: Array, white: Array, middle: NDArray[np.bool_])
     white = white[..., None, :]
     Lab, Lab_centre = spaces.XYZ_to_Lab(XYZ, white[..., None, :]), spaces.XYZ_to_Lab(centre, white)
     de = difference.de2000(Lab, Lab_centre[..., None, :])
-    others = np.sort(de[..., ~middle], axis=-1)
+    others = de[..., ~middle]
+    undecided = np.asarray(np.isnan(others).all(axis=-1))
+    others = np.where(undecided[..., None], 0.0, others)
+    nothing = np.where(undecided, np.nan, 0.0)
     figures = {
         "de2000": de,
-        "de2000_mean": others.mean(axis=-1),
-        "de2000_worst": others[..., -1],
-        "falloff_percent": 100 - 100 * (XYZ[..., 1].min(axis=-1) / centre[..., 1]),
+        "de2000_mean": np.nanmean(others, axis=-1) + nothing,
+        "de2000_worst": np.nanmax(others, axis=-1) + nothing,
+        "falloff_percent": 100 - 100 * (np.nanmin(XYZ[..., 1], axis=-1) / centre[..., 1]) + nothing,
     }
     if len(middle) >= P95_FROM:
-        at = 0.95 * (others.shape[-1] - 1)
-        low, share = int(at), at % 1
-        figures["de2000_p95"] = (1 - share) * others[..., low] + share * others[..., low + 1]
+        ordered = np.sort(others, axis=-1)
+        known = np.isfinite(ordered).sum(axis=-1)
+        at = 0.95 * (known - 1)
+        low = np.floor(at).astype(int)
+        one, two = (
+            np.take_along_axis(ordered, i[..., None], -1)[..., 0] for i in (low, np.minimum(low + 1, known - 1))
+        )
+        figures["de2000_p95"] = one + (at - low) * (two - one) + nothing
     return figures
+
+
+def _even(readings: Readings, target: Target) -> Array:
+    """Every zone like the centre, level by level."""
+    XYZ = readings.XYZ.copy()
+    for level in _levels(readings.layout).values():
+        middle = XYZ[level.index[level.middle]]
+        XYZ[level.index] = np.nanmean(middle, axis=0) if np.isfinite(middle).any() else np.nan
+    return XYZ
 
 
 def _by_zone(
@@ -163,7 +186,7 @@ def _by_zone(
     Lab, Lab_centre = spaces.XYZ_to_Lab(lit, white), spaces.XYZ_to_Lab(centre, white)
     chroma_only = difference.de2000(Lab, Lab_centre[:, None, :])
     duv = np.linalg.norm(uv(XYZ) - uv(centre)[:, None, :], axis=-1)
-    duv = np.where(XYZ[..., 1] > 3 * floor, duv, np.nan)
+    duv = np.where(XYZ[..., 1] > 1.5 * floor, duv, np.nan)
     share = 100 * XYZ[..., 1] / Y[:, None]
     figures: Figures = {}
     for i, name in enumerate(names):
@@ -173,7 +196,7 @@ def _by_zone(
             f"{name}_luminance_percent": share[i],
             f"{name}_duv": duv[i],
             f"{name}_centre_cd_m2": Y[i],
-            f"{_prefix(name)}_worst_zone": zones[int(np.argmax(de[i]))],
+            f"{_prefix(name)}_worst_zone": zones[int(np.argmax(np.nan_to_num(de[i], nan=-1.0)))],
             f"{_prefix(name)}_coarse": np.array(float(floor / max(float(Y[i]), 1e-9) > COARSE)),
         }
     return figures
@@ -222,6 +245,10 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     against_target=False,
+    ideal=_even,
+    extremes=tuple(f"uniformity{level}_falloff_percent" for level in ("", "_grey", "_dark", "_near_black")),
+    floors=tuple(f"uniformity{level}_falloff_percent" for level in ("", "_grey", "_dark", "_near_black")),
+    options=(Option("grid", "Uniformity in", "zones", choices=(((3, 3), "3x3"), ((5, 5), "5x5"), ((7, 5), "7x5"))),),
     short="Uniformity",
     order=1,
 )  # fmt: skip

@@ -10,9 +10,19 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
 from lumenar.core.colour import volume as solids
-from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError, one
+from lumenar.core.measurements.base import (
+    WHITE,
+    Array,
+    Column,
+    Context,
+    Figures,
+    Measurement,
+    MissingPatchError,
+    one,
+    quantised,
+)
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Point, Series, Shown, Table, around, joined
-from lumenar.core.measurements.colours import decode, quantised
+from lumenar.core.measurements.colours import decode
 from lumenar.core.numbers import grouped
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Target
@@ -52,8 +62,8 @@ def _in_order(rgb: Array) -> NDArray[np.intp]:
     order = np.lexsort((off, keys))
     found, first = np.unique(keys[order], return_index=True)
     wanted = _keys(solids.cube(STEPS).rgb)
-    at = np.searchsorted(found, wanted).clip(0, len(found) - 1)
-    missing = int((found[at] != wanted).sum())
+    at = np.searchsorted(found, wanted).clip(0, max(len(found) - 1, 0))
+    missing = int((found[at] != wanted).sum()) if len(found) else len(wanted)
     if missing:
         raise MissingPatchError(
             f"a colour volume needs all {len(wanted)} points of the colour cube's surface, {missing} are missing"

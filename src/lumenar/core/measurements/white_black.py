@@ -20,9 +20,10 @@ from lumenar.core.measurements.base import (
     one,
     outside_ladder,
     uv,
+    uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, pairs
-from lumenar.core.numbers import kelvin, significant
+from lumenar.core.numbers import kelvin, signed, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
 
@@ -61,24 +62,28 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
 
 def _black(readings: Readings, index: int, white_Y: NDArray[np.float64]) -> Figures:
-    floor = readings.meter.floor
-    Y = readings.XYZ[..., index, 1]
-    if readings.below_floor[index] or not np.any(Y > 0):
-        if floor <= 0:
-            return {}
-        limit = np.full(white_Y.shape, floor)
-        return {"black_below_cd_m2": limit, "contrast_at_least": white_Y / floor}
-    with np.errstate(divide="ignore"):
-        return {"black_cd_m2": Y, "black_uv": uv(readings.XYZ[..., index, :]), "contrast_ratio": white_Y / Y}
+    Y, limit = readings.XYZ[..., index, 1], readings.meter.limit
+    if readings.below_floor[index]:
+        return {"black_below_cd_m2": np.full(white_Y.shape, limit), "contrast_at_least": white_Y / limit}
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # A draw of black that noise takes to nothing or less leaves a contrast without bounds.
+        return {
+            "black_cd_m2": Y,
+            "black_uv": uv_of(readings)[..., index, :],
+            "contrast_ratio": np.where(Y > 0, white_Y / Y, np.inf),
+        }
 
 
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
-    contrast, cct = f.get("contrast_ratio"), float(str(f["cct_k"]))
-    ratio = f"contrast {significant(float(str(contrast)), 3)} : 1" if contrast else "black under the meter's floor"
-    return (
-        f"White {f['white_cd_m2']:.3g} cd/m², {'no CCT' if cct != cct else kelvin(cct)}, Duv {f['duv']:+.4f}; {ratio}."
-    )
+    contrast, least, cct = f.get("contrast_ratio"), f.get("contrast_at_least"), float(str(f["cct_k"]))
+    ratio = "black was not read"
+    if contrast is not None:
+        ratio = f"contrast {significant(float(str(contrast)), 3)} : 1"
+    elif least is not None:
+        ratio = f"black under the meter's floor, contrast at least {significant(float(str(least)), 3)} : 1"
+    duv = signed(float(str(f["duv"])), 4)
+    return f"White {f['white_cd_m2']:.3g} cd/m², {'no CCT' if cct != cct else kelvin(cct)}, Duv {duv}; {ratio}."
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
@@ -112,7 +117,7 @@ def _white_chart(shown: Sequence[Shown]) -> Chart:
         kind="plane",
         title="Colour of white",
         note="u′v′ · cross is target, dot is measured, line is the Planckian locus",
-        headline=f"{'no CCT' if cct is None else kelvin(cct)}, Duv {first.figures['duv']:+.4f}",
+        headline=f"{'no CCT' if cct is None else kelvin(cct)}, Duv {signed(float(str(first.figures['duv'])), 4)}",
         x=Axis("u′", "", *x_bounds, 3),
         y=Axis("v′", "", *y_bounds, 3),
         series=tuple(series),

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Measurement, MissingPatchError
+from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
@@ -23,6 +23,7 @@ def patches(context: Context) -> list[Patch]:
 def select(readings: Readings) -> NDArray[np.intp]:
     """White windows without level, place, pattern or time, smallest first."""
     ordinary = np.isnan(readings.level) & np.isnan(readings.zone[:, 0]) & (readings.pattern == "window")
+    ordinary &= readings.layout.of_light & ~readings.below_floor
     index = np.flatnonzero(ordinary & np.isnan(readings.at_s) & readings.same_signal(WHITE))
     return index[np.argsort(readings.window[index], kind="stable")]
 
@@ -33,8 +34,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
     Steadiness is 100 x integral of Y d ln a / (Ymax ln(a_max / a_min)) by trapezoid over the logarithm of the area.
     """
     a, Y = readings.window, readings.XYZ[..., 1]
-    if len(a) < 3:
-        raise MissingPatchError(f"a window ladder needs white in 3 or more windows, here are {len(a)}")
+    if len(np.unique(a)) < 3:
+        raise MissingPatchError(f"a window ladder needs white in 3 or more windows, here are {len(np.unique(a))}")
     top, lowest = Y.max(axis=-1), Y.min(axis=-1)
     area = (0.5 * (Y[..., 1:] + Y[..., :-1]) * np.diff(np.log(a))).sum(axis=-1)
     return {
@@ -45,6 +46,12 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "drop_percent": 100 * (1 - lowest / top),
         "steadiness_percent": 100 * area / (top * np.log(a[-1] / a[0])),
     }
+
+
+def _even(readings: Readings, target: Target) -> Array:
+    """As bright in every window as in the brightest."""
+    bright = readings.XYZ[int(np.argmax(readings.XYZ[:, 1]))]
+    return np.repeat(bright[None], len(readings), axis=0)
 
 
 def words(f: Mapping[str, object]) -> str:
@@ -92,6 +99,9 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     against_target=False,
+    ideal=_even,
+    extremes=("drop_percent",),
+    floors=("drop_percent",),
     short="Windows",
     order=3,
 )

@@ -33,6 +33,8 @@ def _surface(zones: Array, values: Array, grid: Array) -> tuple[Array, Array, Ar
     first or columns first makes a small difference, so it is the mean of both.
     """
     columns, rows = int(grid[0]), int(grid[1])
+    if not np.isfinite(values).any():
+        values = np.full(len(values), 100.0)
     table = np.full((rows, columns), np.nan)
     table[zones[:, 1].astype(int), zones[:, 0].astype(int)] = values
     table = np.where(np.isfinite(table), table, np.nanmean(table))
@@ -89,13 +91,14 @@ def _marks(s: Shown, name: str) -> list[Mark]:
     for level in np.arange(np.ceil(z.min() / step) * step, z.max(), step):
         line = tuple(contour(x, y, z, float(level)))
         marks.append(Mark("line", "contour", line, hint=f"{level:g} % of the centre"))
-    worst = int(np.argmax(de))
+    worst = int(np.nanargmax(de)) if np.isfinite(de).any() else -1
     for k, (c, r) in enumerate(zones):
         at = (float((c + 0.5) / grid[0]), float(1 - (r + 0.5) / grid[1]))
         duv = f[f"{name}_duv"][k]
         hint = f"column {c + 1:.0f}, row {r + 1:.0f}: dE2000 {de[k]:.2f}, luminance {share[k]:.1f} % of the centre"
         hint += f", Δu′v′ {duv:.4f}" if np.isfinite(duv) else ""
-        marks.append(Mark("text", "lamp" if k == worst else "ink", (at,), f"{de[k]:.1f}", hint=hint))
+        said = f"{de[k]:.1f}" if np.isfinite(de[k]) else "?"
+        marks.append(Mark("text", "lamp" if k == worst else "ink", (at,), said, hint=hint))
         below = (at[0], at[1] - 0.055)
         marks.append(Mark("text", "faint", (below,), _percent(share[k] - 100), hint=hint, small=True))
     return [*marks, Mark("line", "outline", ((0, 0), (1, 0), (1, 1), (0, 1), (0, 0)))]
@@ -103,6 +106,8 @@ def _marks(s: Shown, name: str) -> list[Mark]:
 
 def _percent(value: float) -> str:
     """A difference in whole per cent with its sign, none where it rounds to nothing."""
+    if not np.isfinite(value):
+        return ""
     whole = round(float(value))
     return f"{whole:+d} %".replace("-", "−") if whole else "0 %"
 
@@ -111,8 +116,8 @@ def _chart(s: Shown, name: str, place: str) -> Chart:
     f = s.figures
     rows: tuple[tuple[Value, ...], ...] = tuple(
         (
-            float(c + 1), float(r + 1), float(f[f"{name}_de2000"][k]), float(f[f"{name}_de_chroma_only"][k]),
-            float(f[f"{name}_luminance_percent"][k]), _number(f[f"{name}_duv"][k]),
+            float(c + 1), float(r + 1), _number(f[f"{name}_de2000"][k]), _number(f[f"{name}_de_chroma_only"][k]),
+            _number(f[f"{name}_luminance_percent"][k]), _number(f[f"{name}_duv"][k]),
         )
         for k, (c, r) in enumerate(f["zones"])
     )  # fmt: skip

@@ -11,7 +11,7 @@ import numpy as np
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.numbers import kelvin
-from lumenar.core.scoring.rubric import Score, tied
+from lumenar.core.scoring.rubric import Score, rank, tied
 
 TABLE_CD_M2 = (80.0, 120.0, 160.0, 200.0)
 WANTED_CD_M2 = 120.0
@@ -24,7 +24,8 @@ class Menu:
     mode_path: str
     luminance: str | None
     step: float
-    others: Sequence[tuple[str, float | str]]
+    others: Sequence[tuple[str, float | str, str]]
+    """Path, default and role of every other control; the role is what the menu map says of it, empty where nothing."""
     locked: Mapping[str, Sequence[str]]
 
 
@@ -71,18 +72,21 @@ class Recipe:
     replayed: bool = False
 
 
-def recommend(purpose: str, purpose_title: str, candidates: Sequence[Candidate], menu: Menu) -> Recipe | None:
-    """A recipe for one purpose; None while no candidate has a score."""
-    scored = sorted((c for c in candidates if c.score.value is not None), key=lambda c: -(c.score.value or 0))
+def recommend(
+    purpose: str, purpose_title: str, candidates: Sequence[Candidate], menu: Menu, samples: int = 1
+) -> Recipe | None:
+    """A recipe for one purpose; None while no candidate has a score. samples: how many were measured far enough for one."""
+    scored = sorted((c for c in candidates if c.score.value is not None), key=lambda c: -rank(c.score))
     if not scored:
         return None
     best = scored[0]
     steps = [_mode_step(best, scored, menu, purpose_title)]
     luminance, table = _luminance_step(best, menu)
     steps += luminance
-    steps += _merged([_leave(path, value, best, menu) for path, value in menu.others])
+    steps += _merged([_leave(path, value, role, best, menu) for path, value, role in menu.others])
+    number = "one sample" if samples == 1 else f"{samples} samples, these settings on the first of them"
     caveats = [
-        "Measured on one sample; another sample of this model will differ.",
+        f"Measured on {number}; another sample of this model will differ.",
         "Not replayed yet: the expected figures are those of the mode as shipped, not of a fresh measurement after "
         "these steps.",
     ]
@@ -113,7 +117,9 @@ def _luminance_step(best: Candidate, menu: Menu) -> tuple[list[RecipeStep], tupl
         return [], ()
     settings, Y = ladder.figures["settings"], ladder.figures["white_cd_m2"]
     raw = settings_for(settings, Y, (WANTED_CD_M2, *TABLE_CD_M2))
-    stepped = np.round(raw / menu.step) * menu.step
+    # The control's steps count from its lowest value.
+    first = float(settings[0])
+    stepped = first + np.round((raw - first) / menu.step) * menu.step
     table = tuple((L, None if np.isnan(s) else float(s)) for L, s in zip(TABLE_CD_M2, stepped[1:], strict=True))
     if np.isnan(raw[0]):
         least, most = float(Y.min()), float(Y.max())
@@ -147,11 +153,11 @@ def _merged(steps: list[RecipeStep]) -> list[RecipeStep]:
     return merged
 
 
-def _leave(path: str, value: float | str, best: Candidate, menu: Menu) -> RecipeStep:
+def _leave(path: str, value: float | str, role: str, best: Candidate, menu: Menu) -> RecipeStep:
     shown = f"{value:g}" if isinstance(value, int | float) else str(value)
     if path in menu.locked.get(best.mode, ()):
         return RecipeStep("leave", path, shown, f"Locked in {best.mode}.")
-    if "gain" in path.lower() or "white" in path.lower() or "tone" in path.lower():
+    if role == "white":
         white = best.analyses.get("white_black")
         cct, error = (white.scalar("cct_k"), white.scalar("white_de2000")) if white else (None, None)
         if cct is not None and error is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -101,7 +101,13 @@ class Line:
 
 @dataclass(frozen=True)
 class Score:
-    """A score 0..100 with its 95 % interval, or None with the reason, and where the points went."""
+    """A score 0..100 with its 95 % interval, or None with the reason, and where the points went.
+
+    The interval is widened by what was not measured, from 0 points for all of it to 100, and by figures that are only a
+    lower bound, from their points to the most the rule gives; scores are ranked by its lower end, so that leaving something
+    out never raises one. spread (draws,): by how much the draws of the figures move the score; open_low, open_high: by how
+    much what is not known could.
+    """
 
     purpose: str
     value: float | None
@@ -110,6 +116,9 @@ class Score:
     coverage: float
     reason: str
     lines: tuple[Line, ...]
+    spread: Array | None = field(default=None, repr=False, compare=False)
+    open_low: float = 0.0
+    open_high: float = 0.0
 
 
 def rubric_from(document: Mapping[str, object], digest: str) -> Rubric:
@@ -133,65 +142,109 @@ def rubric_from(document: Mapping[str, object], digest: str) -> Rubric:
     return Rubric(name, version, digest, rules, purposes)
 
 
-def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> tuple[float, Array | None, bool] | None:
-    """Value, draws, and whether it is a lower bound, of a rule's figure; None where it was not measured."""
+@dataclass(frozen=True)
+class _Known:
+    """A rule's figure: its value, draws, and whether it is a lower bound."""
+
+    value: float
+    draws: Array | None
+    at_least: bool
+
+
+def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
+    """A rule's figure, None where it was not measured."""
     for figure in filter(None, (rule.figure, rule.instead)):
         measurement, key = figure.split(".")
         analysis = analyses.get(measurement)
         value = analysis.scalar(key) if analysis else None
         if analysis is not None and value is not None:
-            return value, analysis.draws.get(key), figure == rule.instead
+            return _Known(value, analysis.draws.get(key), figure == rule.instead)
     return None
 
 
 def figure_points(rubric: Rubric, measurement: str, key: str, analyses: Mapping[str, Analysis]) -> float | None:
     """Points of one figure, None where no rule judges it or it was not measured."""
     rule = rubric.rules.get(f"{measurement}.{key}")
-    found = _figure(rule, analyses) if rule else None
-    return float(rule.points(found[0])) if rule and found else None
+    known = _figure(rule, analyses) if rule else None
+    return float(rule.points(known.value)) if rule and known else None
+
+
+def _moved(rule: Rule, known: _Known) -> Array | None:
+    """By how much the points of a figure's draws are off from its own, without what noise shifts both alike."""
+    if known.draws is None:
+        return None
+    middle = float(np.nanmedian(known.draws))
+    about = rule.points(known.draws - (middle - known.value) if np.isfinite(middle) else known.draws)
+    moved = np.nan_to_num(about - float(rule.points(known.value)))
+    return np.asarray(moved, float)
+
+
+def _added(one: Array | None, two: Array | None) -> Array | None:
+    """The sum of two sets of draws, over as many as both have: the first draws of a setup are the same in all its
+    figures."""
+    if one is None or two is None:
+        return one if two is None else two
+    count = min(len(one), len(two))
+    return one[:count] + two[:count]
 
 
 def score(rubric: Rubric, purpose_key: str, analyses: Mapping[str, Analysis]) -> Score:
     """The weighted mean of the points that exist, for one setup's analyses by measurement.
 
-    Unmeasured figures lower the coverage, not the score; without a core figure or under 70 % coverage there is none.
-    The interval comes from the figures' draws, which are shared by all figures of one set of readings.
+    Unmeasured figures lower the coverage, not the score, and widen its interval; without a core figure or under 70 %
+    coverage there is none. The draws are shared by all figures of one set of readings.
     """
     purpose = rubric.purposes[purpose_key]
     lines: list[Line] = []
     total = sum(purpose.weights.values())
-    got, weight_got = 0.0, 0.0
-    spread: Array | float = 0.0
+    got, weight_got, best_got = 0.0, 0.0, 0.0
+    spread: Array | None = None
     missing_core: list[str] = []
     for figure, weight in purpose.weights.items():
         rule = rubric.rules[figure]
-        found = _figure(rule, analyses)
+        known = _figure(rule, analyses)
         base = (figure, rule.title, rule.unit)
-        if found is None:
+        if known is None:
             lines.append(Line(*base, "not measured", None, None, weight, None, rule.measurement))
             if figure in purpose.core:
                 missing_core.append(rule.title)
             continue
-        value, draws, at_least = found
-        points = float(rule.points(value))
+        points = float(rule.points(known.value))
         loss = weight * (100 - points) / total
-        lines.append(Line(*base, rule.written(value, at_least), value, points, weight, loss, rule.measurement))
+        text = rule.written(known.value, known.at_least)
+        lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement))
         got, weight_got = got + weight * points, weight_got + weight
-        # The draws give the spread about the value; the value itself always comes from the actual readings.
-        if draws is not None:
-            spread = spread + weight * (rule.points(draws) - float(np.nanmean(rule.points(draws))))
+        best_got += weight * (max(y for _, y in rule.knots) if known.at_least else points)
+        moved = _moved(rule, known)
+        spread = _added(spread, None if moved is None else weight * moved)
     lines.sort(key=lambda line: -(line.loss if line.loss is not None else -1))
     coverage = weight_got / total
     if missing_core or coverage < MIN_COVERAGE:
         reason = f"not measured: {', '.join(missing_core)}" if missing_core else f"only {100 * coverage:.0f} % measured"
         return Score(purpose_key, None, None, None, coverage, reason, tuple(lines))
     value = got / weight_got
-    low, high = np.nanquantile(value + np.asarray(spread) / weight_got, [0.025, 0.975])
-    return Score(purpose_key, value, max(0.0, float(low)), min(100.0, float(high)), coverage, "", tuple(lines))
+    # Draws move what was measured; what was not could be worth nothing or everything.
+    spread = np.zeros(2) if spread is None else spread / total
+    open_low, open_high = got / total - value, (best_got + 100 * (total - weight_got)) / total - value
+    low, high = np.quantile(spread, [0.025, 0.975], method="weibull") if len(spread) > 2 else (0.0, 0.0)
+    return Score(
+        purpose_key, value, max(0.0, value + open_low + float(low)), min(100.0, value + open_high + float(high)), coverage,
+        "", tuple(lines), spread, open_low, open_high,
+    )  # fmt: skip
+
+
+def rank(one: Score) -> float:
+    """What scores are ranked by: the lower end of the interval; -1 where there is none."""
+    return -1.0 if one.low is None else one.low
 
 
 def tied(one: Score, two: Score) -> bool:
-    """Whether two scores cannot be told apart: their intervals overlap."""
-    if one.low is None or one.high is None or two.low is None or two.high is None:
+    """Whether two scores cannot be told apart: the interval of their difference contains 0. What both setups share, the
+    correction of one meter, cancels in their draws."""
+    if one.value is None or two.value is None:
         return False
-    return one.low <= two.high and two.low <= one.high
+    d = one.value - two.value
+    a, b = (np.zeros(2) if s.spread is None else s.spread for s in (one, two))
+    count = min(len(a), len(b))
+    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975], method="weibull") if count > 2 else (0.0, 0.0)
+    return bool(d + low + one.open_low - two.open_high <= 1e-9 and d + high + one.open_high - two.open_low >= -1e-9)

@@ -6,8 +6,7 @@ import { useAct, useBench } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
 import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-
-const Select = chakra("select");
+import { Select } from "../../parts/field";
 
 const post = (verb: string) => () => call<BenchStatus>("POST", `/bench/${verb}`);
 
@@ -104,11 +103,9 @@ function Clock({ status }: { status: BenchStatus }) {
         color="ink"
         fontFamily="mono"
         fontSize="12px"
-        border="1px solid"
-        borderColor="line"
         borderRadius="4px"
         px="4px"
-        h="22px"
+        h="24px"
       >
         <option value="1">real time</option>
         <option value="20">20 times</option>
@@ -127,7 +124,7 @@ export function BenchBar() {
   const status = bench.data;
   const active: boolean = status?.state === "running" || status?.state === "paused" || status?.state === "queued";
   const run = status?.kind === "run";
-  useKeys({ p: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
+  useKeys("run", { pause: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
   if (!status) return <Box h="78px" flex="none" bg="sheet" borderTop="1px solid" borderColor="line" />;
   const share = status.total ? status.done / status.total : 0;
   const error = pause.error ?? resume.error ?? stop.error;
@@ -165,7 +162,7 @@ export function BenchBar() {
           <ProblemNote error={error} />
         </Box>
       )}
-      <Flex minH="78px" align="center" gap="10px" px="16px" overflowX="auto" css={{ scrollbarWidth: "none" }}>
+      <Flex minH="78px" align="center" gap="4px 10px" px="16px" py="4px" wrap={{ base: "wrap", lg: "nowrap" }}>
         {active ? <Running status={status} /> : <Idle status={status} />}
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
@@ -184,7 +181,7 @@ export function BenchBar() {
         </Box>
         <Clock status={status} />
         {active && run && (
-          <Flex gap="12px" position="sticky" right="-16px" mr="-16px" pr="16px" bg="sheet" py="8px" pl="8px">
+          <Flex gap="12px" py="8px" pl="8px">
             {status.state === "paused" ? (
               <QuietButton onClick={() => resume.mutate()} borderColor="lamp">
                 Resume <Key>p</Key>

@@ -62,7 +62,7 @@ function Figure({
 }
 
 /** What is doubtful enough for a mark of its own; the rest is told on hover. */
-const flagged = (note: string) => note.includes("correction") || note.includes("read again");
+const flagged = (note: string) => note.includes("correction") || note.includes("misread");
 
 /** A cell's figures, or how far its measuring is; drawn anew only when these change. */
 export const Cell = memo(function Cell({ block, cell }: { block: Block; cell: BoardCell }) {

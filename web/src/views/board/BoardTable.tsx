@@ -1,21 +1,15 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { type MouseEvent, useEffect, useRef } from "react";
+import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
 import type { Board, BoardCell, BoardRow } from "../../api/client";
 import { Mono } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
 import { Cell } from "./BoardCell";
-import type { Block } from "./blocks";
+import type { Block, Sort } from "./blocks";
 import { keyOf } from "./selection";
 
 const Th = chakra("th");
 const Td = chakra("td");
 const Plain = chakra("button");
-
-export interface Sort {
-  measurement: string;
-  figure: string;
-  down: boolean;
-}
 
 interface Props {
   board: Board;
@@ -23,6 +17,8 @@ interface Props {
   blocks: Block[];
   selected: ReadonlySet<string>;
   cursor: [number, number];
+  /** Whether a cell was left for its plates before, so that the focus goes back to it. */
+  returned: boolean;
   sort: Sort | null;
   onCursor: (row: number, column: number) => void;
   onToggle: (keys: string[]) => void;
@@ -52,7 +48,16 @@ function Score({ row }: { row: BoardRow }) {
 
 function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () => void; onSettings: () => void }) {
   return (
-    <Th scope="row" textAlign="left" fontWeight="400" pl="10px" pt="5px" verticalAlign="top" overflow="hidden">
+    <Th
+      scope="row"
+      textAlign="left"
+      fontWeight="400"
+      pl="10px"
+      pt="2px"
+      verticalAlign="top"
+      overflow="hidden"
+      {...sticky}
+    >
       <Plain
         type="button"
         textAlign="left"
@@ -61,6 +66,7 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
         onClick={onToggle}
         fontWeight="600"
         whiteSpace="nowrap"
+        minH="24px"
       >
         {row.name}
       </Plain>
@@ -69,6 +75,7 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
           type="button"
           cursor="pointer"
           onClick={onSettings}
+          minH="24px"
           title={`Settings of ${row.name} (e)`}
           textDecoration="underline dotted"
           textUnderlineOffset="3px"
@@ -82,24 +89,143 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
   );
 }
 
+/** What a cell says to who does not see it: its state, and every figure with unit and points. */
+export function cellLabel(row: BoardRow, block: Block, cell: BoardCell): string {
+  const figures = block.columns.flatMap((c) => {
+    const f = cell.figures.find((x) => x.figure === c.figure);
+    if (!f) return [];
+    const points = f.points == null ? "" : `, ${Math.round(f.points)} points`;
+    return [`${c.head} ${f.text.replace("≥", "at least").replace("<", "under")} ${c.unit}${points}`];
+  });
+  const progress = cell.state === "measuring" ? ` ${cell.done} of ${cell.total}` : "";
+  const said = [`${block.title} of ${row.name}: ${cell.state}${progress}`, ...figures, cell.note];
+  return said.filter(Boolean).join("; ");
+}
+
+const NO_CURSOR = -1;
+const sticky = { position: "sticky", left: "0", bg: "ground", zIndex: 1 } as const;
+
+interface RowProps {
+  row: BoardRow;
+  before: BoardRow | undefined;
+  samples: boolean;
+  blocks: Block[];
+  /** Measurements of this row that are selected, as one text: a row is drawn anew only when it changes. */
+  chosen: string;
+  /** Which cell of this row has the cursor, -1 for none. */
+  at: number;
+  focus: boolean;
+  index: number;
+  onClick: (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => void;
+  onCursor: (row: number, column: number) => void;
+  onToggle: (keys: string[]) => void;
+  onSettings: (row: BoardRow) => void;
+}
+
+const Row = memo(function Row(props: RowProps) {
+  const { row, before, samples, blocks, chosen, at, focus, index, onClick, onCursor, onToggle, onSettings } = props;
+  const here = useRef<HTMLTableCellElement>(null);
+  useEffect(() => {
+    if (focus && at !== NO_CURSOR) here.current?.focus();
+  }, [at, focus]);
+  const selected = new Set(chosen.split(" "));
+  return (
+    <chakra.tr
+      borderTop="1px solid"
+      borderColor={before && before.sample !== row.sample ? "line" : "lineSoft"}
+      h="52px"
+    >
+      <Td
+        pl="16px"
+        pt="7px"
+        verticalAlign="top"
+        fontFamily="mono"
+        fontSize="11px"
+        fontWeight="500"
+        color="ink3"
+        lineHeight="15px"
+      >
+        {before?.signal !== row.signal || before?.sample !== row.sample ? (
+          <>
+            {row.signal.toUpperCase()}
+            {samples && (
+              <Text as="span" display="block" title={`sample ${row.sample}, firmware ${row.firmware}`}>
+                {row.sample}
+              </Text>
+            )}
+          </>
+        ) : null}
+      </Td>
+      <RowHead
+        row={row}
+        onToggle={() => onToggle(row.cells.map((c) => keyOf(row.setup, c.measurement)))}
+        onSettings={() => onSettings(row)}
+      />
+      <Score row={row} />
+      {blocks.map((block, c) => {
+        const cell = row.cells.find((x) => x.measurement === block.measurement);
+        if (!cell) return <Td key={block.measurement} colSpan={block.columns.length} />;
+        const key = keyOf(row.setup, cell.measurement);
+        const on = selected.has(cell.measurement);
+        const edge = c === 0 || blocks[c - 1]?.group !== block.group;
+        return (
+          <Td
+            key={key}
+            ref={at === c ? here : undefined}
+            role="gridcell"
+            colSpan={block.columns.length}
+            tabIndex={at === c ? 0 : -1}
+            aria-selected={on}
+            aria-label={cellLabel(row, block, cell)}
+            data-cell={`${row.name} ${cell.measurement}`}
+            data-state={cell.state}
+            title={cell.figures.length === 0 ? `${block.title}: ${cell.note || "not measured"}` : undefined}
+            onClick={(event) => onClick(event, index, c, cell, key)}
+            onFocus={() => at !== c && onCursor(index, c)}
+            cursor="pointer"
+            pt="6px"
+            pb="4px"
+            verticalAlign="top"
+            borderLeft={edge ? "1px solid" : undefined}
+            borderColor="line"
+            bg={on ? "lampSoft" : undefined}
+            boxShadow={on ? "inset 0 0 0 2px {colors.lamp}" : undefined}
+            _hover={{ bg: on ? "lampSoft" : "sheet" }}
+          >
+            <Cell block={block} cell={cell} />
+          </Td>
+        );
+      })}
+    </chakra.tr>
+  );
+});
+
 /** One row per setup, one cell per measurement, one column per figure. */
 export function BoardTable(props: Props) {
-  const { board, rows, blocks, selected, cursor, onCursor, onToggle, onOpen, onSettings } = props;
-  const focused = useRef<HTMLTableCellElement>(null);
+  const { board, rows, blocks, selected, cursor, returned, onCursor, onToggle, onOpen, onSettings } = props;
+  const [focus, setFocus] = useState(returned);
+  const acts = useRef({ onCursor, onToggle, onOpen, onSettings });
+  acts.current = { onCursor, onToggle, onOpen, onSettings };
   const moved = useRef(false);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the cursor decides which cell the ref holds
+  // biome-ignore lint/correctness/useExhaustiveDependencies: after the first drawing the focus follows the cursor
   useEffect(() => {
-    if (moved.current) focused.current?.focus();
+    if (moved.current) setFocus(true);
     moved.current = true;
   }, [cursor]);
-  const click = (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => {
-    onCursor(row, column);
-    if (cell.figures.length && !event.shiftKey && !event.ctrlKey && !event.metaKey) onOpen(row, column);
-    else onToggle([key]);
-  };
+  // The same functions for ever, so that a row is drawn anew only when something of it changes.
+  const stable = useRef({
+    click: (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => {
+      acts.current.onCursor(row, column);
+      if (cell.figures.length && !event.shiftKey && !event.ctrlKey && !event.metaKey) acts.current.onOpen(row, column);
+      else acts.current.onToggle([key]);
+    },
+    cursor: (row: number, column: number) => acts.current.onCursor(row, column),
+    toggle: (keys: string[]) => acts.current.onToggle(keys),
+    settings: (row: BoardRow) => acts.current.onSettings(row),
+  }).current;
   const samples = new Set(rows.map((r) => r.sample)).size > 1;
   return (
-    <Box overflowX="auto">
+    <Box>
       <chakra.table
         role="grid"
         aria-label="Board"
@@ -115,79 +241,26 @@ export function BoardTable(props: Props) {
         </colgroup>
         <Heads {...props} />
         <tbody>
-          {rows.map((row, r) => {
-            const before = rows[r - 1];
-            return (
-              <chakra.tr
-                key={row.setup}
-                borderTop="1px solid"
-                borderColor={before && before.sample !== row.sample ? "line" : "lineSoft"}
-                h="47px"
-              >
-                <Td
-                  pl="16px"
-                  pt="7px"
-                  verticalAlign="top"
-                  fontFamily="mono"
-                  fontSize="11px"
-                  fontWeight="500"
-                  color="ink3"
-                  lineHeight="15px"
-                >
-                  {before?.signal !== row.signal || before?.sample !== row.sample ? (
-                    <>
-                      {row.signal.toUpperCase()}
-                      {samples && (
-                        <Text as="span" display="block" title={`sample ${row.sample}, firmware ${row.firmware}`}>
-                          {row.sample}
-                        </Text>
-                      )}
-                    </>
-                  ) : null}
-                </Td>
-                <RowHead
-                  row={row}
-                  onToggle={() => onToggle(row.cells.map((c) => keyOf(row.setup, c.measurement)))}
-                  onSettings={() => onSettings(row)}
-                />
-                <Score row={row} />
-                {blocks.map((block, c) => {
-                  const cell = row.cells.find((x) => x.measurement === block.measurement);
-                  if (!cell) return <Td key={block.measurement} colSpan={block.columns.length} />;
-                  const key = keyOf(row.setup, cell.measurement);
-                  const on = selected.has(key);
-                  const here = cursor[0] === r && cursor[1] === c;
-                  const edge = c === 0 || blocks[c - 1]?.group !== block.group;
-                  return (
-                    <Td
-                      key={key}
-                      ref={here ? focused : undefined}
-                      colSpan={block.columns.length}
-                      tabIndex={here ? 0 : -1}
-                      aria-selected={on}
-                      aria-label={`${block.title} of ${row.name}: ${cell.state}${cell.note ? `, ${cell.note}` : ""}`}
-                      data-cell={`${row.name} ${cell.measurement}`}
-                      data-state={cell.state}
-                      title={cell.figures.length === 0 ? `${block.title}: not measured` : undefined}
-                      onClick={(event) => click(event, r, c, cell, key)}
-                      onFocus={() => !here && onCursor(r, c)}
-                      cursor="pointer"
-                      pt="6px"
-                      pb="4px"
-                      verticalAlign="top"
-                      borderLeft={edge ? "1px solid" : undefined}
-                      borderColor="line"
-                      bg={on ? "lampSoft" : undefined}
-                      boxShadow={on ? "inset 0 0 0 2px {colors.lamp}" : undefined}
-                      _hover={{ bg: on ? "lampSoft" : "sheet" }}
-                    >
-                      <Cell block={block} cell={cell} />
-                    </Td>
-                  );
-                })}
-              </chakra.tr>
-            );
-          })}
+          {rows.map((row, r) => (
+            <Row
+              key={row.setup}
+              row={row}
+              before={rows[r - 1]}
+              samples={samples}
+              blocks={blocks}
+              chosen={row.cells
+                .filter((c) => selected.has(keyOf(row.setup, c.measurement)))
+                .map((c) => c.measurement)
+                .join(" ")}
+              at={cursor[0] === r ? cursor[1] : NO_CURSOR}
+              focus={focus}
+              index={r}
+              onClick={stable.click}
+              onCursor={stable.cursor}
+              onToggle={stable.toggle}
+              onSettings={stable.settings}
+            />
+          ))}
         </tbody>
       </chakra.table>
       {rows.length === 0 && (
@@ -202,7 +275,7 @@ export function BoardTable(props: Props) {
 function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
   const groups = [...new Set(blocks.map((b) => b.group))];
   return (
-    <thead>
+    <chakra.thead position="sticky" top="0" zIndex={2} bg="ground">
       <tr>
         <Td colSpan={3} />
         {groups.map((group) => {
@@ -223,6 +296,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
                 px="7px"
                 pt="9px"
                 pb="1px"
+                minH="24px"
                 color="ink3"
                 fontSize="11px"
                 title={`Select ${group.toLowerCase()} of every mode`}
@@ -237,6 +311,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
       <tr>
         <td />
         <Th
+          {...sticky}
           textAlign="left"
           pl="10px"
           pb="5px"
@@ -310,6 +385,6 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
           }),
         )}
       </tr>
-    </thead>
+    </chakra.thead>
   );
 }

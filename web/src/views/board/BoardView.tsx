@@ -3,19 +3,21 @@ import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { type Board, type BoardCell, call } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
-import { useKeys } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { useKeys, useTitle } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
 import { Field } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
 import { duration } from "../bench/BenchBar";
-import { BoardTable, type Sort } from "./BoardTable";
-import { blocksOf, filtered, sorted } from "./blocks";
+import { BoardTable } from "./BoardTable";
+import { blocksOf, filtered, type Sort, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
 import { RunOptions as RunOptionsBar } from "./RunOptions";
 import { type Saved, SettingsDialog } from "./SettingsDialog";
 import { cellOf, keyOf, useSelection } from "./selection";
 
 const FIRST = ["white_black", "grey_ramp", "gamut"];
+/** The cell that was left for its plates, by review: who comes back goes on there. */
+const lastCell = new Map<number, [number, number]>();
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
 function Headline({ board }: { board: Board }) {
@@ -37,7 +39,7 @@ function Headline({ board }: { board: Board }) {
           {h.low != null && h.high != null && (
             <Mono fontSize="11px" color="ink3">
               {" "}
-              ±{Math.max(1, Math.round((h.high - h.low) / 2))}
+              {Math.round(h.low)} to {Math.round(h.high)}
             </Mono>
           )}
         </Mono>
@@ -64,7 +66,7 @@ function Groups({
       role="group"
       aria-label="Columns"
       border="1px solid"
-      borderColor="line"
+      borderColor="control"
       borderRadius="5px"
       overflow="hidden"
       flex="none"
@@ -94,7 +96,7 @@ function Undo({ saved, review, done }: { saved: Saved; review: number; done: () 
     ["board", "setup", "verdict", "shelf"],
   );
   const undo = () => back.mutate(undefined, { onSuccess: done });
-  useKeys({ u: undo });
+  useKeys("undo", { undo });
   return (
     <Flex
       px="16px"
@@ -126,7 +128,8 @@ export default function BoardView() {
   const speed = useSpeed();
   const free = useFree();
   const { selected, toggle, select, clear } = useSelection();
-  const [cursor, setCursor] = useState<[number, number]>([0, 0]);
+  const [cursor, setCursor] = useState<[number, number]>(() => lastCell.get(review) ?? [0, 0]);
+  const [returned] = useState(() => lastCell.has(review));
   const [group, setGroup] = useState<string | null>(null);
   const [filter, setFilter] = useState("");
   const [sort, setSort] = useState<Sort | null>(null);
@@ -168,6 +171,7 @@ export default function BoardView() {
   };
   const open = (row: number, column: number) => {
     const cell = cellAt(row, column);
+    lastCell.set(review, [row, column]);
     if (cell?.figures.length) go(`/review/${review}/plates/${rows[row]?.setup}/${cell.measurement}`);
   };
   const walk = (down: number, right: number) =>
@@ -185,40 +189,44 @@ export default function BoardView() {
       return s.down ? { ...s, down: false } : null;
     });
 
+  const leave = () => {
+    if (running) rest.mutate();
+    else if (document.activeElement === search.current) {
+      setFilter("");
+      search.current?.blur();
+    } else if (selected.size) clear();
+    else if (filter) setFilter("");
+    else go("/");
+  };
   useKeys(
+    "board",
     {
-      ArrowUp: () => walk(-1, 0),
-      ArrowDown: () => walk(1, 0),
-      ...(running ? {} : { ArrowLeft: () => walk(0, -1), ArrowRight: () => walk(0, 1) }),
-      x: () => row && block && toggle([keyOf(row.setup, block.measurement)]),
-      r: () => row && toggle(row.cells.map((c) => keyOf(row.setup, c.measurement))),
-      k: () => block && toggle(rows.map((r) => keyOf(r.setup, block.measurement))),
-      a: () => toggle(keysOf(() => true)),
-      "1": () => select(keysOf((c) => FIRST.includes(c.measurement) && missing(c))),
-      "2": () => select(keysOf(missing)),
-      m: measure,
-      g: () => setGroup((g) => (g === null ? (groups[0] ?? null) : (groups[groups.indexOf(g) + 1] ?? null))),
-      s: () => block?.columns[0] && sortBy(block.measurement, block.columns[0].figure),
-      "/": () => search.current?.focus(),
-      e: () => row && setSettings(row.setup),
-      f: () => row && !running && run.mutate(row.setup),
-      l: () => row && go(`/review/${review}/look/${row.setup}`),
-      c: () => row && go(`/compare?setup=${row.setup}`),
-      o: () => setAsking((a) => !a),
-      v: () => go(`/review/${review}/verdict`),
-      Enter: () => open(...cursor),
-      Escape: () => {
-        if (running) rest.mutate();
-        else if (document.activeElement === search.current) {
-          setFilter("");
-          search.current?.blur();
-        } else if (selected.size) clear();
-        else if (filter) setFilter("");
-        else go("/");
-      },
+      up: () => walk(-1, 0),
+      down: () => walk(1, 0),
+      left: () => !running && walk(0, -1),
+      right: () => !running && walk(0, 1),
+      cell: () => row && block && toggle([keyOf(row.setup, block.measurement)]),
+      row: () => row && toggle(row.cells.map((c) => keyOf(row.setup, c.measurement))),
+      column: () => block && toggle(rows.map((r) => keyOf(r.setup, block.measurement))),
+      all: () => toggle(keysOf(() => true)),
+      first: () => select(keysOf((c) => FIRST.includes(c.measurement) && missing(c))),
+      full: () => select(keysOf(missing)),
+      measure,
+      group: () => setGroup((g) => (g === null ? (groups[0] ?? null) : (groups[groups.indexOf(g) + 1] ?? null))),
+      sort: () => block?.columns[0] && sortBy(block.measurement, block.columns[0].figure),
+      filter: () => search.current?.focus(),
+      settings: () => row && setSettings(row.setup),
+      free: () => row && !running && run.mutate(row.setup),
+      look: () => row && go(`/review/${review}/look/${row.setup}`),
+      compare: () => row && go(`/compare?setup=${row.setup}`),
+      options: () => setAsking((a) => !a),
+      verdict: () => go(`/review/${review}/verdict`),
+      open: () => open(...cursor),
+      back: leave,
     },
     settings === null,
   );
+  useTitle(board.data && `${board.data.review.name}, Board`);
 
   if (board.error) {
     return (
@@ -231,9 +239,10 @@ export default function BoardView() {
 
   return (
     <Flex direction="column" minH="100%">
+      <Unseen as="h1">Board of {board.data.review.name}</Unseen>
       <Flex
         align="center"
-        gap="18px"
+        gap="8px 18px"
         px="16px"
         py="9px"
         borderBottom="1px solid"
@@ -278,9 +287,9 @@ export default function BoardView() {
             px="9px"
             aria-expanded={asking}
             onClick={() => setAsking((a) => !a)}
-            title="How the run is made (o)"
+            title="Grid, steps, rests and warm-up of the run (o)"
           >
-            How <Key>o</Key>
+            Run options <Key>o</Key>
           </QuietButton>
         )}
         {cells.length > 0 ? (
@@ -299,6 +308,7 @@ export default function BoardView() {
         <RunOptionsBar
           plan={plan.data}
           options={options}
+          declared={board.data.options}
           measurements={new Set(cells.map((c) => c.measurement))}
           onOptions={setOptions}
         />
@@ -316,6 +326,7 @@ export default function BoardView() {
         blocks={blocks}
         selected={selected}
         cursor={cursor}
+        returned={returned}
         sort={sort}
         onCursor={(r, c) => setCursor([r, c])}
         onToggle={toggle}
@@ -325,9 +336,9 @@ export default function BoardView() {
       />
       <Box flex="1" />
       <Text color="ink3" px="16px" py="10px" fontSize="12px">
-        Click a measured cell for its plates, an empty one to select it. <Key>1</Key> selects the first pass,{" "}
-        <Key>2</Key> the full pass, <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look,{" "}
-        <Key>?</Key> every key.
+        Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span> marks
+        doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass, <Key>e</Key>{" "}
+        settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>?</Key> every key.
       </Text>
       {settings !== null && (
         <SettingsDialog review={review} setup={settings} close={() => setSettings(null)} onSaved={setSaved} />

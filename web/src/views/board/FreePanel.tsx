@@ -34,13 +34,21 @@ export function FreePanel({ review }: { review: number }) {
     move.mutate({ control: control.path, value: next });
   };
   useKeys(
+    "free",
     {
-      " ": () => capture.mutate(),
-      ArrowLeft: () => to(value - (control?.step ?? 1)),
-      ArrowRight: () => to(value + (control?.step ?? 1)),
+      capture: () => capture.mutate(),
+      less: () => to(value - (control?.step ?? 1)),
+      more: () => to(value + (control?.step ?? 1)),
     },
     Boolean(open),
   );
+  if (!open && view?.message) {
+    return (
+      <Text role="alert" px="16px" py="8px" color="lamp">
+        {view.message}
+      </Text>
+    );
+  }
   if (!open || !control) return null;
   const reading = bench.data?.reading;
   const error = move.error ?? capture.error ?? ladder.error ?? setting.error ?? stop.error;
@@ -48,7 +56,9 @@ export function FreePanel({ review }: { review: number }) {
     <Box borderBottom="1px solid" borderColor="line" bg="sheet" px="16px" py="12px" data-testid="free">
       <Flex gap="20px" align="center" wrap="wrap">
         <Box minW="170px">
-          <Text fontWeight="600">{view.setup_name}: the meter runs free</Text>
+          <Text as="h2" fontWeight="600">
+            {view.setup_name}: the meter runs free
+          </Text>
           <Text color="ink3" fontSize="11.5px">
             <span title="Now and then another picture for a moment: some displays dim what stands still.">
               white, 10 % of the screen

@@ -1,29 +1,44 @@
-import { Flex } from "@chakra-ui/react";
-import type { PlanPreview } from "../../api/client";
+import { Flex, Text } from "@chakra-ui/react";
+import type { PlanPreview, RunOption } from "../../api/client";
 import type { RunOptions as Values } from "../../api/queries";
 import { Field, Select } from "../../parts/field";
 
-function Choice({
-  label,
-  value,
-  choices,
-  onChange,
-}: {
-  label: string;
-  value: string;
-  choices: [string, string][];
-  onChange: (v: string) => void;
-}) {
+/** One option as its measurement declares it: a list, a number within a range, or a switch. */
+function Option({ option, value, onChange }: { option: RunOption; value: unknown; onChange: (v: unknown) => void }) {
+  const now = value ?? option.usual;
   return (
     <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
-      {label}
-      <Select h="24px" fontSize="12px" value={value} onChange={(e) => onChange(e.target.value)}>
-        {choices.map(([v, words]) => (
-          <option key={v} value={v}>
-            {words}
-          </option>
-        ))}
-      </Select>
+      {typeof option.usual === "boolean" && (
+        <input type="checkbox" checked={Boolean(now)} onChange={(e) => onChange(e.target.checked)} />
+      )}
+      {option.title}
+      {option.choices.length > 0 && (
+        <Select
+          h="24px"
+          fontSize="12px"
+          value={JSON.stringify(now)}
+          onChange={(e) => onChange(JSON.parse(e.target.value))}
+        >
+          {option.choices.map((c) => (
+            <option key={c.words} value={JSON.stringify(c.value)}>
+              {c.words}
+            </option>
+          ))}
+        </Select>
+      )}
+      {option.low != null && (
+        <Field
+          type="number"
+          min={option.low}
+          max={option.high ?? undefined}
+          h="24px"
+          w="72px"
+          fontSize="12px"
+          value={Number(now)}
+          onChange={(e) => onChange(e.target.value === "" ? option.usual : Number(e.target.value))}
+        />
+      )}
+      {option.unit}
     </Flex>
   );
 }
@@ -32,11 +47,13 @@ function Choice({
 export function RunOptions({
   plan,
   options,
+  declared,
   measurements,
   onOptions,
 }: {
   plan: PlanPreview | undefined;
   options: Values;
+  declared: RunOption[];
   measurements: Set<string>;
   onOptions: (o: Values) => void;
 }) {
@@ -70,59 +87,16 @@ export function RunOptions({
       borderColor="lineSoft"
       data-testid="options"
     >
-      {measurements.has("uniformity") && (
-        <Choice
-          label="uniformity grid"
-          value={(options.grid ?? [5, 5]).join("x")}
-          choices={["3x3", "5x5", "7x5"].map((g) => [g, g])}
-          onChange={(v) => set({ grid: v.split("x").map(Number) as [number, number] })}
-        />
-      )}
-      {measurements.has("grey_ramp") && (
-        <Choice
-          label="grey every"
-          value={String(options.grey_step ?? 5)}
-          choices={[
-            ["10", "10 %"],
-            ["5", "5 %"],
-            ["2", "2 %"],
-            ["1", "1 %"],
-          ]}
-          onChange={(v) => set({ grey_step: Number(v) })}
-        />
-      )}
-      {measurements.has("near_black") && (
-        <Choice
-          label="near black"
-          value={options.fine_black ? "1" : "0"}
-          choices={[
-            ["0", "in per cent"],
-            ["1", "8-bit codes too"],
-          ]}
-          onChange={(v) => set({ fine_black: v === "1" })}
-        />
-      )}
-      {measurements.has("hold") && (
-        <Choice
-          label="hold for"
-          value={String(options.hold_s ?? 180)}
-          choices={[
-            ["60", "1 min"],
-            ["180", "3 min"],
-            ["600", "10 min"],
-            ["1800", "30 min"],
-          ]}
-          onChange={(v) => set({ hold_s: Number(v) })}
-        />
-      )}
-      {measurements.has("additivity") && (
-        <Choice
-          label="sums at"
-          value={String(options.sum_levels ?? 4)}
-          choices={[1, 2, 4, 5, 10].map((n) => [String(n), `${n} ${n === 1 ? "level" : "levels"}`])}
-          onChange={(v) => set({ sum_levels: Number(v) })}
-        />
-      )}
+      {declared
+        .filter((o) => measurements.has(o.measurement))
+        .map((o) => (
+          <Option
+            key={o.field}
+            option={o}
+            value={options[o.field as keyof Values]}
+            onChange={(v) => set({ [o.field]: v } as Values)}
+          />
+        ))}
       {plan && !plan.warm && (
         <Flex
           as="label"
@@ -142,6 +116,11 @@ export function RunOptions({
       {habit("rest_every", "rest after patches")}
       {habit("rest_s", "rest, s")}
       {habit("reference_every_s", "white again every, s")}
+      {plan?.left_out.map((why) => (
+        <Text key={why} color="lamp" w="100%">
+          Left out: {why}
+        </Text>
+      ))}
     </Flex>
   );
 }

@@ -1,5 +1,5 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
-import { useState } from "react";
+import { type RefObject, useRef, useState } from "react";
 import { type ControlView, call, type SetupView } from "../../api/client";
 import { useAct, useSetup } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
@@ -77,11 +77,13 @@ function Body({
   view,
   close,
   onSaved,
+  edited,
 }: {
   review: number;
   view: SetupView;
-  close: () => void;
+  close: (sure?: boolean) => void;
   onSaved: Props["onSaved"];
+  edited: RefObject<boolean>;
 }) {
   const given: Values = Object.fromEntries(view.controls.map((c) => [c.path, c.value]));
   const [values, setValues] = useState<Values>(given);
@@ -101,22 +103,23 @@ function Body({
   const flash = useAct((f: string) => call("PUT", `/units/${view.unit}/firmware`, { firmware: f }), touched);
   const different = Object.fromEntries(Object.entries(values).filter(([k, v]) => v !== given[k]));
   const dirty = Object.keys(different).length > 0;
+  edited.current = dirty || name.trim() !== "" || firmware !== view.firmware;
   const error = change.error ?? add.error ?? remove.error ?? flash.error;
   const save = () =>
     change.mutate(different, {
       onSuccess: () => {
         const before = Object.fromEntries(Object.keys(different).map((k) => [k, given[k] as number | string]));
         onSaved({ setup: view.setup, name: view.name, before });
-        close();
+        close(true);
       },
     });
   return (
     <>
       <Flex justify="space-between" align="center" mb="4px">
-        <Text fontSize="16px" fontWeight="600">
+        <Text as="h2" fontSize="16px" fontWeight="600">
           Settings of {view.name}
         </Text>
-        <QuietButton onClick={close}>
+        <QuietButton onClick={() => close()}>
           Close <Key>esc</Key>
         </QuietButton>
       </Flex>
@@ -160,7 +163,7 @@ function Body({
         />
         <QuietButton
           disabled={!name.trim()}
-          onClick={() => add.mutate({ name, settings: different }, { onSuccess: close })}
+          onClick={() => add.mutate({ name, settings: different }, { onSuccess: () => close(true) })}
           data-testid="save-as"
         >
           Save as a setup of its own
@@ -171,12 +174,15 @@ function Body({
           Sample {view.sample}, firmware
         </Text>
         <Field id="firmware" value={firmware} onChange={(e) => setFirmware(e.target.value)} w="110px" />
-        <QuietButton disabled={firmware === view.firmware} onClick={() => flash.mutate(firmware, { onSuccess: close })}>
-          It was updated
+        <QuietButton
+          disabled={firmware === view.firmware}
+          onClick={() => flash.mutate(firmware, { onSuccess: () => close(true) })}
+        >
+          Save firmware version
         </QuietButton>
         <Box flex="1" />
-        {view.name !== view.mode && !view.name.endsWith(")") && (
-          <QuietButton color="ink3" onClick={() => remove.mutate(undefined, { onSuccess: close })}>
+        {view.own && (
+          <QuietButton color="ink3" onClick={() => remove.mutate(undefined, { onSuccess: () => close(true) })}>
             Delete {view.name} and its readings
           </QuietButton>
         )}
@@ -188,13 +194,26 @@ function Body({
 /** A setup's controls: change them, keep them as a setup of its own; and the sample's firmware. */
 export function SettingsDialog({ review, setup, close, onSaved }: Props) {
   const view = useSetup(review, setup);
+  const edited = useRef(false);
   return (
-    <Dialog label="Settings" width="min(760px, 94vw)" onClose={close}>
+    <Dialog
+      label="Settings"
+      width="min(760px, 94vw)"
+      onClose={close}
+      mayClose={() => !edited.current || window.confirm("Settings were changed and are not saved. Close all the same?")}
+    >
       {(shut) => (
         <>
           {view.error && <ProblemNote error={view.error} />}
           {view.data ? (
-            <Body key={view.data.setup} review={review} view={view.data} close={shut} onSaved={onSaved} />
+            <Body
+              key={view.data.setup}
+              review={review}
+              view={view.data}
+              close={shut}
+              onSaved={onSaved}
+              edited={edited}
+            />
           ) : (
             <Mono color="ink3">Loading</Mono>
           )}

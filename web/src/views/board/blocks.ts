@@ -1,5 +1,11 @@
 import type { BoardColumn, BoardRow } from "../../api/client";
-import type { Sort } from "./BoardTable";
+
+/** What the rows are sorted by. */
+export interface Sort {
+  measurement: string;
+  figure: string;
+  down: boolean;
+}
 
 /** The columns of one measurement, which stand together. */
 export interface Block {

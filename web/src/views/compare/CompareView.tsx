@@ -3,18 +3,26 @@ import { Fragment } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { ComparedSetup, ComparedValue, Comparison } from "../../api/client";
 import { useComparable, useComparison, usePlates } from "../../api/queries";
-import { useKeys } from "../../app/keys";
+import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
-import { Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { ActionMenu } from "../../parts/ActionMenu";
+import { Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 
 const A = chakra(Link);
 const Td = chakra("td");
 const Th = chakra("th");
-const signed = (v: number) => `${v > 0 ? "+" : "−"}${Number(Math.abs(v).toPrecision(2))}`;
+const signed = (v: number) => (v === 0 ? "0" : `${v > 0 ? "+" : "−"}${Number(Math.abs(v).toPrecision(2))}`);
 
 function Difference({ value }: { value: ComparedValue }) {
+  if (value.undecidable) {
+    return (
+      <Mono fontSize="11px" color="ink3" display="block" title="A lower bound is no figure that could differ">
+        not decidable
+      </Mono>
+    );
+  }
   if (value.difference === null || value.difference === undefined) return null;
   const told =
     value.measurable === null
@@ -44,15 +52,7 @@ function Head({ setup, index, onRemove }: { setup: ComparedSetup; index: number;
         <A to={`/review/${setup.review}`} fontWeight="600" _hover={{ textDecoration: "underline" }}>
           {setup.name}
         </A>
-        <chakra.button
-          type="button"
-          onClick={onRemove}
-          color="ink3"
-          cursor="pointer"
-          aria-label={`Take ${setup.name} off`}
-        >
-          ×
-        </chakra.button>
+        <TakeOff onClick={onRemove} aria-label={`Take ${setup.name} off`} />
       </Flex>
       <Text color="ink3" fontSize="11px">
         {setup.display}, sample {setup.sample}, {setup.firmware}
@@ -92,6 +92,7 @@ function Rows({
                   cursor={drawn ? "pointer" : "default"}
                   onClick={() => drawn && onChoose(row.measurement)}
                   color={drawn ? "ink" : "ink2"}
+                  minH="24px"
                   title={drawn ? "Draw this over one another" : "Not measured in all of them"}
                 >
                   {row.title}
@@ -150,7 +151,8 @@ export default function CompareView() {
     if (d) q.set("draw", d);
     setQuery(q, { replace: true });
   };
-  useKeys({ Escape: () => go(-1) });
+  useKeys("view", { back: () => go(-1) });
+  useTitle("Compare");
   const free = known.data?.filter((s) => !setups.includes(s.setup)) ?? [];
   const displays = [...new Set(free.map((s) => s.display))];
   const targets = plates.data?.targets ?? [];
@@ -161,28 +163,18 @@ export default function CompareView() {
           Compare
         </Text>
         {setups.length < 4 && (
-          <Select
-            aria-label="Add a setup"
-            value=""
-            borderStyle="dashed"
-            onChange={(e) => set({ setups: [...setups, Number(e.target.value)] })}
-            data-testid="add-setup"
+          <ActionMenu
+            label="Add a mode of any display"
+            onAct={(value) => set({ setups: [...setups, Number(value)] })}
+            groups={displays.map((d) => ({
+              title: d,
+              actions: free.filter((x) => x.display === d).map((x) => ({ value: String(x.setup), words: x.name })),
+            }))}
           >
-            <option value="" disabled>
-              + a mode of any display
-            </option>
-            {displays.map((d) => (
-              <optgroup key={d} label={d}>
-                {free
-                  .filter((s) => s.display === d)
-                  .map((s) => (
-                    <option key={s.setup} value={s.setup}>
-                      {s.name}
-                    </option>
-                  ))}
-              </optgroup>
-            ))}
-          </Select>
+            <QuietButton borderStyle="dashed" data-testid="add-setup" disabled={displays.length === 0}>
+              Add a mode of any display…
+            </QuietButton>
+          </ActionMenu>
         )}
         <Box flex="1" />
         {setups.length > 0 && (
@@ -213,15 +205,23 @@ export default function CompareView() {
       )}
       {comparison.data && setups.length > 0 && (
         <Grid
-          templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) minmax(0, 1fr)" }}
+          templateColumns={{
+            base: "minmax(0, 1fr)",
+            lg: setups.length > 2 ? "minmax(0, 3fr) minmax(0, 2fr)" : "minmax(0, 1fr) minmax(0, 1fr)",
+          }}
           gap="24px"
           alignItems="start"
         >
           <Box overflowX="auto" py="12px">
-            <chakra.table w="100%" css={{ borderCollapse: "collapse" }} data-testid="comparison">
+            <chakra.table
+              w="100%"
+              css={{ borderCollapse: "collapse" }}
+              data-testid="comparison"
+              aria-label="Comparison"
+            >
               <thead>
                 <tr>
-                  <td colSpan={2} />
+                  <td colSpan={2} aria-hidden="true" />
                   {comparison.data.setups.map((s, i) => (
                     <Head
                       key={s.setup}
@@ -243,7 +243,7 @@ export default function CompareView() {
             {plates.error && <ProblemNote error={plates.error} />}
             {plates.data && shared.includes(chosen) && (
               <>
-                <Text fontWeight="600" mb="10px">
+                <Text as="h2" fontWeight="600" mb="10px">
                   {plates.data.title}{" "}
                   <chakra.span color="ink3" fontWeight="400">
                     all against {plates.data.target_title}

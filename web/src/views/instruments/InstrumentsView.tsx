@@ -3,9 +3,9 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { type Attempt, call, type InstrumentsView as View } from "../../api/client";
 import { useAct, useBench, useBoard, useInstruments, useShelf } from "../../api/queries";
-import { useKeys } from "../../app/keys";
+import { useKeys, useTitle } from "../../app/keys";
 import { signed } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
 import { Select } from "../../parts/field";
 
 const Td = chakra("td");
@@ -25,52 +25,60 @@ function Meters({ view }: { view: View }) {
   const busy = (bench.data?.kind ?? "") !== "";
   return (
     <Box as="section" aria-label="Meters">
-      <Text fontWeight="600" fontSize="15px" mb="4px">
+      <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
         Meters
       </Text>
-      <chakra.table w="100%" css={{ borderCollapse: "collapse" }}>
-        <thead>
-          <tr>
-            <Th {...head}>Meter</Th>
-            <Th {...head}>Used as</Th>
-            <Th {...head} textAlign="right">
-              Repeats to, %
-            </Th>
-            <Th {...head} textAlign="right">
-              Floor, cd/m²
-            </Th>
-            <Th {...head} textAlign="right">
-              Ceiling, cd/m²
-            </Th>
-            <Th {...head}>State</Th>
-          </tr>
-        </thead>
-        <tbody>
-          {view.meters.map((m) => (
-            <tr key={m.name}>
-              <Td {...cell} fontWeight="500">
-                {m.name}
-              </Td>
-              <Td {...cell} color="ink2">
-                {m.role}
-              </Td>
-              <Td {...cell} textAlign="right">
-                <Mono>{m.repeatability_percent.toFixed(2)}</Mono>
-              </Td>
-              <Td {...cell} textAlign="right">
-                <Mono>{m.floor_cd_m2}</Mono>
-              </Td>
-              <Td {...cell} textAlign="right">
-                <Mono>{m.ceiling_cd_m2}</Mono>
-              </Td>
-              <Td {...cell} color={m.fault ? "lamp" : "ink2"}>
-                {m.fault ? view.faults[m.fault] : busy && m.kind === "colorimeter" ? "reading" : "ready"}
-              </Td>
+      <Wide label="Meters">
+        <chakra.table w="100%" css={{ borderCollapse: "collapse" }}>
+          <thead>
+            <tr>
+              <Th {...head} scope="col">
+                Meter
+              </Th>
+              <Th {...head} scope="col">
+                Used as
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Repeats to, %
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Floor, cd/m²
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Ceiling, cd/m²
+              </Th>
+              <Th {...head} scope="col">
+                State
+              </Th>
             </tr>
-          ))}
-        </tbody>
-      </chakra.table>
-      <Flex align="center" gap="8px" mt="10px" color="ink2">
+          </thead>
+          <tbody>
+            {view.meters.map((m) => (
+              <tr key={m.name}>
+                <Td {...cell} fontWeight="500">
+                  {m.name}
+                </Td>
+                <Td {...cell} color="ink2">
+                  {m.role}
+                </Td>
+                <Td {...cell} textAlign="right">
+                  <Mono>{m.repeatability_percent.toFixed(2)}</Mono>
+                </Td>
+                <Td {...cell} textAlign="right">
+                  <Mono>{m.floor_cd_m2}</Mono>
+                </Td>
+                <Td {...cell} textAlign="right">
+                  <Mono>{m.ceiling_cd_m2}</Mono>
+                </Td>
+                <Td {...cell} color={m.fault ? "lamp" : "ink2"}>
+                  {m.fault ? view.faults[m.fault] : busy && m.kind === "colorimeter" ? "reading" : "ready"}
+                </Td>
+              </tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      </Wide>
+      <Flex align="center" gap="8px" mt="10px" color="ink2" wrap="wrap">
         <Text as="label" {...{ htmlFor: "fault" }}>
           Try what happens when the working meter
         </Text>
@@ -111,45 +119,49 @@ function Result({ attempt }: { attempt: Attempt }) {
           </>
         )}
       </Text>
-      <chakra.table css={{ borderCollapse: "collapse" }}>
-        <thead>
-          <tr>
-            <Th {...head}>Colour</Th>
-            <Th {...head} textAlign="right">
-              dE before
-            </Th>
-            <Th {...head} textAlign="right">
-              dE after
-            </Th>
-            <Th {...head} textAlign="right">
-              Δu′v′ after
-            </Th>
-            <Th {...head} textAlign="right">
-              Luminance, %
-            </Th>
-          </tr>
-        </thead>
-        <tbody>
-          {attempt.residuals?.map((r) => (
-            <tr key={r.name}>
-              <Td {...cell} py="3px">
-                {r.name}
-              </Td>
-              {[
-                r.de_before.toFixed(2),
-                r.de_after.toFixed(2),
-                r.duv_after.toFixed(4),
-                r.luminance_percent.toFixed(2),
-              ].map((v, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: columns never move
-                <Td {...cell} key={i} py="3px" textAlign="right">
-                  <Mono>{v.replace("-", "−")}</Mono>
-                </Td>
-              ))}
+      <Wide label="What is left after the correction">
+        <chakra.table css={{ borderCollapse: "collapse" }}>
+          <thead>
+            <tr>
+              <Th {...head} scope="col">
+                Colour
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                dE before
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                dE after
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Δu′v′ after
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Luminance, %
+              </Th>
             </tr>
-          ))}
-        </tbody>
-      </chakra.table>
+          </thead>
+          <tbody>
+            {attempt.residuals?.map((r) => (
+              <tr key={r.name}>
+                <Td {...cell} py="3px">
+                  {r.name}
+                </Td>
+                {[
+                  r.de_before.toFixed(2),
+                  r.de_after.toFixed(2),
+                  r.duv_after.toFixed(4),
+                  signed(r.luminance_percent, 2),
+                ].map((v, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: columns never move
+                  <Td {...cell} key={i} py="3px" textAlign="right">
+                    <Mono>{v.replace("-", "−")}</Mono>
+                  </Td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      </Wide>
       <Flex gap="8px" mt="12px">
         <LampButton onClick={() => keep.mutate()} loading={keep.isPending}>
           Keep it for {PANELS[attempt.panel]} panels
@@ -202,8 +214,9 @@ function NewCorrection({ view }: { view: View }) {
     <Box>
       <Text color="ink2" maxW="620px" mb="10px">
         Four-colour method: red, green, blue and white of one display are read with the reference meter, then with the
-        working meter in the same place. Eight more colours show what is left, and white once more how the display
-        drifted meanwhile. It takes two minutes of bench time.
+        working meter in the same place. Eight more colours show what is left, and white in between how the display
+        drifted meanwhile; primaries are read twice, so that an odd reading is noticed. It takes three minutes of bench
+        time.
       </Text>
       <Flex gap="8px" wrap="wrap" align="center">
         <Select
@@ -253,7 +266,8 @@ function StartIn({ review, start }: { review: number; start: (setup: number) => 
 export default function InstrumentsView() {
   const view = useInstruments();
   const go = useNavigate();
-  useKeys({ Escape: () => go(-1) });
+  useKeys("view", { back: () => go(-1) });
+  useTitle("Instruments");
   if (view.error) {
     return (
       <Quiet>
@@ -273,16 +287,16 @@ export default function InstrumentsView() {
           back <Key>esc</Key>
         </Text>
       </Flex>
-      <Grid gap="30px">
+      <Grid gap="30px" templateColumns="minmax(0, 1fr)">
         <Meters view={view.data} />
         <Box as="section" aria-label="New correction">
-          <Text fontWeight="600" fontSize="15px" mb="4px">
+          <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
             New correction
           </Text>
           <NewCorrection view={view.data} />
         </Box>
         <Box as="section" aria-label="Corrections">
-          <Text fontWeight="600" fontSize="15px" mb="4px">
+          <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
             Corrections of the working meter
           </Text>
           {view.data.corrections.length === 0 ? (
@@ -290,67 +304,77 @@ export default function InstrumentsView() {
               None yet. Without one, runs are read with the meter's own filters and are marked as uncorrected.
             </Text>
           ) : (
-            <chakra.table w="100%" css={{ borderCollapse: "collapse" }} data-testid="corrections">
-              <thead>
-                <tr>
-                  <Th {...head}>Panel type</Th>
-                  <Th {...head}>Made on</Th>
-                  <Th {...head}>Reference</Th>
-                  <Th {...head}>Date</Th>
-                  <Th {...head} textAlign="right">
-                    dE left, mean
-                  </Th>
-                  <Th {...head} textAlign="right">
-                    worst
-                  </Th>
-                  <Th {...head} textAlign="right">
-                    without it
-                  </Th>
-                  <Th {...head} textAlign="right" pr="0">
-                    Runs
-                  </Th>
-                </tr>
-              </thead>
-              <tbody>
-                {view.data.corrections.map((c) => (
-                  <tr key={c.id} title={c.matrix.map((r) => r.map((v) => v.toFixed(5)).join("  ")).join("\n")}>
-                    <Td {...cell} fontWeight={c.current ? 500 : 400} color={c.current ? "ink" : "ink2"}>
-                      {PANELS[c.panel]}{" "}
-                      {c.current && (
-                        <chakra.span
-                          border="1px solid"
-                          borderColor="line"
-                          borderRadius="3px"
-                          px="5px"
-                          fontSize="11px"
-                          color="ink3"
-                        >
-                          in use
-                        </chakra.span>
-                      )}
-                    </Td>
-                    <Td {...cell} color="ink2">
-                      {c.made_on}
-                    </Td>
-                    <Td {...cell} color="ink2">
-                      {c.reference}
-                    </Td>
-                    <Td {...cell} color="ink2" whiteSpace="nowrap">
-                      {new Date(c.made_at).toLocaleDateString("en-GB", { dateStyle: "medium" })}
-                    </Td>
-                    {[c.residual.de2000_mean, c.residual.de2000_worst, c.residual.de2000_before_mean].map((v, i) => (
-                      // biome-ignore lint/suspicious/noArrayIndexKey: columns never move
-                      <Td {...cell} key={i} textAlign="right">
-                        <Mono>{v?.toFixed(2) ?? "–"}</Mono>
-                      </Td>
-                    ))}
-                    <Td {...cell} textAlign="right" pr="0">
-                      <Mono>{c.runs}</Mono>
-                    </Td>
+            <Wide label="Corrections">
+              <chakra.table w="100%" css={{ borderCollapse: "collapse" }} data-testid="corrections">
+                <thead>
+                  <tr>
+                    <Th {...head} scope="col">
+                      Panel type
+                    </Th>
+                    <Th {...head} scope="col">
+                      Made on
+                    </Th>
+                    <Th {...head} scope="col">
+                      Reference
+                    </Th>
+                    <Th {...head} scope="col">
+                      Date
+                    </Th>
+                    <Th {...head} scope="col" textAlign="right">
+                      dE left, mean
+                    </Th>
+                    <Th {...head} scope="col" textAlign="right">
+                      worst
+                    </Th>
+                    <Th {...head} scope="col" textAlign="right">
+                      without it
+                    </Th>
+                    <Th {...head} textAlign="right" pr="0">
+                      Runs
+                    </Th>
                   </tr>
-                ))}
-              </tbody>
-            </chakra.table>
+                </thead>
+                <tbody>
+                  {view.data.corrections.map((c) => (
+                    <tr key={c.id} title={c.matrix.map((r) => r.map((v) => v.toFixed(5)).join("  ")).join("\n")}>
+                      <Td {...cell} fontWeight={c.current ? 500 : 400} color={c.current ? "ink" : "ink2"}>
+                        {PANELS[c.panel]}{" "}
+                        {c.current && (
+                          <chakra.span
+                            border="1px solid"
+                            borderColor="line"
+                            borderRadius="3px"
+                            px="5px"
+                            fontSize="11px"
+                            color="ink3"
+                          >
+                            in use
+                          </chakra.span>
+                        )}
+                      </Td>
+                      <Td {...cell} color="ink2">
+                        {c.made_on}
+                      </Td>
+                      <Td {...cell} color="ink2">
+                        {c.reference}
+                      </Td>
+                      <Td {...cell} color="ink2" whiteSpace="nowrap">
+                        {new Date(c.made_at).toLocaleDateString("en-GB", { dateStyle: "medium" })}
+                      </Td>
+                      {[c.residual.de2000_mean, c.residual.de2000_worst, c.residual.de2000_before_mean].map((v, i) => (
+                        // biome-ignore lint/suspicious/noArrayIndexKey: columns never move
+                        <Td {...cell} key={i} textAlign="right">
+                          <Mono>{v?.toFixed(2) ?? "–"}</Mono>
+                        </Td>
+                      ))}
+                      <Td {...cell} textAlign="right" pr="0">
+                        <Mono>{c.runs}</Mono>
+                      </Td>
+                    </tr>
+                  ))}
+                </tbody>
+              </chakra.table>
+            </Wide>
           )}
         </Box>
       </Grid>

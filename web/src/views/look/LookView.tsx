@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Look } from "../../api/client";
 import { useLook } from "../../api/queries";
-import { useKeys } from "../../app/keys";
+import { useKeys, useTitle } from "../../app/keys";
 import { Key, Mono, ProblemNote, Quiet } from "../../parts/basics";
 import { Select } from "../../parts/field";
 
@@ -72,7 +72,7 @@ function Swatches({ look }: { look: Look }) {
   const worst = [...look.swatches].sort((a, b) => b.de - a.de);
   return (
     <Box as="section" aria-label="Swatches">
-      <Text fontWeight="600" mb="2px">
+      <Text as="h2" fontWeight="600" mb="2px">
         {look.swatches_of}, worst first{" "}
         <chakra.span color="ink3" fontWeight="400">
           left half meant, right half as read; dotted edge: outside sRGB
@@ -118,7 +118,8 @@ export default function LookView() {
     if (next.target !== undefined) q.set("target", next.target);
     setQuery(q, { replace: true });
   };
-  useKeys({ Escape: () => go(`/review/${review}`) });
+  useKeys("view", { back: () => go(`/review/${review}`) });
+  useTitle(look.data && `${look.data.name}, how it looks`);
   return (
     <Box>
       <Flex align="center" gap="14px" px="16px" py="9px" borderBottom="1px solid" borderColor="lineSoft" wrap="wrap">

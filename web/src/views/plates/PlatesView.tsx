@@ -1,26 +1,17 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { type RefObject, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Plates } from "../../api/client";
 import { type Laid, laidQuery, platesQuery, useBoard, usePlates } from "../../api/queries";
-import { useKeys } from "../../app/keys";
+import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
-import { Key, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { ActionMenu } from "../../parts/ActionMenu";
+import { Key, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { field, Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 
 const A = chakra(Link);
-const Select = chakra("select");
-const field = {
-  bg: "sheet",
-  color: "ink",
-  border: "1px solid",
-  borderColor: "line",
-  borderRadius: "5px",
-  h: "30px",
-  px: "8px",
-} as const;
-
 function SetupTag({
   name,
   state,
@@ -35,29 +26,13 @@ function SetupTag({
   onRemove?: () => void;
 }) {
   return (
-    <Flex {...field} align="center" gap="9px" px="11px" title={note || undefined}>
+    <Flex {...field} h="auto" minH="30px" align="center" gap="9px" px="11px" py="2px" maxW="100%" wrap="wrap">
       <LineSample index={index} />
-      <Text>
+      <Text minW={0} overflowWrap="anywhere">
         <b>{name}</b> <chakra.span color="ink3">{state}</chakra.span>
-        {note && (
-          <chakra.span color="lamp" aria-label={note}>
-            {" "}
-            !
-          </chakra.span>
-        )}
+        {note && <chakra.span color="lamp"> · {note}</chakra.span>}
       </Text>
-      {onRemove && (
-        <chakra.button
-          type="button"
-          aria-label={`Take ${name} off`}
-          onClick={onRemove}
-          color="ink3"
-          cursor="pointer"
-          _hover={{ color: "ink" }}
-        >
-          ×
-        </chakra.button>
-      )}
+      {onRemove && <TakeOff aria-label={`Take ${name} off`} onClick={onRemove} />}
     </Flex>
   );
 }
@@ -70,12 +45,12 @@ interface BarProps {
   onTables: () => void;
   /** The targets are about to be chosen from. */
   onTargets: () => void;
+  targets: RefObject<HTMLSelectElement | null>;
+  laying: boolean;
+  onLaying: (open: boolean) => void;
 }
 
-function Bar({ plates, laid, tables, onLaid, onTables, onTargets }: BarProps) {
-  const targets = useRef<HTMLSelectElement>(null);
-  const overlays = useRef<HTMLSelectElement>(null);
-  useKeys({ t: () => targets.current?.focus(), o: () => overlays.current?.focus() });
+function Bar({ plates, laid, tables, onLaid, onTables, onTargets, targets, laying, onLaying }: BarProps) {
   const free = plates.others.filter((o) => o.measured);
   const room = plates.shown.length + plates.pins.length < 4;
   const choose = (value: string) =>
@@ -104,35 +79,27 @@ function Bar({ plates, laid, tables, onLaid, onTables, onTargets }: BarProps) {
         />
       ))}
       {room && (free.length > 0 || plates.can_pin) && (
-        <Select
-          ref={overlays}
-          {...field}
-          borderStyle="dashed"
-          color="ink2"
-          aria-label="Overlay another mode (o)"
-          value=""
-          onChange={(e) => choose(e.target.value)}
+        <ActionMenu
+          label="Overlay another mode, or pin a target"
+          open={laying}
+          onOpen={onLaying}
+          onAct={choose}
+          groups={[
+            { title: "Another mode", actions: free.map((o) => ({ value: String(o.setup), words: o.name })) },
+            {
+              title: "Pin a target",
+              actions: plates.can_pin
+                ? plates.targets
+                    .filter((t) => !laid.pins.includes(t.key))
+                    .map((t) => ({ value: `pin ${t.key}`, words: t.title }))
+                : [],
+            },
+          ]}
         >
-          <option value="" disabled>
-            + overlay
-          </option>
-          {free.map((o) => (
-            <option key={o.setup} value={o.setup}>
-              {o.name}
-            </option>
-          ))}
-          {plates.can_pin && (
-            <optgroup label="Pin a target">
-              {plates.targets
-                .filter((t) => !laid.pins.includes(t.key))
-                .map((t) => (
-                  <option key={t.key} value={`pin ${t.key}`}>
-                    {t.title}
-                  </option>
-                ))}
-            </optgroup>
-          )}
-        </Select>
+          <QuietButton borderStyle="dashed" color="ink2" data-testid="overlay">
+            Overlay… <Key>o</Key>
+          </QuietButton>
+        </ActionMenu>
       )}
       <Box flex="1" />
       {plates.against_target ? (
@@ -157,7 +124,7 @@ function Bar({ plates, laid, tables, onLaid, onTables, onTargets }: BarProps) {
           <Key>t</Key>
         </Flex>
       ) : (
-        <Text color="ink3">the same against any target</Text>
+        <Text color="ink3">does not depend on a target</Text>
       )}
       <QuietButton onClick={onTables} aria-pressed={tables}>
         {tables ? "Hide numbers" : "Numbers"}
@@ -210,30 +177,35 @@ export default function PlatesView() {
         replace: true,
       });
   };
-  useKeys({
-    Escape: () => go(`/review/${review}`),
-    ArrowLeft: () => step(-1),
-    ArrowRight: () => step(1),
-    ArrowUp: () => climb(-1),
-    ArrowDown: () => climb(1),
-    l: () => go(`/review/${review}/look/${setup}`),
+  const targets = useRef<HTMLSelectElement>(null);
+  const [laying, setLaying] = useState(false);
+  useKeys("plates", {
+    target: () => targets.current?.focus(),
+    overlay: () => setLaying(true),
+    look: () => go(`/review/${review}/look/${setup}`),
+    before: () => step(-1),
+    after: () => step(1),
+    above: () => climb(-1),
+    below: () => climb(1),
+    back: () => go(`/review/${review}`),
   });
+  useTitle(plates.data && row && `${plates.data.title}, ${row.name}, ${board.data?.review.name}`);
 
   return (
     <Box>
-      <Flex align="center" gap="14px" px="16px" h="40px" borderBottom="1px solid" borderColor="lineSoft">
-        <Text as="h1" fontWeight="600" whiteSpace="nowrap">
+      <Flex
+        align="center"
+        gap="4px 14px"
+        px="16px"
+        minH="40px"
+        borderBottom="1px solid"
+        borderColor="lineSoft"
+        wrap="wrap"
+      >
+        <Text as="h1" fontWeight="600" overflowWrap="anywhere">
           {row?.name ?? "…"}
         </Text>
-        <Flex
-          as="nav"
-          aria-label="Measurements"
-          gap="13px"
-          overflowX="auto"
-          whiteSpace="nowrap"
-          fontSize="12.5px"
-          css={{ scrollbarWidth: "none" }}
-        >
+        <Flex as="nav" aria-label="Measurements" gap="0 13px" wrap="wrap" whiteSpace="nowrap" fontSize="12.5px">
           {row?.cells
             .filter((c) => c.figures.length)
             .map((c) => (
@@ -244,6 +216,7 @@ export default function PlatesView() {
                 color={c.measurement === measurement ? "ink" : "ink2"}
                 borderBottom="2px solid"
                 borderColor={c.measurement === measurement ? "ink" : "transparent"}
+                aria-current={c.measurement === measurement ? "page" : undefined}
                 lineHeight="36px"
               >
                 {board.data?.columns.find((k) => k.measurement === c.measurement)?.short}
@@ -272,9 +245,15 @@ export default function PlatesView() {
             onLaid={set}
             onTables={() => setTables((t) => !t)}
             onTargets={foresee}
+            targets={targets}
+            laying={laying}
+            onLaying={setLaying}
           />
           <Text px="16px" pt="10px" color="ink2" data-testid="words">
-            <b>{plates.data.title}.</b> {plates.data.words}
+            <chakra.h2 display="inline" fontWeight="600">
+              {plates.data.title}.
+            </chakra.h2>{" "}
+            {plates.data.words}
           </Text>
           <Flex px="16px" pt="6px" gap="4px 22px" wrap="wrap" data-testid="figures">
             {plates.data.columns.map((c) => (

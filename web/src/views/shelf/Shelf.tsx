@@ -1,9 +1,9 @@
 import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { type Ref, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, type ShelfEntry } from "../../api/client";
 import { useAct, useShelf, useShipped } from "../../api/queries";
-import { useKeys } from "../../app/keys";
+import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
 
@@ -26,10 +26,18 @@ function state(entry: ShelfEntry): string {
 function Entry({ entry }: { entry: ShelfEntry }) {
   const best = entry.headline[0];
   const remove = useAct(() => call("DELETE", `/reviews/${entry.id}`), ["shelf"]);
+  const item = useRef<HTMLLIElement>(null);
+  const drop = () => {
+    // Who deletes with the keyboard goes on with the next display, or the one before, or the heading.
+    const near = item.current?.nextElementSibling ?? item.current?.previousElementSibling;
+    const next = near?.querySelector<HTMLElement>("a") ?? document.querySelector<HTMLElement>("h1");
+    remove.mutate(undefined, { onSuccess: () => next?.focus() });
+  };
   const [asking, setAsking] = useState(false);
   return (
     <Grid
       as="li"
+      ref={item as unknown as Ref<HTMLDivElement>}
       templateColumns={{ base: "1fr", md: "minmax(0, 2.2fr) minmax(0, 1.5fr) minmax(0, 1.6fr) auto" }}
       gap="6px 24px"
       alignItems="center"
@@ -51,7 +59,8 @@ function Entry({ entry }: { entry: ShelfEntry }) {
           {entry.name}
         </A>
         <Text color="ink2">
-          {entry.kind}, {PANELS[entry.panel]} · {entry.modes} modes ·{" "}
+          {entry.kind ? `${entry.kind}, ${PANELS[entry.panel]}` : entry.about} · {entry.modes}{" "}
+          {entry.modes === 1 ? "mode" : "modes"} ·{" "}
           {entry.samples > 1 ? `${entry.samples} samples` : `sample ${entry.sample}`} · firmware {entry.firmware}
         </Text>
       </Box>
@@ -84,7 +93,7 @@ function Entry({ entry }: { entry: ShelfEntry }) {
         )}
         {asking ? (
           <>
-            <QuietButton borderColor="lamp" onClick={() => remove.mutate()}>
+            <QuietButton borderColor="lamp" onClick={drop} autoFocus>
               Delete {entry.name} and its readings
             </QuietButton>
             <QuietButton onClick={() => setAsking(false)}>Keep</QuietButton>
@@ -112,7 +121,7 @@ function NewReview() {
   };
   return (
     <Box as="section" aria-label="New review" px="16px" py="18px" borderTop="1px solid" borderColor="line">
-      <Text fontWeight="600" mb="2px">
+      <Text as="h2" fontWeight="600" mb="2px">
         New review
       </Text>
       <Text color="ink2" mb="10px">
@@ -151,7 +160,8 @@ export default function Shelf() {
   const shelf = useShelf();
   const [search, setSearch] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useKeys({ "/": () => field.current?.focus(), Escape: () => setSearch("") });
+  useKeys("shelf", { search: () => field.current?.focus(), clear: () => setSearch("") });
+  useTitle("Shelf");
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = shelf.data?.filter((e) => {
     const text = `${e.name} ${e.kind} ${e.panel} ${state(e)}`.toLowerCase();
@@ -159,8 +169,8 @@ export default function Shelf() {
   });
   return (
     <Box maxW="1280px" mx="auto">
-      <Flex align="center" justify="space-between" px="16px" py="12px" gap="16px">
-        <Text as="h1" fontSize="18px" fontWeight="600">
+      <Flex align="center" justify="space-between" px="16px" py="12px" gap="16px" wrap="wrap">
+        <Text as="h1" fontSize="18px" fontWeight="600" tabIndex={-1}>
           Shelf
         </Text>
         <Flex align="center" gap="8px" color="ink3">
@@ -174,7 +184,7 @@ export default function Shelf() {
             h="30px"
             w="240px"
             bg="sheet"
-            borderColor="line"
+            borderColor="control"
             _placeholder={{ color: "ink3" }}
           />
           <Key>/</Key>

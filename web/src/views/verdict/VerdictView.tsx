@@ -3,8 +3,8 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { call, type EditionView, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
-import { useKeys } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { useKeys, useTitle } from "../../app/keys";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
 
 const A = chakra(Link);
@@ -15,8 +15,8 @@ const Table = chakra("table");
 const head = { textAlign: "left", color: "ink3", fontWeight: "500", fontSize: "12px", py: "5px", pr: "12px" } as const;
 const cell = { py: "7px", pr: "12px", borderTop: "1px solid", borderColor: "lineSoft", verticalAlign: "top" } as const;
 
-const half = (m: ModeScore) =>
-  m.score.low == null || m.score.high == null ? "" : `±${Math.max(1, Math.round((m.score.high - m.score.low) / 2))}`;
+const interval = (m: ModeScore) =>
+  m.score.low == null || m.score.high == null ? "" : `${Math.round(m.score.low)} to ${Math.round(m.score.high)}`;
 
 function ScoreList({
   modes,
@@ -37,7 +37,7 @@ function ScoreList({
             aria-pressed={m.setup === chosen}
             w="100%"
             display="grid"
-            gridTemplateColumns="minmax(0, 1fr) 76px 124px"
+            gridTemplateColumns={{ base: "minmax(0, 1fr) 92px", sm: "minmax(0, 1fr) 96px 124px" }}
             alignItems="center"
             gap="10px"
             py="8px"
@@ -50,7 +50,9 @@ function ScoreList({
             <Box>
               <Text fontWeight="600">{m.name}</Text>
               <Text color="ink3" fontSize="11px">
-                {m.target_title} · as shipped{m.tied_with_best ? " · tie with the best" : ""}
+                {m.target_title}
+                {m.shipped ? " · as shipped" : ""}
+                {m.tied_with_best ? " · tie with the best" : ""}
               </Text>
             </Box>
             <Box textAlign="right">
@@ -59,7 +61,7 @@ function ScoreList({
               </Mono>
               <Mono fontSize="11px" color="ink3">
                 {" "}
-                {half(m)}
+                {interval(m)}
               </Mono>
             </Box>
             <NotchedRule points={m.score.value} low={m.score.low} high={m.score.high} width={120} />
@@ -75,7 +77,7 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
   const { score } = mode;
   return (
     <Box>
-      <Text fontWeight="600" mb="2px">
+      <Text as="h2" fontWeight="600" mb="2px">
         Where the points went: {mode.name}
       </Text>
       <Text color="ink2" mb="6px">
@@ -83,66 +85,70 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
           ? `No score: ${score.reason}.`
           : `${Math.round(100 * score.coverage)} % of the weight is measured; ${(100 - score.value).toFixed(1)} points lost.`}
       </Text>
-      <Table w="100%" css={{ borderCollapse: "collapse" }} data-testid="points">
-        <thead>
-          <tr>
-            <Th {...head}>Figure</Th>
-            <Th {...head} textAlign="right">
-              Value
-            </Th>
-            <Th {...head} textAlign="right">
-              Points
-            </Th>
-            <Th {...head} />
-            <Th {...head} textAlign="right">
-              Weight
-            </Th>
-            <Th {...head} textAlign="right" pr="0">
-              Lost
-            </Th>
-          </tr>
-        </thead>
-        <tbody>
-          {score.lines.map((line) => (
-            <tr key={line.figure}>
-              <Td {...cell}>
-                {line.value === null ? (
-                  <Text color="ink3">{line.title}</Text>
-                ) : (
-                  <A
-                    to={`/review/${review}/plates/${mode.setup}/${line.measurement}`}
-                    textDecoration="underline"
-                    textUnderlineOffset="3px"
-                    textDecorationColor="line"
-                  >
-                    {line.title}
-                  </A>
-                )}
-              </Td>
-              <Td {...cell} textAlign="right" whiteSpace="nowrap">
-                <Mono>{line.text}</Mono>{" "}
-                {line.value !== null && (
-                  <chakra.span color="ink3" display="inline-block" minW="22px" textAlign="left">
-                    {line.unit}
-                  </chakra.span>
-                )}
-              </Td>
-              <Td {...cell} textAlign="right">
-                <Mono>{line.points === null ? "–" : Math.round(line.points)}</Mono>
-              </Td>
-              <Td {...cell}>
-                <NotchedRule points={line.points} width={64} />
-              </Td>
-              <Td {...cell} textAlign="right">
-                <Mono>{line.weight}</Mono>
-              </Td>
-              <Td {...cell} textAlign="right" pr="0">
-                <Mono>{line.loss === null ? "–" : line.loss < 0.05 ? "0" : `−${line.loss.toFixed(1)}`}</Mono>
-              </Td>
+      <Wide label="Where the points went">
+        <Table w="100%" css={{ borderCollapse: "collapse" }} data-testid="points" aria-label="Where the points went">
+          <thead>
+            <tr>
+              <Th {...head} scope="col">
+                Figure
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Value
+              </Th>
+              <Th {...head} scope="col" textAlign="right">
+                Points
+              </Th>
+              <Td />
+              <Th {...head} scope="col" textAlign="right">
+                Weight
+              </Th>
+              <Th {...head} scope="col" textAlign="right" pr="0">
+                Lost
+              </Th>
             </tr>
-          ))}
-        </tbody>
-      </Table>
+          </thead>
+          <tbody>
+            {score.lines.map((line) => (
+              <tr key={line.figure}>
+                <Td {...cell}>
+                  {line.value === null ? (
+                    <Text color="ink3">{line.title}</Text>
+                  ) : (
+                    <A
+                      to={`/review/${review}/plates/${mode.setup}/${line.measurement}`}
+                      textDecoration="underline"
+                      textUnderlineOffset="3px"
+                      textDecorationColor="line"
+                    >
+                      {line.title}
+                    </A>
+                  )}
+                </Td>
+                <Td {...cell} textAlign="right" whiteSpace="nowrap">
+                  <Mono>{line.text}</Mono>{" "}
+                  {line.value !== null && (
+                    <chakra.span color="ink3" display="inline-block" minW="22px" textAlign="left">
+                      {line.unit}
+                    </chakra.span>
+                  )}
+                </Td>
+                <Td {...cell} textAlign="right">
+                  <Mono>{line.points === null ? "–" : Math.round(line.points)}</Mono>
+                </Td>
+                <Td {...cell}>
+                  <NotchedRule points={line.points} width={64} />
+                </Td>
+                <Td {...cell} textAlign="right">
+                  <Mono>{line.weight}</Mono>
+                </Td>
+                <Td {...cell} textAlign="right" pr="0">
+                  <Mono>{line.loss === null ? "–" : line.loss < 0.05 ? "0" : `−${line.loss.toFixed(1)}`}</Mono>
+                </Td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Wide>
     </Box>
   );
 }
@@ -154,10 +160,10 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
   const setupOf = (name: string) => modes.find((m) => m.name === name)?.setup;
   return (
     <Box data-testid="recipe">
-      <Text fontWeight="600" fontSize="15px" mb="6px">
+      <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
         Settings for {purpose.title.toLowerCase()}
       </Text>
-      <Table w="100%" css={{ borderCollapse: "collapse" }}>
+      <Table w="100%" css={{ borderCollapse: "collapse" }} aria-label="Recommended settings">
         <tbody>
           {recipe.steps.map((step, i) => {
             const evidence = step.evidence.find((e) => !e.figure.startsWith("score."));
@@ -231,7 +237,7 @@ function Publish({ review, gaps }: { review: number; gaps: string[] }) {
   );
   return (
     <Box as="section" aria-label="Publication">
-      <Text fontWeight="600" fontSize="15px" mb="6px">
+      <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
         Publication
       </Text>
       <Text color="ink2">Before publishing; what is missing will be printed in the report:</Text>
@@ -283,9 +289,10 @@ export default function VerdictView() {
   const review = Number(useParams().review);
   const go = useNavigate();
   const verdict = useVerdict(review);
-  useBoard(review);
+  const board = useBoard(review);
   const [chosen, setChosen] = useState<number | null>(null);
-  useKeys({ Escape: () => go(`/review/${review}`) });
+  useKeys("view", { back: () => go(`/review/${review}`) });
+  useTitle(board.data && `Verdict, ${board.data.review.name}`);
   if (verdict.error) {
     return (
       <Quiet>
@@ -298,7 +305,15 @@ export default function VerdictView() {
   const mode = purpose.modes.find((m) => m.setup === chosen) ?? purpose.modes[0];
   return (
     <Box>
-      <Flex align="center" px="16px" py="11px" gap="12px" borderBottom="1px solid" borderColor="lineSoft">
+      <Flex
+        align="center"
+        px="16px"
+        py="11px"
+        gap="4px 12px"
+        wrap="wrap"
+        borderBottom="1px solid"
+        borderColor="lineSoft"
+      >
         <Text as="h1" fontSize="15px" fontWeight="600">
           {purpose.title}
         </Text>
@@ -311,7 +326,7 @@ export default function VerdictView() {
           Board <Key>esc</Key>
         </A>
       </Flex>
-      <Grid templateColumns={{ base: "1fr", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
+      <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
         <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
           <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
           <Box mt="26px">

@@ -1,0 +1,295 @@
+"""Whether intervals hold what they promise: random displays surveyed by noisy meters, against their noise-free light.
+
+    make truth                  400 surveys, some minutes
+    python -m benchmarks.truth 80 --only uniformity
+
+Each survey makes a display of its own, corrects the working meter for it as the bench does, carries every measurement out by
+the real runner, and compares each figure's 95 % interval with the figure of the same patches on the rested, warm display
+without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import time
+from collections import defaultdict
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
+
+import numpy as np
+
+from lumenar.bench.habits import HABITS
+from lumenar.bench.plan import Cell, plan_run
+from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.simulated.assemble import simulated_bench
+from lumenar.bench.simulated.clock import SimulatedClock
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.meter import COLORIMETER, SimulatedColorimeter
+from lumenar.bench.simulated.unit_file import UnitFile
+from lumenar.core.analysis import COUNTS, analyse
+from lumenar.core.colour import correction
+from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
+from lumenar.core.readings import MeterLimits, Patch, Readings, collect
+from lumenar.core.targets import TARGETS
+from lumenar.core.uncertainty import DRAWS
+from lumenar.service import instruments
+from lumenar.service.loading import correction_key
+
+WITHOUT = ("modulation", "blue_light")
+"""What has no draws, as its readings carry no repeatability of their own."""
+COUNTED = ("_index", "_steps", "additive", "undecidable", "_level_percent", "first_visible_percent", "_hue_deg")
+"""Figures that are counts, classes or places: their intervals are of whole numbers, and no share of them is promised."""
+START_S = 40_000.0
+"""Bench time at which a display is warm."""
+
+
+def display(seed: int) -> UnitFile:
+    """A random display: emissive, backlit or projected, with its own spectra, curve, gamut, and faults."""
+    rng = np.random.default_rng([seed, 11])
+    panel = str(rng.choice(["lcd", "oled", "projector"]))
+    oled = panel == "oled"
+
+    def band(centre: float, spread: float) -> list[dict[str, float]]:
+        return [{"peak_nm": float(rng.normal(centre, spread)), "width_nm": float(rng.uniform(18, 55))}]
+
+    gains = rng.uniform(0.9, 1.0, 3)
+    mode = {
+        "name": "Only",
+        "target": str(rng.choice([k for k, t in TARGETS.items() if t.signal == "sdr"])),
+        "gamma": float(rng.uniform(1.9, 2.5)),
+        "saturation": float(rng.uniform(0.85, 1.15)),
+        "white_gains": (gains / gains.max()).tolist(),
+    }
+    if rng.uniform() < 0.5:
+        mode["clamp"] = str(rng.choice(["bt709", "p3_d65"]))
+    if rng.uniform() < 0.3:
+        mode["curve_table"] = [
+            [0, 0],
+            [0.05, float(rng.uniform(0.02, 0.07))],
+            [0.1, float(rng.uniform(0.08, 0.12))],
+            [1, 1],
+        ]
+    behaviour = {
+        "edge_falloff": float(rng.uniform(0, 0.25)),
+        "corner_tint": rng.normal(0, 0.02, 3).tolist(),
+        "dark_clouds": float(rng.uniform(0, 0.2)),
+        "load_depth": float(rng.uniform(0, 0.05)) if oled else 0.0,
+        "load_tau_s": float(rng.uniform(20, 90)),
+        "warm_up_depth": float(rng.uniform(0, 0.03)),
+        "bloom": float(rng.uniform(0, 0.01)),
+        "white_subpixel": float(rng.uniform(0, 0.3)) if rng.uniform() < 0.2 else 0.0,
+        "area_limit": [[0, 1], [0.2, 1], [1, float(rng.uniform(0.5, 1))]] if oled else [],
+    }
+    leakage = 0.0 if oled and rng.uniform() < 0.6 else float(10 ** rng.uniform(-4, -2.6))
+    light = {
+        "red": band(628, 8), "green": band(533, 8), "blue": band(457, 6),
+        "peak_cd_m2": float(10 ** rng.uniform(1.9, 3.1)), "native_white_xy": rng.normal([0.309, 0.325], 0.008).tolist(),
+        "leakage": leakage, "panel_bits": 14, "input_bits": int(rng.choice([8, 10])),
+    }  # fmt: skip
+    top = 100.0
+    control = {
+        "path": "Light", "kind": "slider", "default": 80, "role": "luminance", "effect": "luminance",
+        "table": [[0, 0.1], [50, float(rng.uniform(0.3, 0.6))], [top, 1.0]],
+    }  # fmt: skip
+    return UnitFile.model_validate(
+        {
+            "format": "lumenar-unit", "version": 1, "maker": "Random", "model": f"{seed}", "serial": "1", "firmware": "1",
+            "kind": "monitor", "panel": panel, "size_inch": 27, "pixels": [2560, 1440], "seed": seed, "light": light,
+            "behaviour": behaviour, "controls": [control], "modes": [mode],
+        }
+    )  # fmt: skip
+
+
+class Notes:
+    """A journal in memory."""
+
+    def __init__(self, steps: list[Step]) -> None:
+        self.steps, self.read, self.done = steps, [], 0
+        self.rested: float | None = None
+        self.whites: list[tuple[float, float]] = []
+        self.states: list[tuple[str, str]] = []
+
+    def next_step(self):
+        return self.steps[self.done] if self.done < len(self.steps) else None
+
+    def commit(self, step, outcome, reading, at_s, attempt=1):
+        self.read.append((step.patch, outcome, reading, at_s))
+        self.done += attempt == 1
+        if reading is not None and step.patch == Patch((1.0, 1.0, 1.0)):
+            self.whites.append((at_s, reading.XYZ[1]))
+
+    def watched(self, kind, setup, reading, at_s):
+        self.whites.append((at_s, reading.XYZ[1]))
+
+    def signed(self, setup, XYZ, changed):
+        self.rested = XYZ[0][1]
+
+    def warm(self, warm):
+        pass
+
+    def state(self, state, message):
+        self.states.append((state, message))
+
+    def showing(self, step):
+        pass
+
+
+class Noiseless(SimulatedColorimeter):
+    """Reads the light as it is."""
+
+    def sense(self, light, rng):
+        return light @ self.unit.channel_XYZ, None
+
+
+def corrected_meter(bench, file: UnitFile) -> tuple[np.ndarray, MeterLimits]:
+    """The working meter's correction for the display, made as the bench makes it, and its limits."""
+    series = []
+    for meter in (bench.spectroradiometer, bench.meter):
+        XYZ, times = [], []
+        for name in instruments.SERIES:
+            rgb = instruments.PRIMARIES.get(name) or instruments.CHECKS[name]
+            XYZ.append(instruments._read(bench, meter, Patch(rgb), HABITS[file.panel].settle_s))
+            times.append(bench.clock.now())
+        d = meter.describe()
+        series.append(
+            correction.ColourReadings(
+                tuple(instruments.SERIES), np.array(XYZ), np.array(times), d.repeatability, d.absolute, d.own_share
+            )
+        )
+    matrix = correction.from_series(*series)
+    key = correction_key(matrix)
+    draws = correction.spread(*series, DRAWS, key)
+    return matrix, replace(COLORIMETER.limits, correction_draws=draws, correction_key=key)
+
+
+def carried_out(file: UnitFile, bench, patches: list[Patch]) -> Notes:
+    """The patches read by the real runner."""
+    state = SetupState(1, "Only", "Only", file.defaults(file.modes[0]), "Light")
+    notes = Notes([Step(i, state, p) for i, p in enumerate(patches)])
+    if Runner(bench, notes, HABITS[file.panel], warm=True).work() != "done":
+        raise RuntimeError(str(notes.states[-1]))
+    return notes
+
+
+def true_readings(file: UnitFile, patches: list[Patch], limits: MeterLimits) -> Readings:
+    """What a perfect meter reads of the rested, warm display."""
+    calm = file.model_copy(
+        update={"behaviour": file.behaviour.model_copy(update={"load_depth": 0.0, "warm_up_depth": 0.0})}
+    )
+    unit = SimulatedUnit(calm)
+    XYZ = []
+    for p in patches:
+        unit.apply("Light", p.level if p.level is not None else 80)
+        unit.show(p, START_S)
+        XYZ.append(unit.seen(p, START_S) @ unit.channel_XYZ)
+    # Nothing is too dark for a perfect meter.
+    perfect = replace(limits, floor=0.0, absolute=0.0)
+    found = collect(patches, np.array(XYZ), np.zeros(len(patches), bool), perfect)
+    return replace(found, meter=limits, dim=np.zeros(len(found), bool), below_floor=np.zeros(len(found), bool))
+
+
+def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, float, float, float]]:
+    """Measurement, figure, truth, value, standard, low and high of every scalar figure of one survey."""
+    file = display(seed)
+    mode = file.modes[0]
+    target = TARGETS[mode.target]
+    bench = simulated_bench(file, SimulatedClock(start=START_S))
+    bench.remote.select("Only")
+    matrix, limits = corrected_meter(bench, file)
+    context = Context(
+        luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
+        grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
+    )  # fmt: skip
+    wanted = [m for m in MEASUREMENTS if m not in WITHOUT and (m != "volume" or seed % 5 == 0) and only in (None, m)]
+    plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
+    patches = [p.patch for p in plan.patches]
+    notes = carried_out(file, bench, patches)
+    rows = []
+    for m in wanted:
+        own = set(MEASUREMENTS[m].patches(context))
+        read = [r for r in notes.read if r[0] in own]
+        noisy = collect(
+            [r[0] for r in read],
+            np.array([r[2].XYZ if r[2] else (np.nan,) * 3 for r in read]),
+            np.array([r[1] == "below_floor" for r in read]),
+            limits,
+            np.array([r[3] for r in read]),
+            matrices=[matrix] * len(read),
+        ).watched(notes.rested, notes.whites)
+        if m == "hold":
+            still = simulated_bench(file, SimulatedClock(start=START_S))
+            still = replace(still, meter=Noiseless(still.remote, still.source, still.clock, seed))
+            calm = carried_out(file, still, [p for p in patches if p in own])
+            truth = collect(
+                [r[0] for r in calm.read],
+                np.array([r[2].XYZ for r in calm.read]),
+                np.zeros(len(calm.read), bool),
+                limits,
+            )
+        else:
+            truth = true_readings(file, sorted(own, key=repr), limits)
+        try:
+            found, true = analyse(m, noisy, target), analyse(m, truth, target, uncertain=False)
+        except MissingPatchError:
+            continue
+        for key, u in found.uncertainty.items():
+            t = true.scalar(key)
+            if t is not None and key not in COUNTS and found.scalar(key) is not None and u.standard > 0:
+                rows.append((m, key, t, found.scalar(key), u.standard, u.low, u.high))
+    return rows
+
+
+def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> list[str]:
+    """Coverage, bias of the value and of the interval's middle in standard deviations, for each figure."""
+    shown = {(m.key, c.figure) for m in MEASUREMENTS.values() for c in m.columns}
+    by_key: dict[tuple[str, str], list[tuple[float, ...]]] = defaultdict(list)
+    for m, key, *numbers in rows:
+        by_key[m, key].append(tuple(numbers))
+    lines = [f"{'figure':58s} {'n':>4s} {'covered':>8s} {'value':>7s} {'middle':>7s} {'scatter':>8s}"]
+    lines.append(f"{'':58s} {'':>4s} {'%':>8s} {'bias/s':>7s} {'bias/s':>7s} {'/stated':>8s}")
+    board, other = [], []
+    for (m, key), found in sorted(by_key.items()):
+        truth, value, standard, low, high = np.array(found).T
+        covered = 100 * np.mean((low <= truth + 1e-9) & (truth <= high + 1e-9))
+        bias = np.median((value - truth) / standard)
+        middle = np.median((np.where(np.isfinite(high), (low + high) / 2, value) - truth) / standard)
+        scatter = np.sqrt(np.median(((value - truth) / standard) ** 2)) / 0.6745
+        counted = key.endswith(COUNTED) or len(found) < 40
+        on_board = (m, key) in shown
+        if not counted:
+            (board if on_board else other).append((covered, middle))
+        mark = "·" if counted else "*" if on_board else " "
+        lines.append(
+            f"{mark}{m + '.' + key:57s} {len(found):4d} {covered:8.1f} {bias:7.2f} {middle:7.2f} {scatter:8.2f}"
+        )
+    for name, which, lowest, highest in (("Board figures", board, 93, 97), ("other scalars", other, 90, 99)):
+        good = sum(lowest <= c <= highest for c, _ in which)
+        straight = sum(abs(b) <= 0.3 for _, b in which)
+        lines.append(
+            f"{name}: {good} of {len(which)} covered in {lowest}..{highest} %, {straight} with a bias within 0.3; all together"
+            f" {np.mean([c for c, _ in which]):.1f} %"
+        )
+    lines.append(
+        "* on the Board, · a count, class or place, or seen fewer than 40 times: no share of these is promised"
+    )
+    return lines
+
+
+def main() -> None:
+    """Print the table."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("surveys", type=int, nargs="?", default=400)
+    parser.add_argument("--only", metavar="MEASUREMENT")
+    options = parser.parse_args()
+    start = time.monotonic()
+    rows = []
+    with ProcessPoolExecutor(len(os.sched_getaffinity(0))) as pool:
+        for found in pool.map(survey, range(1, options.surveys + 1), [options.only] * options.surveys, chunksize=4):
+            rows += found
+    sys.stdout.write("\n".join(table(rows)) + f"\n{options.surveys} surveys in {time.monotonic() - start:.0f} s\n")
+
+
+if __name__ == "__main__":
+    main()

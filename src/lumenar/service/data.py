@@ -1,0 +1,112 @@
+"""A data folder's database, and what was read and computed of it."""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from datetime import UTC, datetime
+from pathlib import Path
+from threading import Lock, RLock
+from typing import Any
+
+from lumenar.store.database import Database
+
+
+def now() -> str:
+    """The wall's time, ISO 8601 in UTC to the second."""
+    return datetime.now(UTC).replace(microsecond=0).isoformat()
+
+
+class Cache:
+    """A bounded cache of computed values; keys name immutable inputs, so entries never go stale. Whoever asks for what
+    somebody else is computing waits for that instead of computing it too."""
+
+    def __init__(self, size: int) -> None:
+        self._size, self._lock, self._turn = size, Lock(), 0
+        self._items: OrderedDict[Hashable, Any] = OrderedDict()
+        self._making: dict[Hashable, RLock] = {}
+
+    def __contains__(self, key: Hashable) -> bool:
+        with self._lock:
+            return key in self._items
+
+    def clear(self) -> None:
+        """Forget everything; what is being computed at this moment is not kept either."""
+        with self._lock:
+            self._items.clear()
+            self._turn += 1
+
+    def put(self, key: Hashable, value: Any) -> None:
+        """Keep a value that was computed elsewhere."""
+        with self._lock:
+            self._items[key] = value
+            while len(self._items) > self._size:
+                self._items.popitem(last=False)
+
+    def get(self, key: Hashable, compute: Callable[[], Any]) -> Any:
+        """The value of a key, computed where it is not known."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+            turn = self._making.setdefault(key, RLock())
+            then = self._turn
+        with turn:
+            with self._lock:
+                if key in self._items:
+                    return self._items[key]
+            try:
+                value = compute()
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+            if then == self._turn:
+                self.put(key, value)
+            return value
+
+
+FRESH_S = 0.25
+"""A view in which only readings have come in since may be so old."""
+
+
+class Views:
+    """Whole answers of reviews, each written out once for all who ask at a time. What a person or a run changes is seen by
+    the next who asks; the count of readings of a run under way may be FRESH_S old."""
+
+    def __init__(self, db: Database, size: int = 16) -> None:
+        self._db, self._size, self._lock = db, size, Lock()
+        self._turns: dict[Hashable, Lock] = {}
+        self._kept: OrderedDict[Hashable, tuple[tuple[int, int], float, bytes]] = OrderedDict()
+
+    def get(self, kind: str, review_id: int, make: Callable[[], bytes]) -> bytes:
+        """The answer of that kind, made anew where it could have changed; whatever error making it has."""
+        key = kind, review_id
+        with self._lock:
+            turn = self._turns.setdefault(key, Lock())
+        with turn:
+            version, now = self._db.version(review_id), time.monotonic()
+            with self._lock:
+                kept = self._kept.get(key)
+            if kept is not None:
+                (others, own), at, data = kept
+                if others == version[0] and (own == version[1] or now - at < FRESH_S):
+                    return data
+            data = make()
+            with self._lock:
+                self._kept[key] = version, now, data
+                self._kept.move_to_end(key)
+                while len(self._kept) > self._size:
+                    self._turns.pop(self._kept.popitem(last=False)[0], None)
+            return data
+
+
+class Data:
+    """A data folder's database, and what was read and computed of it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.db = Database(folder / "lumenar.db")
+        self.cache = Cache(4096)
+        self.loaded = Cache(24)
+        self.views = Views(self.db)

@@ -1,0 +1,344 @@
+"""What is no number, what lies under the floor, signed readings, intervals, codes: what figures say when readings are not
+perfect."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lumenar.core.analysis import analyse
+from lumenar.core.colour import correction, waveform
+from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
+from lumenar.core.readings import MeterLimits, Patch, collect, floor_from
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.uncertainty import draw, summarise
+
+METER = MeterLimits(0.001, 0.003, 0.0003)
+SDR = [m for m in MEASUREMENTS if m not in ("modulation", "blue_light")]
+
+
+def shown(measurement, target="gamma22", white=120.0, black=0.05, context=None, change=None, meter=METER, below=None):
+    """Readings of a measurement's patches as a display that is its target shows them; change: of (patch, XYZ)."""
+    context = context or Context(luminance_levels=tuple(range(0, 101, 10)), bits=8)
+    patches = list(dict.fromkeys(MEASUREMENTS[measurement].patches(context)))
+    XYZ = TARGETS[target].XYZ(np.clip([p.rgb for p in patches], 0, 1), Anchor(np.array(white), np.array(black)))
+    for i, p in enumerate(patches):
+        if p.level is not None:
+            XYZ[i] *= 0.2 + 0.8 * p.level / 100
+        if p.pattern == "checker_inverse":
+            XYZ[i] = [0.2, 0.2, 0.2]
+        if change is not None:
+            XYZ[i] = change(p, XYZ[i])
+    flags = np.array([below is not None and below(p) for p in patches], bool)
+    return collect(patches, XYZ, flags, meter, np.arange(len(patches), dtype=float))
+
+
+def figures(measurement, target="gamma22", **more):
+    return analyse(measurement, shown(measurement, target, **more), TARGETS[target])
+
+
+# -- 1: no number must never crash or look like a good one -------------------------------------------------------------
+
+
+@pytest.mark.parametrize("measurement", SDR)
+@given(seed=st.integers(0, 2**32 - 1))
+def test_saturated_readings_are_left_out_and_counted_or_named(measurement, seed):
+    rng = np.random.default_rng(seed)
+    share = rng.choice([0.02, 0.2, 0.9])
+    lost = {}
+
+    def blind(p, XYZ):
+        lost[p] = rng.uniform() < share
+        return XYZ * np.nan if lost[p] else XYZ
+
+    try:
+        a = figures(measurement, change=blind)
+    except MissingPatchError as e:
+        assert str(e) and (not any(lost.values()) or "too bright" in str(e) or "needs" in str(e))
+        return
+    assert a.figures["saturated"] == sum(lost.values())
+    assert a.figures["patches"] == len(lost)
+    assert bool(a.remark) == any(lost.values())
+    whole = {k: float(v) for k, v in a.figures.items() if v.ndim == 0}
+    assert MEASUREMENTS[measurement].words(whole)
+
+
+def test_a_saturated_volume_names_what_it_lacks():
+    white = (1.0, 1.0, 1.0)
+    with pytest.raises(MissingPatchError, match=r"1 are missing.*white is too bright"):
+        figures("volume", change=lambda p, XYZ: XYZ * np.nan if p.rgb == white else XYZ)
+    with pytest.raises(MissingPatchError, match="white is too bright for the meter"):
+        figures("grey_ramp", change=lambda p, XYZ: XYZ * np.nan if p.rgb == white else XYZ)
+
+
+def test_swatches_over_some_of_their_patches_say_so():
+    bright = [p for p in MEASUREMENTS["swatches"].patches(Context(bits=8)) if sum(p.rgb) > 2.2 and p.rgb != (1, 1, 1)]
+    a = figures("swatches", change=lambda p, XYZ: XYZ * np.nan if p in bright else XYZ)
+    assert a.remark == f"{len(MEASUREMENTS['swatches'].patches(Context(bits=8)))} patches, {len(bright)} saturated"
+
+
+# -- 2: a crushed level is not a perfect one ---------------------------------------------------------------------------
+
+
+def test_crushed_levels_count_with_the_least_error_they_can_have():
+    crushed = figures("near_black", change=lambda p, XYZ: XYZ * (p.rgb[0] > 0.07), black=0.0)
+    fine = figures("near_black", black=0.0)
+    assert fine.scalar("error_rms_lstar") < 0.2
+    assert crushed.scalar("error_rms_lstar") > 0.7, "six levels are gone"
+    assert crushed.scalar("crushed_steps") >= 5
+    error = dict(zip(np.round(crushed.figures["levels_percent"]), crushed.figures["error_lstar"], strict=True))
+    least = TARGETS["gamma22"].lightness(np.array([METER.limit]), np.array(120.0))
+    want = TARGETS["gamma22"].lightness(
+        TARGETS["gamma22"].Y(np.array([15 / 255]), Anchor(np.array(120.0), np.array(0.0))), np.array(120.0)
+    )
+    assert error[6] == pytest.approx(float(least[0] - want[0]), abs=1e-6)
+    assert "undecided" not in crushed.remark and crushed.figures["under_floor"] >= 6
+
+
+def test_a_level_whose_target_lies_under_the_floor_too_is_undecided():
+    dim = replace(METER, floor=0.5)
+    a = figures("near_black", black=0.0, meter=dim)
+    undecided = a.figures["undecided"].astype(bool)
+    assert undecided.any() and np.isnan(a.figures["error_lstar"][undecided]).all()
+    words = MEASUREMENTS["near_black"].words({k: float(v) for k, v in a.figures.items() if v.ndim == 0})
+    assert "too dark for this meter" in words
+
+
+def test_colours_under_the_floor_count_with_the_least_error():
+    gone = figures("swatches", change=lambda p, XYZ: XYZ * 1e-9 if 0 < sum(p.rgb) < 0.6 else XYZ)
+    assert gone.scalar("de2000_max") > 3 and np.isfinite(gone.scalar("de2000_mean"))
+
+
+# -- 3: intervals ------------------------------------------------------------------------------------------------------
+
+
+@given(st.integers(0, 2**32 - 1), st.floats(0.2, 5), st.floats(0.01, 0.4))
+def test_an_interval_holds_its_figure(seed, value, spread):
+    draws = np.abs(np.random.default_rng(seed).normal(value + spread, spread, 200))
+    u = summarise(value, draws)
+    assert 0 <= u.low <= value <= u.high and u.standard > 0
+
+
+def test_a_mean_of_distances_is_covered_as_often_as_it_says():
+    """Twenty-four zones that differ by a little more than the noise: percentiles alone would cover a tenth of it."""
+    rng = np.random.default_rng(5)
+    covered = naive = 0
+    truth = rng.normal(0, 0.4, (24, 3))
+    true = np.linalg.norm(truth, axis=1).mean()
+    for _ in range(400):
+        read = truth + 0.3 * rng.standard_normal((24, 3))
+        draws = np.linalg.norm(read + 0.3 * rng.standard_normal((200, 24, 3)), axis=2).mean(axis=1)
+        u = summarise(float(np.linalg.norm(read, axis=1).mean()), draws)
+        covered += u.low <= true <= u.high
+        low, high = np.quantile(draws, [0.025, 0.975])
+        naive += low <= true <= high
+    assert naive < 80 and 360 <= covered <= 400
+
+
+def test_what_follows_one_reading_keeps_its_percentiles():
+    draws = 100 / np.random.default_rng(1).normal(1, 0.1, 20_000)
+    u = summarise(100.0, draws)
+    assert u.low == pytest.approx(100 / 1.196, rel=0.02) and u.high == pytest.approx(100 / 0.804, rel=0.02)
+
+
+def test_an_even_screen_lies_within_the_interval_of_its_fall_off():
+    rng = np.random.default_rng(3)
+
+    def uneven(p, XYZ):
+        return XYZ * (1 + 0.001 * rng.standard_normal())
+
+    a = figures("uniformity", change=uneven)
+    u = a.uncertainty["uniformity_falloff_percent"]
+    assert u.low == pytest.approx(0, abs=1e-9) and a.noise_floor["uniformity_falloff_percent"] > 0.1
+    ladder = figures("window_ladder", change=uneven)
+    assert ladder.uncertainty["drop_percent"].low == pytest.approx(0, abs=1e-9)
+    assert {"drop_percent"} <= set(ladder.noise_floor)
+    assert "sum_error_max_percent" in figures("additivity", change=uneven).noise_floor
+    assert "error_rms_lstar" in figures("near_black").noise_floor
+
+
+# -- 4: the correction's shape -----------------------------------------------------------------------------------------
+
+
+def series(noise, seed=1, own_share=0.5):
+    rng = np.random.default_rng(seed)
+    colours = {"white": (1, 1, 1), "red": (1, 0, 0), "green": (0, 1, 0), "blue": (0, 0, 1)}
+    names = ("white", "white", "red", "green", "blue", "white", "red", "green", "blue", "white", "white")
+    P = np.array([[41.0, 21, 2], [36, 72, 12], [18, 7, 95]])
+    XYZ = np.array([np.array(colours[n]) @ P for n in names])
+    made = correction.ColourReadings(names, XYZ, np.arange(len(names), dtype=float), noise, 0.0, own_share)
+    return made.redrawn(1, rng), made
+
+
+def test_a_correction_scatters_as_its_draws_say():
+    _, true = series(0.002)
+    made = []
+    for seed in range(200):
+        one, two = (replace(s, XYZ=s.XYZ[0]) for s in (series(0.002, 2 * seed)[0], series(0.002, 2 * seed + 1)[0]))
+        made.append(correction.from_series(one, two))
+    draws = correction.spread(true, true, 200, 7)
+    white = true.mean("white")
+    really, said = (np.asarray(m) @ white / white for m in (made, draws))
+    np.testing.assert_allclose(said.std(axis=0), really.std(axis=0), rtol=0.25)
+    np.testing.assert_allclose(draws.mean(axis=0), np.eye(3), atol=1e-9)
+    # It has a shape: a saturated red is more uncertain in u'v' than three independent factors would have it.
+    assert np.abs(draws[:, 0, 1]).max() > 1e-4
+
+
+def test_the_noise_floor_knows_the_correction():
+    _, true = series(0.004)
+    spread = correction.spread(true, true, 200, 7)
+    bare, corrected = (
+        figures("gamut", meter=m).noise_floor["de2000_mean"] for m in (METER, replace(METER, correction_draws=spread))
+    )
+    assert corrected > 1.5 * bare
+
+
+# -- 5, 6: noise near black, signed readings ---------------------------------------------------------------------------
+
+
+def test_noise_near_black_is_one_model():
+    from lumenar.bench.simulated.meter import COLORIMETER, noisy
+
+    rng = np.random.default_rng(2)
+    for Y in (0.0, 0.001, 0.01, 1.0, 100.0):
+        XYZ = np.full((20_000, 3), Y)
+        assert noisy(XYZ, COLORIMETER, rng).std() == pytest.approx(float(COLORIMETER.limits.u(Y)), rel=0.03)
+    dark = shown("near_black", meter=COLORIMETER.limits)
+    drawn = draw(dark, draws=4000).XYZ.std(axis=0)
+    np.testing.assert_allclose(drawn[:, 1], COLORIMETER.limits.u(dark.XYZ[:, 1]), rtol=0.08)
+    assert (noisy(np.zeros((100, 3)), COLORIMETER, rng) < 0).any(), "noise in the dark is not cut off at nothing"
+
+
+def test_slightly_negative_readings_are_kept_and_have_no_chromaticity():
+    def tinted(p, XYZ):
+        return np.array([-0.002, 0.004, -0.001]) if p.rgb == (0, 0, 0) else XYZ
+
+    a = figures("grey_ramp", black=0.004, change=tinted)
+    assert np.isfinite(a.scalar("de2000_mean")) and a.figures["luminance_cd_m2"][0] == pytest.approx(0.004)
+    assert np.isnan(a.figures["uv"][0]).all() and np.isnan(a.figures["cct_by_level_k"][0])
+    assert np.isnan(a.figures["balance_red_percent"][0])
+    negative = figures("grey_ramp", change=lambda p, XYZ: -0.01 * np.ones(3) if p.rgb == (0, 0, 0) else XYZ)
+    assert negative.scalar("black_cd_m2") == 0, "black in targets is never negative"
+
+
+def test_a_correction_is_applied_before_anything_is_judged():
+    patches = [Patch((0.0, 0.0, 0.0)), Patch((1.0, 1.0, 1.0))]
+    raw = np.array([[0.0028, 0.0028, 0.0028], [100.0, 100, 100]])
+    found = collect(patches, raw, np.zeros(2, bool), METER, matrices=[1.2 * np.eye(3)] * 2)
+    assert not found.below_floor.any() and found.XYZ[0, 1] == pytest.approx(0.00336)
+    assert collect(patches, raw, np.zeros(2, bool), METER).below_floor.tolist() == [True, False]
+
+
+def test_under_the_floor_is_under_twice_the_noise_too():
+    loud = MeterLimits(0.001, 0.003, 0.05)
+    assert loud.limit == 0.1
+    a = figures("white_black", black=0.08, meter=loud)
+    assert a.scalar("contrast_ratio") is None and a.scalar("contrast_at_least") == pytest.approx(1200)
+
+
+def test_a_floor_that_is_not_stated_is_estimated_or_assumed():
+    rng = np.random.default_rng(4)
+    XYZ = np.vstack([0.01 * rng.standard_normal((40, 3)) + 0.05, np.full((3, 3), 100.0)])
+    group = np.array([*np.repeat(np.arange(10), 4), 10, 11, 12])
+    absolute, origin = floor_from(XYZ, group, 0.001)
+    assert origin == "repeats" and absolute == pytest.approx(0.01, rel=0.4)
+    assert floor_from(np.array([[-0.004, 0.001, 0.0], [90, 90, 90]]), np.arange(2), 0.001) == (0.002, "negatives")
+    assert floor_from(np.array([[0.1, 0.1, 0.1], [90, 90, 90]]), np.arange(2), 0.001)[1] == "assumed"
+
+
+# -- 7: black without knowledge ----------------------------------------------------------------------------------------
+
+
+def test_black_that_was_never_read_is_not_read():
+    readings = shown("white_black")
+    a = analyse("white_black", readings.take(readings.find((1.0, 1.0, 1.0))), TARGETS["gamma22"])
+    words = MEASUREMENTS["white_black"].words({k: float(v) for k, v in a.figures.items() if v.ndim == 0})
+    assert "black was not read" in words and "floor" not in words
+    assert a.scalar("contrast_ratio") is None and a.scalar("contrast_at_least") is None
+    ramp = shown("grey_ramp")
+    without = analyse("grey_ramp", ramp.take(ramp.rgb[:, 0] > 0), TARGETS["gamma22"])
+    low, high = without.range["gamma"]
+    assert low < high and low <= without.scalar("gamma") <= high
+
+
+def test_where_black_is_unknown_its_range_is_in_the_interval():
+    a = figures("near_black", black=0.0)
+    low, high = a.range["error_rms_lstar"]
+    u = a.uncertainty["error_rms_lstar"]
+    assert u.low <= low < high <= u.high
+
+
+# -- 10, 11: codes, contrast, modulation -------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("bits", [8, 10, 12])
+@pytest.mark.parametrize("measurement", ["grey_ramp", "near_black", "near_white", "uniformity", "additivity"])
+def test_every_patch_is_a_code_that_the_signal_has(measurement, bits):
+    top = 2**bits - 1
+    for p in MEASUREMENTS[measurement].patches(Context(bits=bits, limited=True, fine_black=True)):
+        assert np.allclose(np.array(p.rgb) * top, np.round(np.array(p.rgb) * top), atol=1e-6)
+
+
+def test_a_perfect_eight_bit_display_has_no_error():
+    assert figures("grey_ramp").scalar("de2000_max") < 1e-6
+    assert figures("near_black").scalar("error_rms_lstar") < 1e-9
+
+
+def test_a_ramp_ends_at_white():
+    context = Context(bits=8, limited=True)
+    patches = [*MEASUREMENTS["grey_ramp"].patches(context), *MEASUREMENTS["near_white"].patches(context)]
+    patches = list(dict.fromkeys(patches))
+    XYZ = TARGETS["gamma22"].XYZ(np.clip([p.rgb for p in patches], 0, 1), Anchor(np.array(120.0), np.array(0.05)))
+    readings = collect(patches, XYZ, np.zeros(len(patches), bool), METER)
+    levels = analyse("grey_ramp", readings, TARGETS["gamma22"]).figures["levels_percent"]
+    assert levels.min() == 0 and levels.max() == 100
+
+
+def test_an_imported_ramp_matches_within_half_a_code():
+    patches = [Patch((v / 100,) * 3) for v in (0, 1, 2, 3, 4, 5, 6, 8, 10, 100)]
+    XYZ = TARGETS["gamma22"].XYZ([p.rgb for p in patches], Anchor(np.array(120.0), np.array(0.05)))
+    for step in (0, 0.4 / 255):
+        moved = [Patch(tuple(min(v + step * (0 < v < 1), 1) for v in p.rgb)) for p in patches]
+        a = analyse("near_black", collect(moved, XYZ, np.zeros(10, bool), METER), TARGETS["gamma22"])
+        assert len(a.figures["levels_percent"]) == 9
+
+
+@pytest.mark.parametrize("window", [0.05, 0.1, 0.25, 1.0])
+def test_contrast_in_any_window_keeps_its_black_and_its_raise(window):
+    a = figures("contrast", context=Context(window=window, bits=8))
+    assert a.scalar("black_raise_cd_m2") == pytest.approx(0.15, abs=1e-6)
+    assert a.scalar("sequential_contrast_10") == pytest.approx(2400)
+
+
+@pytest.mark.parametrize(("f", "a"), [((120, 970), (0.3, 0.2)), ((97.3, 411.7), (0.2, 0.3)), ((60, 90), (0.4, 0.5))])
+def test_modulation_of_several_components_is_that_of_their_sum(f, a):
+    t = np.arange(20_000) / 20_000
+    L = 100 * (1 + sum(b * np.sin(2 * np.pi * g * t + k) for k, (g, b) in enumerate(zip(f, a, strict=True))))
+    found = waveform.analyse(L + 0.2 * np.random.default_rng(1).standard_normal(len(t)), 20_000)
+    assert found.modulation_percent == pytest.approx(waveform.modulation_percent(L), abs=0.4)
+    assert found.flicker_index == pytest.approx(waveform.flicker_index(L), rel=0.02)
+
+
+@given(st.integers(0, 2**32 - 1), st.floats(0.05, 0.9), st.floats(80, 3000))
+def test_modulation_never_exceeds_the_whole(seed, duty, frequency):
+    t = np.arange(20_000) / 20_000
+    L = 50 * ((t * frequency) % 1 < duty) + np.random.default_rng(seed).normal(0, 0.4, len(t))
+    assert 0 <= waveform.analyse(L, 20_000).modulation_percent <= 100
+
+
+# -- 12: drift ---------------------------------------------------------------------------------------------------------
+
+
+def test_drift_that_is_seen_is_in_the_interval():
+    still = shown("white_black")
+    assert still.watched(None, []).drift is None
+    steady = still.watched(120.0, [(0.5, 120.0), (3.0, 120.05)])
+    loaded = still.watched(120.0, [(0.5, 118.2), (3.0, 118.0)])
+    u = [analyse("white_black", r, TARGETS["gamma22"]).uncertainty["white_cd_m2"].standard for r in (steady, loaded)]
+    assert u[1] > 5 * u[0] and u[1] == pytest.approx(120 * 0.016, rel=0.4)
+    cold = analyse("white_black", replace(still, cold=0.015), TARGETS["gamma22"])
+    assert cold.uncertainty["white_cd_m2"].standard == pytest.approx(1.8, rel=0.3)
+    assert cold.uncertainty["contrast_ratio"].standard < 0.02 * cold.scalar("contrast_ratio"), "all of it alike"

@@ -1,0 +1,174 @@
+"""Migrations of filled databases of every earlier version: all that was read is there afterwards, with its figures."""
+
+import gzip
+import json
+import sqlite3
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import analyse
+from lumenar.core.colour.correction import corrected
+from lumenar.core.readings import MeterLimits, Patch, collect
+from lumenar.core.targets import TARGETS
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.store import database
+from lumenar.store.database import Database, StoreError, migrations
+
+FILLED = Path(__file__).parent / "filled"
+VERSIONS = sorted(int(f.name[1:-6]) for f in FILLED.glob("v*.db.gz"))
+TABLES = ("review", "unit", "setup", "run", "run_cell", "patch", "patch_use", "reading", "edition")
+FIGURES = {"white_black": "white_cd_m2", "grey_ramp": "de2000_mean", "gamut": "coverage_srgb_uv_percent"}
+
+
+def unpacked(version: int, folder: Path) -> Path:
+    """The database of a version in a data folder."""
+    folder.mkdir()
+    path = folder / "lumenar.db"
+    path.write_bytes(gzip.decompress((FILLED / f"v{version}.db.gz").read_bytes()))
+    return path
+
+
+def test_there_is_a_filled_database_of_every_earlier_version():
+    assert [*VERSIONS, migrations()[-1][0]] == [n for n, _ in migrations()]
+
+
+def rows_of(db: sqlite3.Connection) -> dict[str, list]:
+    """What was stored, by table, without what a later version knows alone."""
+    kept = {t: db.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in TABLES}
+    kept["values"] = db.execute(
+        "SELECT g.id, p.id, p.run_id, p.setup_id, p.r, p.g, p.b, p.window, p.level, g.outcome, g.X, g.Y, g.Z, g.at_s"
+        " FROM reading g JOIN patch p ON p.id = g.patch_id ORDER BY g.id"
+    ).fetchall()
+    if db.execute("PRAGMA user_version").fetchone()[0] > 1:
+        kept["traces"] = db.execute("SELECT reading_id, kind, start, step, samples FROM trace ORDER BY 1").fetchall()
+    return kept
+
+
+def figures_of(db: sqlite3.Connection) -> dict[tuple[int, str], float]:
+    """Some figures of every setup, from the rows alone."""
+    matrices = {}
+    meter = "meter" if db.execute("PRAGMA user_version").fetchone()[0] < 4 else "json_extract(meters, '$.XYZ')"
+    limits = {i: json.loads(m) for i, m in db.execute(f"SELECT id, {meter} FROM run")}
+    if db.execute("PRAGMA user_version").fetchone()[0] > 1:
+        matrices = dict(db.execute("SELECT r.id, c.matrix FROM run r JOIN correction c ON c.id = r.correction_id"))
+    found = {}
+    cells_ = db.execute(
+        "SELECT DISTINCT p.run_id, p.setup_id, s.target, u.measurement FROM patch p"
+        " JOIN patch_use u ON u.patch_id = p.id JOIN setup s ON s.id = p.setup_id"
+    ).fetchall()
+    for run, setup, target, measurement in cells_:
+        if measurement not in FIGURES:
+            continue
+        rows = db.execute(
+            "SELECT p.r, p.g, p.b, p.window, g.X, g.Y, g.Z FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+            " JOIN reading g ON g.patch_id = p.id WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ?"
+            " ORDER BY p.position",
+            (run, setup, measurement),
+        ).fetchall()
+        XYZ = np.array([r[4:] for r in rows], float)
+        if run in matrices:
+            XYZ = corrected(XYZ, json.loads(matrices[run]))
+        meter = MeterLimits(limits[run]["repeatability"], limits[run]["floor"])
+        below = ~(XYZ[:, 1] >= meter.floor)
+        readings = collect([Patch(r[:3], r[3]) for r in rows], XYZ, below, meter)
+        analysis = analyse(measurement, readings, TARGETS[target], uncertain=False)
+        found[setup, measurement] = analysis.scalar(FIGURES[measurement])
+    return found
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_a_filled_database_comes_through_with_every_reading_and_figure(version, tmp_path):
+    path = unpacked(version, tmp_path / "data")
+    then = sqlite3.connect(path)
+    before, figures = rows_of(then), figures_of(then)
+    then.close()
+    assert before["reading"] > 50 and len(figures) >= 8
+    app = Application(tmp_path / "data")
+    db = app.db.connection()
+    assert {
+        k: [tuple(r) for r in v] if isinstance(v, list) else v for k, v in rows_of(db).items() if k in before
+    } == before
+    for review in (1,):
+        for cell, row in cells.newest(app, review).complete.items():
+            if cell.measurement in FIGURES:
+                target = TARGETS[db.execute("SELECT target FROM setup WHERE id = ?", (cell.setup,)).fetchone()[0]]
+                now = cells.analysis_of(app, row, target).scalar(FIGURES[cell.measurement])
+                assert now == pytest.approx(figures[cell.setup, cell.measurement], rel=1e-12), cell
+    assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
+    assert not db.execute("PRAGMA foreign_key_check").fetchall()
+    app.close()
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_the_file_as_it_was_stays_beside(version, tmp_path):
+    path = unpacked(version, tmp_path / "data")
+    then = sqlite3.connect(path)
+    before = rows_of(then)
+    then.close()
+    Database(path).close()
+    copy = sqlite3.connect(tmp_path / "data" / f"lumenar-schema-{version}.db")
+    assert rows_of(copy) == before and copy.execute("PRAGMA user_version").fetchone()[0] == version
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_what_a_mode_ships_with_is_told_by_a_column(version, tmp_path):
+    db = Database(unpacked(version, tmp_path / "data")).connection()
+    shipped = {(r["mode"], r["unit_id"]): r["name"] for r in db.execute("SELECT * FROM setup WHERE shipped = 1")}
+    assert len(shipped) == 12, "six modes of two samples"
+    assert [r["name"] for r in db.execute("SELECT name FROM setup WHERE shipped = 0")] == ["Desk"]
+
+
+@pytest.mark.parametrize(
+    "table", ["review", "unit", "setup", "run", "patch", "reading", "correction", "watch", "edition"]
+)
+def test_no_number_is_used_again(table, tmp_path):
+    db = Database(unpacked(3, tmp_path / "data")).connection()
+    last = db.execute("SELECT seq FROM sqlite_sequence WHERE name = ?", (table,)).fetchone()
+    top = db.execute(f"SELECT max(id) FROM {table}").fetchone()[0]
+    assert (last[0] if last else 0) == (top or 0)
+    assert "AUTOINCREMENT" in db.execute("SELECT sql FROM sqlite_master WHERE name = ?", (table,)).fetchone()[0]
+
+
+def test_a_migration_that_would_orphan_rows_changes_nothing(tmp_path, monkeypatch):
+    path = unpacked(3, tmp_path / "data")
+    Database(path).close()
+    own = migrations()
+    cut = (
+        own[-1][0] + 1,
+        "CREATE TABLE r (id INTEGER PRIMARY KEY); DROP TABLE review; ALTER TABLE r RENAME TO review;",
+    )
+    monkeypatch.setattr(database, "migrations", lambda: [*own, cut])
+    with pytest.raises(StoreError, match="rows without what they refer to"):
+        Database(path)
+    monkeypatch.undo()
+    assert Database(path).connection().execute("SELECT count(*) FROM review").fetchone()[0] == 1
+
+
+def test_a_migration_that_fails_halfway_changes_nothing(tmp_path, monkeypatch):
+    path = unpacked(3, tmp_path / "data")
+    Database(path).close()
+    own = migrations()
+    monkeypatch.setattr(
+        database, "migrations", lambda: [*own, (own[-1][0] + 1, "DELETE FROM reading; SELECT nonsense;")]
+    )
+    with pytest.raises(StoreError):
+        Database(path)
+    monkeypatch.undo()
+    assert Database(path).connection().execute("SELECT count(*) FROM reading").fetchone()[0] == 171
+
+
+def test_a_rebuilt_table_takes_nothing_with_it(tmp_path, monkeypatch):
+    """What happened before: foreign keys were on, so that dropping a table to rebuild it deleted every reading."""
+    path = unpacked(3, tmp_path / "data")
+    Database(path).close()
+    own = migrations()
+    rebuild = (
+        "CREATE TABLE u AS SELECT * FROM unit; DROP TABLE unit; CREATE TABLE unit (id INTEGER PRIMARY KEY);"
+        " INSERT INTO unit SELECT id FROM u; DROP TABLE u;"
+    )
+    monkeypatch.setattr(database, "migrations", lambda: [*own, (own[-1][0] + 1, rebuild)])
+    db = Database(path).connection()
+    assert db.execute("SELECT count(*) FROM reading").fetchone()[0] == 171

@@ -1,0 +1,227 @@
+"""The interface for every eye and hand: axe-core over all views, keys where they are meant, focus, titles, small windows."""
+
+import shutil
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from .driver import Server, browser
+from .test_first_light import Person
+
+pytestmark = pytest.mark.web
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+VIEWS = {
+    "shelf": "/",
+    "board": "/review/1",
+    "grey": "/review/1/plates/1/grey_ramp?overlay=2",
+    "uniformity": "/review/1/plates/1/uniformity",
+    "volume": "/review/1/plates/1/volume?pin=display_p3",
+    "white": "/review/1/plates/1/white_black",
+    "verdict": "/review/1/verdict",
+    "look": "/review/1/look/1",
+    "compare": "/compare?setup=1&setup=2",
+    "instruments": "/instruments",
+    "nowhere": "/no/such/page",
+}
+
+
+@pytest.fixture(scope="module")
+def server(demo_folder, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("eyes") / "data"
+    shutil.copytree(demo_folder, folder)
+    made = Server(folder, "demo")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="module")
+def page(server):
+    with browser() as driver:
+        yield Person(driver, server)
+
+
+def violations(page, only=None):
+    """What axe finds, each with the first element."""
+    # As part of the page's own policy no foreign script may run; the driver's may.
+    page.driver.execute_script(AXE.read_text())
+    found = page.driver.execute_async_script(
+        """const done = arguments[arguments.length - 1];
+        axe.run(arguments[1] ?? document, {runOnly: {type: "tag", values: arguments[0]}, resultTypes: ["violations"]})
+          .then(r => done(r.violations.map(v => [v.id, v.nodes.length, v.nodes[0].html.slice(0, 160), v.nodes[0].failureSummary])))
+          .catch(e => done([["failed", 1, String(e), ""]]));""",
+        RULES,
+        only,
+    )
+    return [" | ".join(map(str, v)) for v in found]
+
+
+def theme(page, day):
+    page.go()
+    page.driver.execute_script("localStorage.setItem('lumenar-theme', arguments[0])", "day" if day else "dim")
+
+
+@pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
+@pytest.mark.parametrize("view", VIEWS)
+def test_axe_finds_nothing(page, view, day):
+    theme(page, day)
+    page.go(VIEWS[view])
+    page.find("main h1")
+    page.until(lambda: "Loading" not in page.find("main").text)
+    assert violations(page) == []
+
+
+@pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
+@pytest.mark.parametrize("key", ["?", "e", "o"])
+def test_axe_finds_nothing_in_dialogs(page, key, day):
+    theme(page, day)
+    page.go("/review/5")
+    page.find("[role=grid]")
+    page.press(key)
+    page.find("dialog[open]" if key != "o" else "[data-testid=options]")
+    page.until(lambda: "Loading" not in page.find("body").text)
+    assert violations(page) == []
+    page.press(Keys.ESCAPE)
+
+
+def test_axe_finds_nothing_in_the_report(page):
+    page.go("/")
+    page.find("a", "Report").click()
+    page.find("h2")
+    assert violations(page) == []
+
+
+def test_keys_act_only_where_they_are_meant(page):
+    page.go("/review/1")
+    page.find("[role=grid]")
+    before = page.driver.current_url
+    # A button and a link have their Enter to themselves.
+    page.driver.execute_script("document.querySelector('button[title^=\"Select all of\"]').focus()")
+    page.press(Keys.ENTER)
+    assert page.driver.current_url == before
+    page.until(lambda: "Selected: 16" in page.find("[data-testid=plan]").text)
+    page.press(Keys.ESCAPE)
+    # After the clock was chosen the next key is the Board's.
+    page.go("/review/5")
+    page.find("[role=grid]")
+    Select(page.find("#clock")).select_by_value("0")
+    page.until(lambda: page.api("/bench")["speed"] == 0)
+    page.press("2")
+    page.until(lambda: "Selected:" in page.find("[data-testid=plan]").text)
+    assert page.api("/bench")["speed"] == 0
+    page.press(Keys.ESCAPE)
+
+
+def test_who_comes_back_from_the_plates_finds_the_cell_again(page):
+    page.go("/review/1")
+    page.cell("Lively", "gamut").click()
+    page.find("[data-chart=gamut_plane]")
+    page.press(Keys.ESCAPE)
+    page.find("[role=grid]")
+    page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-cell") == "Lively gamut")
+
+
+def test_titles_headings_and_a_way_past_the_bar(page):
+    titles = set()
+    for path in VIEWS.values():
+        page.go(path)
+        page.find("main h1")
+        page.until(lambda: page.driver.title != "Lumenar")
+        titles.add(page.driver.title)
+        assert len(page.all("h1")) == 1
+    assert len(titles) >= len(VIEWS) - 1
+    page.go("/review/1")
+    page.find("[role=grid]")
+    page.driver.execute_script("arguments[0].focus()", page.all("a[href$='#main']")[0])
+    page.press(Keys.ENTER)
+    assert page.driver.switch_to.active_element.tag_name == "main"
+
+
+def test_a_cell_says_its_figures(page):
+    page.go("/review/1")
+    label = page.cell("Faithful", "white_black").get_attribute("aria-label")
+    assert "White and black of Faithful: measured" in label and "cd/m²" in label and "points" in label
+    assert page.cell("Faithful", "white_black").get_attribute("role") == "gridcell"
+
+
+def test_a_dark_page_shows_its_way_back_and_letters_can_be_switched_off(page):
+    page.go("/review/1")
+    page.find("[role=grid]")
+    page.press("d")
+    assert "d brings it back" in page.find("body").text
+    page.press("d")
+    page.press("?")
+    page.find("dialog[open] input[type=checkbox]").click()
+    page.press(Keys.ESCAPE)
+    page.until(lambda: not page.all("dialog[open]"))
+    page.press("d")
+    assert "d brings it back" not in page.find("body").text
+    page.press("a")
+    assert "Selected" not in page.find("[data-testid=plan]").text
+    page.driver.execute_script("localStorage.removeItem('lumenar-letters')")
+
+
+def test_escape_asks_before_edits_are_lost(page):
+    page.go("/review/5")
+    page.find("[role=grid]")
+    page.press("e")
+    field = page.find("dialog[open] input[type=number]:not([disabled])")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("44")
+    page.press(Keys.ESCAPE)
+    page.until(lambda: page.driver.switch_to.alert.text.startswith("Settings were changed"))
+    page.driver.switch_to.alert.dismiss()
+    assert page.all("dialog[open]")
+    page.press(Keys.ESCAPE)
+    page.until(lambda: page.driver.switch_to.alert.accept() is None)
+    page.until(lambda: not page.all("dialog[open]"))
+
+
+def test_who_deletes_goes_on_with_the_next(page):
+    page.go()
+    entries = page.until(lambda: (found := page.all("[data-testid=shelf-entry]"))[4:] and found)
+    names = [e.find_element(By.CSS_SELECTOR, "a").text for e in entries]
+    page.driver.execute_script("arguments[0].focus()", entries[1].find_element(By.XPATH, ".//button[text()='Delete']"))
+    page.press(Keys.ENTER)
+    page.until(lambda: "and its readings" in page.driver.switch_to.active_element.text)
+    page.press(Keys.ENTER)
+    page.until(lambda: len(page.all("[data-testid=shelf-entry]")) == len(names) - 1)
+    page.until(lambda: page.driver.switch_to.active_element.text == names[2])
+
+
+@pytest.mark.parametrize("width", [390, 640])
+@pytest.mark.parametrize("view", ["shelf", "grey", "verdict", "compare", "instruments"])
+def test_a_small_window_hides_nothing(page, width, view):
+    size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    try:
+        page.go(VIEWS[view])
+        page.find("main h1")
+        page.until(lambda: "Loading" not in page.find("main").text)
+        off = page.driver.execute_script(
+            """return [...document.querySelectorAll('header *, footer *, main h1, main button, main select')]
+              .filter(e => { const r = e.getBoundingClientRect();
+                return r.width && r.height && r.right > innerWidth + 1 && !e.closest('[role=region], table, .chart') })
+              .map(e => e.outerHTML.slice(0, 100))"""
+        )
+        assert off == []
+        assert page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth + 1")
+    finally:
+        page.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        )
+
+
+def test_small_targets_are_large_enough(page):
+    page.go("/review/1")
+    page.find("[role=grid]")
+    small = page.driver.execute_script(
+        """return [...document.querySelectorAll('button, select, input')].filter(e => {
+          const r = e.getBoundingClientRect();
+          return r.width && (r.height < 23.5 || r.width < 23.5) && e.type !== 'checkbox' })
+          .map(e => [e.outerHTML.slice(0, 120), e.getBoundingClientRect().height])"""
+    )
+    assert small == []
