@@ -18,7 +18,7 @@ def call(server, method, path, body=None):
         data=None if body is None else json.dumps(body).encode(),
         headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"},
     )
-    with urllib.request.urlopen(request, timeout=10) as answer:
+    with urllib.request.urlopen(request, timeout=60) as answer:
         return json.load(answer)
 
 
@@ -51,9 +51,9 @@ def test_killed_at_random_moments_no_reading_is_lost_or_doubled(server):
         call(server, "POST", "/bench/resume")
     assert len(seen) > 15, "the kills came in the middle of the run"
     call(server, "PUT", "/bench/clock", {"speed": 0})
-    end = time.monotonic() + 20
-    while call(server, "GET", "/bench")["state"] != "idle":
-        assert time.monotonic() < end
+    end = time.monotonic() + 120
+    while (status := call(server, "GET", "/bench"))["state"] != "idle":
+        assert status["state"] != "paused" and time.monotonic() < end, status
         time.sleep(0.05)
     with sqlite3.connect(database) as db:
         patches, readings, distinct = db.execute(
@@ -81,7 +81,7 @@ def test_told_to_end_it_leaves_the_bench_at_once_and_goes_on_after(capfd, server
     other = ("DELETE", "/free") if kind == "run" else ("DELETE", "/corrections/attempt")
     begun = time.monotonic()
     call(server, *other)
-    page = urllib.request.urlopen(server.url + "/api/events", timeout=10)
+    page = urllib.request.urlopen(server.url + "/api/events", timeout=60)
     assert page.readline().startswith(b"event: bench")
     server.stop()
     assert time.monotonic() - begun < 4
@@ -97,7 +97,7 @@ def test_a_second_server_is_told_of_the_first(server):
 
     def serve(*more):
         command = [sys.executable, "-m", "lumenar.cli", "serve", *more]
-        return subprocess.run(command, capture_output=True, text=True, timeout=30)
+        return subprocess.run(command, capture_output=True, text=True, timeout=60)
 
     same_data = serve("--data", str(server.data), "--port", "8199")
     assert same_data.returncode == 2 and "another Lumenar" in same_data.stderr

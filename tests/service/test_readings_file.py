@@ -6,12 +6,18 @@ from copy import deepcopy
 import numpy as np
 import pytest
 
+from lumenar.bench.plan import Cell
+from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.cli import main
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
+from lumenar.service import cells
+from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError
 from lumenar.service.export import readings_document
+from lumenar.service.planning import Options
 from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+from lumenar.store import reviews, runs
 
 
 def document(white=120.0, black=0.1, target="gamma22", measurements=("white_black", "grey_ramp", "gamut")):
@@ -76,6 +82,29 @@ def test_what_goes_out_comes_in_with_the_same_figures(whole):
                     assert again == f.raw, (cell.measurement, f.figure)
                     compared += 1
     assert compared > 50
+
+
+def test_two_runs_of_one_setup_go_out_with_what_each_is_judged_by(whole):
+    """A second run, cold, takes over some cells: each cell's interval is the same from the file as on the Board."""
+    service = BenchService(whole, speed=0.0)
+    second = service.runs.start(1, [Cell(1, m) for m in ("gamut", "hold")], Options(warm_up=False))
+    service.runs.finish()
+    with whole.db.transaction(of=1) as db:
+        runs.set_warm(db, second, False)
+    service.close()
+    file = parse_readings(json.dumps(readings_document(whole, 1)))
+    assert [r.warm for r in file.setups[0].runs].count(False) == 1 and len(file.setups[0].runs) == 2
+    read = {s.name: s for s in analyse_file(file)}
+    now, compared = cells.newest(whole, 1), 0
+    for setup in reviews.setups_of(whole.db.connection(), 1):
+        for measurement, kept in cells.analyses_of(whole, setup, now).items():
+            again = read[setup.name].analyses[measurement].uncertainty
+            assert again.keys() == kept.uncertainty.keys()
+            for key, u in kept.uncertainty.items():
+                ends = np.array([again[key].low, again[key].high])
+                np.testing.assert_allclose(ends, [u.low, u.high], rtol=1e-9, err_msg=f"{measurement} {key}")
+                compared += 1
+    assert compared > 200
 
 
 def change(path, value):
@@ -145,3 +174,17 @@ def test_a_target_for_another_signal_and_a_file_that_is_not_there(tmp_path, caps
     assert "cannot be read" in capsys.readouterr().err
     assert main(["figures", str(file), "--target", "srgb"]) == 0
     assert "Mine against srgb" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("reader", [parse_readings, parse_unit])
+def test_a_name_that_stands_twice_is_refused_not_settled_by_the_last(reader, units):
+    if reader is parse_unit:
+        text = units["tessary-pell-6.json"]
+        doubled = text.replace('"model":', '"model": "Other", "model":', 1)
+    else:
+        text = json.dumps(document())
+        doubled = text.replace('"target":', '"target": "srgb", "target":', 1)
+    assert doubled != text
+    reader(text)
+    with pytest.raises((BadInputError, UnitFileError), match=r"the name '(target|model)' stands twice in one object"):
+        reader(doubled)

@@ -68,7 +68,7 @@ class Server:
         command = [sys.executable, "-m", "lumenar.cli", *(self.arguments or ("serve",))]
         command += ["--data", str(self.data), "--port", str(self.port)]
         self.process = subprocess.Popen(command, env={**os.environ, "PYTHONUNBUFFERED": "1"}, stdout=subprocess.DEVNULL)
-        end = time.monotonic() + 60
+        end = time.monotonic() + 120
         while time.monotonic() < end:
             try:
                 urllib.request.urlopen(f"{self.url}/api/bench", timeout=1).read()

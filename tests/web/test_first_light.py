@@ -76,7 +76,7 @@ class Person:
         self.until(lambda: self.driver.switch_to.active_element.tag_name != "select")
 
     def api(self, path):
-        with urllib.request.urlopen(f"{self.server.url}/api{path}", timeout=10) as answer:
+        with urllib.request.urlopen(f"{self.server.url}/api{path}", timeout=60) as answer:
             return json.load(answer)
 
     def choose(self, trigger, words):

@@ -17,6 +17,7 @@ from typing import Any, TypeVar
 
 from lumenar import __version__
 from lumenar.core.scoring.rubric import Rubric
+from lumenar.core.strict_json import once
 from lumenar.publish.package import (
     FILES,
     About,
@@ -257,11 +258,6 @@ def _identities(about: About, readings: ReadingsFile, name: str) -> list[str]:
 def _json(data: bytes, name: str) -> dict[str, Any]:
     def refuse(constant: str) -> float:
         raise ValueError(f"{constant} is not a number that JSON knows")
-
-    def once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-        if len(dict(pairs)) != len(pairs):
-            raise ValueError("a name stands twice in one object")
-        return dict(pairs)
 
     try:
         document = json.loads(data, parse_constant=refuse, object_pairs_hook=once)

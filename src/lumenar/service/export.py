@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from lumenar.core.readings import Trace, Waveform
@@ -38,7 +38,6 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             wanted = {m for m, r in own.items() if r == run_id}
             entries += _entries(app, run_id, setup.id, wanted, meters)
         newest = max(own.values())
-        rested, whites = _watched(app, own.values(), setup.id)
         document: dict[str, Any] = {
             "name": setup.name,
             "unit": units[setup.unit_id],
@@ -48,9 +47,9 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             "target": setup.target,
             # What a run recorded: all values where it applied them, else those that differ from default.
             "settings": runs.applied(db, newest, setup.id) or dict(setup.changes),
-            "warm": all(run.warm for r in own.values() if (run := runs.get(db, r)) is not None),
-            "rested_white": rested,
-            "whites": whites,
+            "runs": [
+                _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r]) for r in dict.fromkeys(own.values())
+            ],
             "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
         }
         conditions = [run.condition for r in dict.fromkeys(own.values()) if (run := runs.get(db, r)) is not None]
@@ -67,20 +66,16 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
     }
 
 
-def _watched(
-    app: Application, run_ids: Iterable[int], setup_id: int
-) -> tuple[dict[str, float] | None, list[dict[str, float]]]:
-    """The first rested white of a setup in some runs, and all its whites after that, each in proportion to the rested white
-    of its own run, as drift is judged run by run."""
-    first: float | None = None
-    found: list[dict[str, float]] = []
-    for run_id in dict.fromkeys(run_ids):
-        rested, later = watched_white(app, run_id, setup_id)
-        if rested is None:
-            continue
-        first = rested if first is None else first
-        found += [{"time_s": t, "Y": Y if first == rested else Y / rested * first} for t, Y in later]
-    return None if first is None else {"time_s": 0.0, "Y": first}, found
+def _run(app: Application, run_id: int, setup_id: int, measurements: list[str]) -> dict[str, Any]:
+    """What its readings are judged by that no single reading tells: drift and warmth are of a run, not of a setup."""
+    run = runs.get(app.db.connection(), run_id)
+    rested, later = watched_white(app, run_id, setup_id)
+    return {
+        "measurements": sorted(measurements),
+        "warm": None if run is None else bool(run.warm),
+        "rested_white": None if rested is None else {"time_s": 0.0, "Y": rested},
+        "whites": [{"time_s": t, "Y": Y} for t, Y in later],
+    }
 
 
 def _unit(app: Application, unit_id: int, name: str) -> dict[str, Any]:

@@ -27,6 +27,7 @@ from lumenar.core.readings import (
     collect,
     floor_from,
 )
+from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
 from lumenar.service.errors import BadInputError
 from lumenar.service.loading import corrected_limits
@@ -167,6 +168,16 @@ class FileWhite(_Strict):
     Y: Annotated[float, Field(gt=0, le=MAX_CD_M2)]
 
 
+class FileRun(_Strict):
+    """What is known of a run that read the setup: the measurements it served (none: all), whether the display was warm, and
+    its whites."""
+
+    measurements: list[str] = []
+    warm: bool | None = None
+    rested_white: FileWhite | None = None
+    whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
+
+
 class FileReading(_Strict):
     """One patch and its XYZ. XYZ may be null only where the meter said that the light was under its floor."""
 
@@ -232,9 +243,7 @@ class FileSetup(_Strict):
     settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = {}
     condition: FileCondition | None = None
     metadata: FileMetadata | None = None
-    warm: bool | None = None
-    rested_white: FileWhite | None = None
-    whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
+    runs: Annotated[list[FileRun], Field(max_length=1000)] = []
     readings: Annotated[list[FileReading], Field(min_length=1)]
 
     @property
@@ -255,9 +264,20 @@ class FileSetup(_Strict):
             raise ValueError(
                 f"target {self.target_key!r} is for {TARGETS[self.target_key].signal}, not for {self.signal}"
             )
+        served = [m for run in self.runs for m in run.measurements or MEASUREMENTS]
+        for i, run in enumerate(self.runs):
+            for m in run.measurements:
+                if m not in MEASUREMENTS:
+                    raise ValueError(f"runs[{i}]: unknown measurement {m!r}; known are {', '.join(MEASUREMENTS)}")
+                if served.count(m) > 1:
+                    raise ValueError(f"runs[{i}]: {m} is served by another run too; a measurement comes from one run")
         if self.signal == "sdr":
             self._white_is_white()
         return self
+
+    def run_of(self, measurement: str) -> FileRun:
+        """What is known of the run that a measurement comes from."""
+        return next((r for r in self.runs if measurement in (r.measurements or (measurement,))), FileRun())
 
     def _white_is_white(self) -> None:
         """Refuse a white without light, or one that a grey outshines: as a rule two readings were mixed up."""
@@ -346,7 +366,11 @@ def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T
     if not text.strip():
         raise BadInputError(kind, f"{name}: the file is empty")
     try:
-        return model.model_validate_json(text, strict=True)
+        document = model.model_validate_json(text, strict=True)
+        refuse_doubled(text)
+        return document
+    except DoubledNameError as e:
+        raise BadInputError(kind, f"{name}: {e}") from e
     except ValidationError as e:
         place, reason = first_problem(e)
         first = e.errors(include_url=False, include_context=False)[0]
@@ -363,10 +387,10 @@ def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T
         raise BadInputError(kind, f"{name}: {place}: {reason}", place) from e
 
 
-def _limits(file: ReadingsFile, setup: FileSetup) -> tuple[MeterLimits, tuple[str, ...]]:
-    """The limits of the setup's meter, the poorest of those that read it, and what was assumed of them."""
+def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tuple[MeterLimits, tuple[str, ...]]:
+    """The limits of the meters used, the poorest of them, and what was assumed of them; a floor that is not stated is
+    estimated from all that the meter read of the setup."""
     own = [r for r in setup.readings if r.waveform is None and r.spectrum is None]
-    used = {r.meter for r in own}
     meters = [m for m in file.meters if m.id in used]
     if not meters or None in used:
         meters.append(FileMeter(id="unnamed"))
@@ -417,9 +441,7 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
     """
     target = TARGETS[target_key or setup.target_key]
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
-    limits, floors = _limits(file, setup)
-    rested = setup.rested_white.Y if setup.rested_white else None
-    whites = [(w.time_s, w.Y) for w in setup.whites]
+    by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
@@ -430,8 +452,13 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
         own.sort(
             key=lambda r: (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
         )
+        meters = frozenset(r.meter for r in own if r.waveform is None and r.spectrum is None)
+        if meters not in by_meters:
+            by_meters[meters] = _limits(file, setup, set(meters))
+        limits, _ = by_meters[meters]
+        run = setup.run_of(m.key)
         try:
-            found = collect(
+            readings = collect(
                 [r.patch for r in own],
                 np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
                 np.array([r.flag == "below_floor" for r in own], bool),
@@ -439,12 +466,15 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
                 np.array([np.nan if r.time_s is None else r.time_s for r in own]),
                 [r.trace for r in own],
                 [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
-                COLD if setup.warm is False else 0.0,
+                COLD if run.warm is False else 0.0,
             )
-            analyses[m.key] = analyse(m, found.watched(rested, whites), target)
+            rested = run.rested_white.Y if run.rested_white else None
+            watched = readings.watched(rested, [(w.time_s, w.Y) for w in run.whites])
+            analyses[m.key] = analyse(m, watched, target)
         except MissingPatchError as e:
             left_out[m.key] = str(e)
     shipped = setup.shipped if setup.shipped is not None else False
+    floors = tuple(dict.fromkeys(sentence for _, said in by_meters.values() for sentence in said))
     return SetupFigures(
         setup.key, setup.name, setup.unit, setup.mode, shipped, setup.signal, target.key, analyses, left_out, floors
     )

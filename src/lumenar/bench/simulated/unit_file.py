@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
+from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
 
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -377,7 +378,11 @@ def parse_unit(text: str | bytes, name: str = "unit file") -> UnitFile:
     if len(text) > MOST_BYTES:
         raise UnitFileError(f"{name}: larger than {MOST_BYTES // 1_000_000} MB, so it is no unit file")
     try:
-        return UnitFile.model_validate_json(text, strict=True)
+        unit = UnitFile.model_validate_json(text, strict=True)
+        refuse_doubled(text)
+        return unit
+    except DoubledNameError as e:
+        raise UnitFileError(f"{name}: {e}") from e
     except ValidationError as e:
         place, reason = first_problem(e)
         raise UnitFileError(f"{name}: {place}: {reason}" if place else f"{name}: {reason}") from e
