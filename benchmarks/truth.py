@@ -34,7 +34,7 @@ from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.readings import MeterLimits, Patch, Readings, collect
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
-from lumenar.service import instruments
+from lumenar.service.correction_series import SERIES, as_series, read_colour
 from lumenar.service.loading import correction_key
 
 WITHOUT = ("modulation", "blue_light")
@@ -117,8 +117,6 @@ class Notes:
     def commit(self, step, outcome, reading, at_s, attempt=1):
         self.read.append((step.patch, outcome, reading, at_s))
         self.done += attempt == 1
-        if reading is not None and step.patch == Patch((1.0, 1.0, 1.0)):
-            self.whites.append((at_s, reading.XYZ[1]))
 
     def watched(self, kind, setup, reading, at_s):
         self.whites.append((at_s, reading.XYZ[1]))
@@ -147,17 +145,8 @@ def corrected_meter(bench, file: UnitFile) -> tuple[np.ndarray, MeterLimits]:
     """The working meter's correction for the display, made as the bench makes it, and its limits."""
     series = []
     for meter in (bench.spectroradiometer, bench.meter):
-        XYZ, times = [], []
-        for name in instruments.SERIES:
-            rgb = instruments.PRIMARIES.get(name) or instruments.CHECKS[name]
-            XYZ.append(instruments._read(bench, meter, Patch(rgb), HABITS[file.panel].settle_s))
-            times.append(bench.clock.now())
-        d = meter.describe()
-        series.append(
-            correction.ColourReadings(
-                tuple(instruments.SERIES), np.array(XYZ), np.array(times), d.repeatability, d.absolute, d.own_share
-            )
-        )
+        taken = [read_colour(bench, meter, name, HABITS[file.panel].settle_s) for name in SERIES]
+        series.append(as_series(taken, meter.describe()))
     matrix = correction.from_series(*series)
     key = correction_key(matrix)
     draws = correction.spread(*series, DRAWS, key)
@@ -202,7 +191,7 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
         luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
         grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
     )  # fmt: skip
-    wanted = [m for m in MEASUREMENTS if m not in WITHOUT and (m != "volume" or seed % 5 == 0) and only in (None, m)]
+    wanted = [m for m in MEASUREMENTS if m not in WITHOUT and (m != "volume" or seed % 2 == 0) and only in (None, m)]
     plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
     patches = [p.patch for p in plan.patches]
     notes = carried_out(file, bench, patches)

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.analysis import analyse
-from lumenar.core.colour import correction, waveform
+from lumenar.core.colour import correction, spectra, waveform
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.readings import MeterLimits, Patch, collect, floor_from
 from lumenar.core.targets import TARGETS, Anchor
@@ -143,18 +143,19 @@ def test_what_follows_one_reading_keeps_its_percentiles():
     assert u.low == pytest.approx(100 / 1.196, rel=0.02) and u.high == pytest.approx(100 / 0.804, rel=0.02)
 
 
-def test_an_even_screen_lies_within_the_interval_of_its_fall_off():
+def test_an_even_screen_lies_within_the_interval_of_its_fall_off_19_times_of_20():
     rng = np.random.default_rng(3)
 
     def uneven(p, XYZ):
         return XYZ * (1 + 0.001 * rng.standard_normal())
 
-    a = figures("uniformity", change=uneven)
-    u = a.uncertainty["uniformity_falloff_percent"]
-    assert u.low == pytest.approx(0, abs=1e-9) and a.noise_floor["uniformity_falloff_percent"] > 0.1
-    ladder = figures("window_ladder", change=uneven)
-    assert ladder.uncertainty["drop_percent"].low == pytest.approx(0, abs=1e-9)
-    assert {"drop_percent"} <= set(ladder.noise_floor)
+    held = {"uniformity_falloff_percent": 0, "drop_percent": 0}
+    for _ in range(60):
+        for measurement, key in zip(("uniformity", "window_ladder"), held, strict=True):
+            a = figures(measurement, change=uneven)
+            held[key] += a.uncertainty[key].low <= 1e-9
+            assert a.noise_floor[key] > 0.1
+    assert all(50 <= n <= 60 for n in held.values()), held
     assert "sum_error_max_percent" in figures("additivity", change=uneven).noise_floor
     assert "error_rms_lstar" in figures("near_black").noise_floor
 
@@ -162,13 +163,13 @@ def test_an_even_screen_lies_within_the_interval_of_its_fall_off():
 # -- 4: the correction's shape -----------------------------------------------------------------------------------------
 
 
-def series(noise, seed=1, own_share=0.5):
+def series(noise, seed=1):
     rng = np.random.default_rng(seed)
     colours = {"white": (1, 1, 1), "red": (1, 0, 0), "green": (0, 1, 0), "blue": (0, 0, 1)}
     names = ("white", "white", "red", "green", "blue", "white", "red", "green", "blue", "white", "white")
     P = np.array([[41.0, 21, 2], [36, 72, 12], [18, 7, 95]])
     XYZ = np.array([np.array(colours[n]) @ P for n in names])
-    made = correction.ColourReadings(names, XYZ, np.arange(len(names), dtype=float), noise, 0.0, own_share)
+    made = correction.ColourReadings(names, XYZ, np.arange(len(names), dtype=float), noise, 0.0)
     return made.redrawn(1, rng), made
 
 
@@ -185,6 +186,20 @@ def test_a_correction_scatters_as_its_draws_say():
     np.testing.assert_allclose(draws.mean(axis=0), np.eye(3), atol=1e-9)
     # It has a shape: a saturated red is more uncertain in u'v' than three independent factors would have it.
     assert np.abs(draws[:, 0, 1]).max() > 1e-4
+
+
+def test_a_spectrum_scatters_as_its_covariance_says():
+    rng = np.random.default_rng(3)
+    band = spectra.gaussians([620.0], [25.0], [0.02])
+    read = band * (1 + 0.0014 * rng.standard_normal((4000, 1))) + rng.standard_normal((4000, 81)) * 0.004 * band
+    said = spectra.noise_of_spectrum(band, 0.0014, 0.004, 0.0)
+    np.testing.assert_allclose(np.cov(spectra.spectrum_to_XYZ(read).T), said, rtol=0.1)
+    # X and Y of a narrow band rise and fall together, so that its chromaticity stands still.
+    assert said[0, 1] / np.sqrt(said[0, 0] * said[1, 1]) > 0.99
+    # Of the dark it is the absolute part of Y.
+    assert spectra.noise_of_spectrum(np.zeros(81), 0.0, 0.0, 0.01)[1, 1] == pytest.approx(1e-4)
+    one = correction.ColourReadings(("red",), spectra.spectrum_to_XYZ(band)[None], np.zeros(1), 0.002, 0.0, said[None])
+    np.testing.assert_allclose(np.cov(one.redrawn(4000, rng).XYZ[:, 0].T), said, rtol=0.1)
 
 
 def test_the_noise_floor_knows_the_correction():
@@ -342,3 +357,27 @@ def test_drift_that_is_seen_is_in_the_interval():
     cold = analyse("white_black", replace(still, cold=0.015), TARGETS["gamma22"])
     assert cold.uncertainty["white_cd_m2"].standard == pytest.approx(1.8, rel=0.3)
     assert cold.uncertainty["contrast_ratio"].standard < 0.02 * cold.scalar("contrast_ratio"), "all of it alike"
+
+
+def greys(times):
+    patches = [Patch((v, v, v)) for v in np.linspace(0.1, 1, len(times))]
+    return collect(patches, np.full((len(times), 3), 50.0), np.zeros(len(times), bool), METER, np.array(times, float))
+
+
+def test_drift_that_whites_on_both_sides_show_is_common_and_what_they_differ_by_is_not():
+    three = [(0.0, 99.0), (1.0, 99.0), (2.0, 99.0), (100.0, 99.0), (101.0, 99.0), (102.0, 99.0)]
+    steady = greys([10, 50, 90]).watched(100.0, three)
+    np.testing.assert_allclose(steady.shared_drift, 0.01, rtol=0.05)
+    np.testing.assert_allclose(steady.drift, 0, atol=1e-6)
+    # From a rested panel to one that is 1 % dimmer: the nearer a reading lies to the dim white, the more it may be off.
+    falling = greys([10, 50, 90]).watched(100.0, [(t, 100.0 if t < 50 else 99.0) for t, _ in three])
+    np.testing.assert_allclose(falling.shared_drift, 0, atol=1e-6)
+    assert 0 < falling.drift[0] < falling.drift[1] < falling.drift[2] < 0.01
+    # Drawn, the common part moves all readings alike and the other each by itself.
+    ratio = [np.std(d[:, 0, 1] / d[:, 2, 1]) for d in (draw(steady, draws=4000).XYZ, draw(falling, draws=4000).XYZ)]
+    assert ratio[0] == pytest.approx(np.sqrt(2) * METER.repeatability, rel=0.1) and ratio[1] > 2 * ratio[0]
+
+
+def test_a_white_that_is_odd_among_three_shows_no_drift():
+    whites = [(100.0, 100.0), (101.0, 112.0), (102.0, 100.0)]
+    assert greys([10, 50, 90]).watched(100.0, whites).drift.max() == 0

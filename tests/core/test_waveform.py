@@ -6,6 +6,10 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from lumenar.core.colour import waveform
+from lumenar.core.measurements import modulation
+from lumenar.core.measurements.charts import Shown
+from lumenar.core.readings import MeterLimits, Patch, Waveform, collect
+from lumenar.core.targets import TARGETS
 
 RATE = 20_000.0
 T = np.arange(20_000) / RATE
@@ -62,3 +66,15 @@ def test_what_is_no_waveform_is_refused():
     for samples in (np.zeros(500), np.ones(20), np.full(500, np.nan)):
         with pytest.raises(ValueError, match="200 or more samples"):
             waveform.analyse(samples, RATE)
+
+
+@pytest.mark.parametrize(("count", "said"), [(3, False), (30, True)])
+def test_a_chart_that_leaves_components_out_says_so(count, said):
+    light = 100 * (1 + sum(0.1 / k * np.sin(2 * np.pi * 120 * k * T) for k in range(1, count + 1)))
+    patch = Patch((1.0, 1.0, 1.0), reads="waveform")
+    readings = collect(
+        [patch], np.full((1, 3), np.nan), np.array([False]), MeterLimits(), traces=[Waveform(RATE, light)]
+    )
+    figures = modulation.analyse(readings, TARGETS["srgb"])
+    chart = modulation._spectrum_chart(Shown("Only", figures, TARGETS["srgb"]))
+    assert ("the 12 strongest" in chart.note) is said and len(chart.table.rows) == min(count, 12)

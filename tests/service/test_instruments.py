@@ -10,8 +10,9 @@ from lumenar.core.colour.correction import corrected
 from lumenar.core.readings import Patch
 from lumenar.service import board, cells, loading, shelf, verdict
 from lumenar.service.bench import BenchService
+from lumenar.service.correction_series import SERIES
 from lumenar.service.errors import ConflictError
-from lumenar.service.instruments import SERIES, Corrector
+from lumenar.service.instruments import Corrector
 from lumenar.store import reviews
 
 from ..conftest import PHONE, all_cells

@@ -205,7 +205,7 @@ def test_a_glitch_in_a_grey_ramp_is_read_again(app, bench, phone, monkeypatch, l
         XYZ, trace = real(self, light, rng)
         shown = self.source.shown
         grey = shown.rgb[0] == shown.rgb[1] == shown.rgb[2] and abs(shown.rgb[0] - level) < 0.003
-        if grey and not glitched and self.reads >= 3:
+        if grey and not glitched and self.reads >= 5:
             glitched.append(shown)
             return XYZ * 1.12, trace
         self.reads += 1

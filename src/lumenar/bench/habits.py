@@ -35,6 +35,10 @@ REST = Patch((0.12, 0.12, 0.12), 0.1)
 SETUP_S, LEVEL_S, MOVE_S, CLEAR_S = 4.0, 1.0, 2.0, 1.0
 """Time to enter a setup, to move the luminance control, to move the meter to another place, and to show another picture
 so that nothing stands still, in s."""
+FIRST_RESTS = 20
+"""Before a setup's first reading a panel that needs rests gets so many of them at a stretch, for what was shown before."""
+WHITES = 3
+"""Whites that all others are compared with are read so often."""
 SIGNATURE = (Patch((1.0, 1.0, 1.0)), Patch((0.5, 0.5, 0.5)), Patch((0.75, 0.25, 0.25)))
 """White, mid grey and one colour: what a setup is recognised by."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from lumenar.bench.habits import CLEAR_S, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, Habits, settling
+from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, WHITES, Habits, settling
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.readings import Patch
 
@@ -118,17 +118,18 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
     before: Patch | None = None
     level: float | None = None
     zone: tuple[int, int, int, int] | None = None
-    since_rest, since_reference = 0, 0.0
+    since_rest, since_reference, unwatched = 0, 0.0, False
     for patch in order:
         spent = 0.0
         if before is None:
             spent += (
                 SETUP_S
-                + max(CLEAR_S, 10 * habits.rest_s)
+                + max(CLEAR_S, FIRST_RESTS * habits.rest_s)
                 + sum(habits.settle_s + habits.large_step_s * 0.5 + expected[p] for p in SIGNATURE)
+                + (WHITES - 1) * (habits.settle_s + expected[SIGNATURE[0]])
             )
         if before is not None and part_of(before) and part_of(patch) != part_of(before) and habits.reference_every_s:
-            spent += habits.settle_s + habits.large_step_s * 0.5 + expected[SIGNATURE[0]]
+            spent += habits.large_step_s * 0.5 + WHITES * (habits.settle_s + expected[SIGNATURE[0]])
             spent += 10 * habits.rest_s if habits.rest_every else 0.0
             since_reference = 0.0
         if patch.level != level:
@@ -139,7 +140,7 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
             if habits.rest_every and since_rest >= habits.rest_every:
                 spent, since_rest = spent + habits.rest_s, 0
             if habits.reference_every_s and since_reference >= habits.reference_every_s:
-                spent += habits.settle_s + habits.large_step_s * 0.5 + expected[SIGNATURE[0]]
+                spent += habits.large_step_s * 0.5 + WHITES * (habits.settle_s + expected[SIGNATURE[0]])
                 since_reference = 0.0
             since_rest += 1
         if patch.at_s:
@@ -149,5 +150,8 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
             spent += settling(habits, before, patch) + expected[patch]
         seconds.append(spent)
         since_reference += spent
+        unwatched = is_free(patch) or (unwatched and not part_of(patch))
         before = patch
+    if seconds and unwatched and habits.reference_every_s:
+        seconds[-1] += habits.large_step_s * 0.5 + WHITES * (habits.settle_s + expected[SIGNATURE[0]])
     return seconds

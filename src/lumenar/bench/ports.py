@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
-from lumenar.core.readings import MeterLimits, Patch, Trace
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour import spectra
+from lumenar.core.readings import MeterLimits, Patch, Spectrum, Trace
 
 MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]
 ControlValue = float | str
@@ -52,9 +57,9 @@ class RefusedError(InstrumentError):
 @dataclass(frozen=True)
 class MeterDescription:
     """What a meter is: relative repeatability (one standard deviation), floor and ceiling in cd/m2, and the standard
-    deviation in cd/m2 of the part of its noise that does not depend on the light. own_share: of the variance of X, Y and Z,
-    how much is each channel's own; the rest is common to all three. Filters have noise of their own, while a spectrum gives
-    neighbouring sums."""
+    deviation in cd/m2 of the part of its noise that does not depend on the light. Half of the variance is common to X, Y and
+    Z. sample_noise: of a meter that reads spectra, the relative standard deviation of each sample's own noise, which stands
+    for the other half."""
 
     name: str
     kind: MeterKind
@@ -63,12 +68,19 @@ class MeterDescription:
     ceiling: float
     absolute: float
     spectral: bool = False
-    own_share: float = 0.5
+    sample_noise: float = 0.0
 
     @property
     def limits(self) -> MeterLimits:
         """What its readings are judged by."""
         return MeterLimits(self.repeatability, self.floor, self.absolute)
+
+    def covariance(self, trace: Trace | None) -> NDArray[np.float64] | None:
+        """Covariance (3, 3) of XYZ as read with a spectrum on the usual grid; None where there is none such."""
+        if not self.spectral or not isinstance(trace, Spectrum) or len(trace.radiance) != len(spectra.WAVELENGTHS):
+            return None
+        common = self.repeatability * math.sqrt(0.5)
+        return spectra.noise_of_spectrum(trace.radiance, common, self.sample_noise, self.absolute)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,18 @@ from typing import Literal, Protocol
 
 import numpy as np
 
-from lumenar.bench.habits import CLEAR_S, LEVEL_S, MOVE_S, REST, SETUP_S, SIGNATURE, Habits, settling
+from lumenar.bench.habits import (
+    CLEAR_S,
+    FIRST_RESTS,
+    LEVEL_S,
+    MOVE_S,
+    REST,
+    SETUP_S,
+    SIGNATURE,
+    WHITES,
+    Habits,
+    settling,
+)
 from lumenar.bench.plan import is_free, part_of
 from lumenar.bench.ports import (
     BelowFloorError,
@@ -121,6 +132,8 @@ class Runner:
         self._over = self._leaving = False
         self._dazzled = 0
         self._part = ""
+        # Whether plain patches were read since white was last.
+        self._unwatched = False
         self._setup: SetupState | None = None
         self._asked: int | None = None
         self._level: float | None = None
@@ -204,6 +217,9 @@ class Runner:
                 if self._part and (step is None or step.setup != self._setup or part_of(step.patch) != self._part):
                     self._watch_after_part()
                     continue
+                if self._unwatched and self._setup is not None and (step is None or step.setup != self._setup):
+                    self._watch_white(self._setup)
+                    continue
                 if step is None:
                     self._restore_level()
                     if self._ended("done", ""):
@@ -231,6 +247,7 @@ class Runner:
             self._rest()
             self._reference(step.setup)
             self._since_rest += 1
+            self._unwatched = bool(self._habits.reference_every_s)
         outcome, reading = self._measure(step.patch)
         if self._stopping.is_set():
             return
@@ -294,19 +311,23 @@ class Runner:
             return
         self._apply(setup)
         # A rest long enough for what the last setup left on the panel.
-        self._pause_dark(max(CLEAR_S, 10 * self._habits.rest_s))
-        found = []
+        self._pause_dark(max(CLEAR_S, FIRST_RESTS * self._habits.rest_s))
+        signature = []
         for patch in SIGNATURE:
-            outcome, reading = self._measure(patch)
-            if reading is None:
-                raise SettingChangedError(f"{setup.name} shows {patch.code} {outcome.replace('_', ' the ')}")
-            found.append(reading.XYZ)
-        reason = self._differs(setup, found)
+            reads = []
+            # All drift is told against the rested white, so its noise must not count.
+            for _ in range(WHITES if patch == SIGNATURE[0] else 1):
+                outcome, reading = self._measure(patch)
+                if reading is None:
+                    raise SettingChangedError(f"{setup.name} shows {patch.code} {outcome.replace('_', ' the ')}")
+                reads.append(reading.XYZ)
+            signature.append(tuple(np.median(reads, axis=0).tolist()))
+        reason = self._differs(setup, signature)
         if reason and self._asked != setup.key:
             self._asked = setup.key
             raise SettingChangedError(f"{setup.name} is not what it was in its last run: {reason}")
-        self._journal.signed(setup, found, bool(reason))
-        self._setup, self._asked = setup, None
+        self._journal.signed(setup, signature, bool(reason))
+        self._setup, self._asked, self._unwatched = setup, None, False
         self._reference_at = self._bench.clock.now()
 
     def _apply(self, setup: SetupState) -> None:
@@ -378,9 +399,15 @@ class Runner:
         every = self._habits.reference_every_s
         if not every or self._bench.clock.now() - self._reference_at < every:
             return
-        _, reading = self._measure(SIGNATURE[0])
-        if reading is not None:
-            self._journal.watched("reference", setup, reading, self._bench.clock.now())
+        self._watch_white(setup)
+
+    def _watch_white(self, setup: SetupState) -> None:
+        """White, so often that its noise counts for little beside the drift it is to show."""
+        self._unwatched = False
+        for _ in range(WHITES):
+            _, reading = self._measure(SIGNATURE[0])
+            if reading is not None and not self._stopping.is_set():
+                self._journal.watched("reference", setup, reading, self._bench.clock.now())
         self._reference_at = self._bench.clock.now()
 
     def _watch_after_part(self) -> None:
@@ -392,10 +419,7 @@ class Runner:
             return
         self._restore_level()
         self._move(SIGNATURE[0])
-        _, reading = self._measure(SIGNATURE[0])
-        if reading is not None and not self._stopping.is_set():
-            self._journal.watched("reference", setup, reading, self._bench.clock.now())
-        self._reference_at = self._bench.clock.now()
+        self._watch_white(setup)
         if self._habits.rest_every:
             self._pause_dark(10 * self._habits.rest_s)
 

@@ -206,8 +206,8 @@ class Readings:
     no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor, dim (n,)
     those too dark for a chromaticity; traces (n) holds what a photodiode or spectroradiometer gave, or is empty where there
     is nothing such. drift (n,): by how much the display's light may have wandered from that of a rested panel when each was
-    read, one relative standard deviation, or none; cold: by how much all of it may be off since the display was not known to
-    be warm.
+    read, one relative standard deviation, or none, and shared_drift (n,) the part of it that moves all of them alike; cold: by
+    how much all of it may be off since the display was not known to be warm.
     """
 
     layout: Layout
@@ -219,6 +219,7 @@ class Readings:
     dim: NDArray[np.bool_]
     drift: Array | None = None
     cold: float = 0.0
+    shared_drift: Array | None = None
 
     def __len__(self) -> int:
         return len(self.layout)
@@ -266,6 +267,7 @@ class Readings:
             self.dim[where],
             None if self.drift is None else self.drift[where],
             self.cold,
+            None if self.shared_drift is None else self.shared_drift[where],
         )
 
     def lost(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -280,19 +282,27 @@ class Readings:
         time and luminance of others, all as read.
 
         Each reading may be off by as much as the whites before and after it are, less what noise makes of them: by their
-        root mean square for plain patches, among which the bench rests the panel; by the larger one for those that are held,
-        that light more of the screen, or that stand at a value of the luminance control.
+        square, that of the nearer one counting for more, for plain patches, among which the bench rests the panel; by the
+        larger one for those that are held, that light more of the screen, or that stand at a value of the luminance control.
+        Of that, what the whites on both sides have in common is common to all readings: it makes them dimmer, and bends no
+        curve.
         """
         if rested_Y is None or rested_Y <= 0 or not len(whites):
             return self
-        t, Y = np.array(sorted(whites), float).T
-        squares = (Y / rested_Y - 1) ** 2
-        at = np.searchsorted(t, np.where(np.isfinite(self.time_s), self.time_s, t[-1]))
-        pair = np.stack([squares[np.clip(at - 1, 0, len(t) - 1)], squares[np.clip(at, 0, len(t) - 1)]])
-        noise = 2 * self.meter.repeatability**2
-        usual = np.sqrt(np.maximum(pair.mean(axis=0) - 1.5 * noise, 0))
-        largest = np.sqrt(np.maximum(pair.max(axis=0) - 2 * noise, 0)) / 1.4
-        return replace(self, drift=np.where(self.plain, usual, np.maximum(usual, largest)))
+        t, Y, variance = _gathered(sorted(whites))
+        # What noise makes of the square of a difference, taken out of it.
+        noise = self.meter.repeatability**2 * (variance + MEDIAN_OF_THREE)
+        off = Y / rested_Y - 1
+        time_s = np.where(np.isfinite(self.time_s), self.time_s, t[-1])
+        at = np.searchsorted(t, time_s)
+        sides = np.stack([np.clip(at - 1, 0, len(t) - 1), np.clip(at, 0, len(t) - 1)])
+        squares = (off**2 - noise)[sides]
+        # Cut off at nothing last, so that noise is taken out of what is added up rather than left in it.
+        usual = np.maximum(np.interp(time_s, t, off**2 - noise), 0)
+        total = np.where(self.plain, usual, np.maximum(usual, squares.max(axis=0) / 2))
+        alike = off[sides[0]] * off[sides[1]] > 0
+        common = np.where(alike, np.clip(squares.min(axis=0), 0, total), 0)
+        return replace(self, drift=np.sqrt(total - common), shared_drift=np.sqrt(common))
 
     def with_XYZ(self, XYZ: Array) -> Readings:
         """The same patches with other values (..., n, 3)."""
@@ -319,6 +329,7 @@ class Readings:
             layout, np.concatenate([self.XYZ, XYZ[None]]), np.append(self.time_s, np.nan),
             np.concatenate([self.below_floor, no]), self.traces if not len(self.traces) else trace_array([*self.traces, None]),
             self.meter, np.concatenate([self.dim, no]), None if self.drift is None else np.append(self.drift, 0.0), self.cold,
+            None if self.shared_drift is None else np.append(self.shared_drift, 0.0),
         )  # fmt: skip
 
     @property
@@ -353,6 +364,29 @@ def trace_array(traces: Sequence[Trace | None]) -> NDArray[np.object_]:
     held = np.empty(len(traces), object)
     held[:] = traces
     return held
+
+
+MEDIAN_OF_THREE = 0.449
+"""Variance of the median of three readings in that of one (order statistics of the normal distribution); the rested white is
+such."""
+ONE_WHITE_S = 15.0
+"""Whites read within so many seconds count as one, their median."""
+
+
+def _gathered(whites: Sequence[tuple[float, float]]) -> tuple[Array, Array, Array]:
+    """Bench time and median luminance (k,) of whites (time, luminance) in order of time, those read in a row as one, and the
+    variance of each in that of a single reading. A median, since a single one of them may be odd."""
+    t, Y = np.array(whites, float).T
+    group = np.zeros(len(t), np.intp)
+    start = t[0]
+    for i in range(1, len(t)):
+        new = t[i] - start > ONE_WHITE_S
+        group[i] = group[i - 1] + new
+        start = t[i] if new else start
+    count = np.bincount(group)
+    ends = np.cumsum(count)
+    middle = np.array([np.median(Y[e - c : e]) for c, e in zip(count, ends, strict=True)])
+    return np.bincount(group, t) / count, middle, np.where(count < 3, 1 / count, 3 * MEDIAN_OF_THREE / count)
 
 
 COLD = 0.015

@@ -58,7 +58,10 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
         # Zones are read one soon after the other, so that they share what the panel is loaded by.
         placed = ~np.isnan(readings.layout.zone[:, 0])[:, None]
         shared, each = rng.standard_normal((draws, 1, 1)), rng.standard_normal((draws, XYZ.shape[-2], 1))
-        drawn = drawn * (1 + sd * np.where(placed, shared, each))
+        common: Array | float = 0.0
+        if readings.shared_drift is not None:
+            common = rng.standard_normal((draws, 1, 1)) * readings.shared_drift[:, None]
+        drawn = drawn * (1 + common + sd * np.where(placed, shared, each))
     if readings.cold:
         drawn = drawn * (1 + readings.cold * rng.standard_normal((draws, 1, 1)))
     if meter.correction_draws is not None:
@@ -79,8 +82,10 @@ def with_perfect(u: Uncertainty, value: float, perfect: float, floor: Array) -> 
     good = floor[np.isfinite(floor)]
     if len(good) < 2 or not np.isfinite(perfect):
         return u
-    low, high = np.quantile(good, [0.025, 0.975], method="weibull")
-    if not low <= value <= high:
+    # Where perfection is an end of what the figure can be, only the other end of its draws is improbable.
+    ends = [0.0, 0.95] if perfect <= good.min() else [0.05, 1.0] if perfect >= good.max() else [0.025, 0.975]
+    low, high = np.quantile(good, ends, method="weibull")
+    if not min(low, perfect) <= value <= max(high, perfect):
         return u
     return Uncertainty(u.standard, min(u.low, perfect), max(u.high, perfect))
 

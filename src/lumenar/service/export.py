@@ -48,7 +48,8 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             # What a run recorded: all values where it applied them, else those that differ from default.
             "settings": runs.applied(db, newest, setup.id) or dict(setup.changes),
             "runs": [
-                _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r]) for r in dict.fromkeys(own.values())
+                _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r])
+                for r in dict.fromkeys(own.values())
             ],
             "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
         }

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from lumenar.bench.habits import HABITS, settling
-from lumenar.bench.ports import Bench, InstrumentError, Meter, MeterDescription
+from lumenar.bench.habits import HABITS
+from lumenar.bench.ports import InstrumentError, Meter
 from lumenar.bench.simulated.meter import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
 from lumenar.core.numbers import signed
-from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, read_series
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.loading import correction_key, document_of
@@ -29,30 +28,6 @@ from lumenar.service.units import unit_by_id
 from lumenar.store import corrections, reviews
 from lumenar.store.corrections import CorrectionRow
 
-PRIMARIES: dict[str, tuple[float, float, float]] = {
-    "red": (1.0, 0.0, 0.0),
-    "green": (0.0, 1.0, 0.0),
-    "blue": (0.0, 0.0, 1.0),
-    "white": (1.0, 1.0, 1.0),
-}
-CHECKS: dict[str, tuple[float, float, float]] = {
-    "mid grey": (0.6, 0.6, 0.6),
-    "cyan": (0.0, 0.8, 0.8),
-    "magenta": (0.8, 0.0, 0.8),
-    "yellow": (0.8, 0.8, 0.0),
-    "skin tone": (0.8, 0.6, 0.5),
-    "foliage": (0.35, 0.5, 0.3),
-    "sky": (0.45, 0.6, 0.8),
-    "violet": (0.5, 0.4, 0.7),
-}
-"""Colours that the matrix was not made from, to see what is left after it."""
-_FIRST, _SECOND = list(CHECKS)[:4], list(CHECKS)[4:]
-_ROUND = ["red", "green", "blue", *["white"] * 3]
-SERIES = [*["white"] * 4, *_ROUND, *_ROUND, *_FIRST, "white", "white", *_SECOND, *["white"] * 6]
-"""What each meter reads. White so often that its luminance is known to a thousandth and the display's drift is seen;
-primaries twice, so that one that is off is noticed."""
-ODD_SIGMAS, ODD_LEAST, AGAIN = 8.0, 0.015, 3
-"""A repeat is odd where it is off by more sigmas than these and by this share at least; it is read again so often."""
 CHECKS_OFF_PERCENT = 1.0
 """Where the verification colours are off by more than this in luminance, in the middle, the correction is wrong."""
 
@@ -249,21 +224,20 @@ class Corrector:
         # The person puts one meter before the screen at a time: first the reference, then the working meter.
         for who, meter in (("reference", bench.spectroradiometer), ("working", bench.meter)):
 
-            def read(name: str, who: str = who, meter: Meter = meter) -> tuple[np.ndarray, float] | None:
+            def read(name: str, who: str = who, meter: Meter = meter) -> Taken | None:
                 if self._stopping:
                     return None
-                rgb = PRIMARIES.get(name) or CHECKS[name]
-                self.bench.live.shown(name, rgb, f"{who} meter", state.name)
-                XYZ = _read(bench, meter, Patch(rgb), HABITS[begun.panel].settle_s)
-                self.bench.live.read(name, "ok", XYZ)
+                self.bench.live.shown(name, COLOURS[name], f"{who} meter", state.name)
+                taken = read_colour(bench, meter, name, HABITS[begun.panel].settle_s)
+                self.bench.live.read(name, "ok", np.array(taken.reading.XYZ))
                 self._step(begun, f"Reading {name} with the {who} meter")
-                return XYZ, bench.clock.now()
+                return taken
 
-            found = _series(read, meter.describe(), who, said)
-            if found is None:
+            whole = read_series(read, meter.describe(), who, said)
+            if whole is None:
                 self.attempt = None
                 return
-            series.append(found)
+            series.append(whole)
         reference, working = series
         try:
             matrix = colour_correction.from_series(reference, working)
@@ -299,66 +273,6 @@ class Corrector:
     def _step(self, begun: Attempt, said: str) -> None:
         done = min((self.attempt.done if self.attempt else 0) + 1, begun.total)
         self._say(Attempt("reading", said, begun.review, begun.made_on, begun.panel, done, begun.total))
-
-
-def _series(
-    read: Callable[[str], tuple[np.ndarray, float] | None], meter: MeterDescription, who: str, said: list[str]
-) -> ColourReadings | None:
-    """What a meter reads of `SERIES`, odd repeats read again and left out; None where it was stopped. InstrumentError where
-    repeats do not agree even so."""
-    names, values, times = list(SERIES), [], []
-    for name in SERIES:
-        if (got := read(name)) is None:
-            return None
-        values.append(got[0])
-        times.append(got[1])
-    for attempt in range(AGAIN + 1):
-        series = ColourReadings(
-            tuple(names), np.array(values), np.array(times), meter.repeatability, meter.absolute, meter.own_share
-        )
-        odd, agrees = _odd(series)
-        if agrees:
-            for i in sorted(odd, reverse=True):
-                said.append(f"A reading of {names[i]} by the {who} meter was off and is left out.")
-                del names[i], values[i], times[i]
-            return ColourReadings(
-                tuple(names), np.array(values), np.array(times), meter.repeatability, meter.absolute, meter.own_share
-            )
-        if attempt == AGAIN:
-            break
-        for name in dict.fromkeys(names[i] for i in odd):
-            if (got := read(name)) is None:
-                return None
-            names.append(name)
-            values.append(got[0])
-            times.append(got[1])
-    raise InstrumentError(
-        f"the {who} meter does not repeat its readings of {names[next(iter(odd))]}: they differ by more than"
-        f" {100 * ODD_LEAST:g} %; see that meter and display stand still"
-    )
-
-
-def _odd(series: ColourReadings) -> tuple[set[int], bool]:
-    """Which repeats are off from the others of their colour, and whether for each such colour three others agree, so that
-    it can be left out."""
-    odd, agrees = set(), True
-    for name in set(series.names):
-        index = [i for i, n in enumerate(series.names) if n == name]
-        Y = series.XYZ[index, 1]
-        middle = float(np.median(Y))
-        limit = max(ODD_SIGMAS * float(np.hypot(series.repeatability * middle, series.absolute)), ODD_LEAST * middle)
-        if np.ptp(Y) <= limit or len(Y) < 2:
-            continue
-        off = [i for i, y in zip(index, Y, strict=True) if abs(y - middle) > limit / 2]
-        odd |= set(off or index)
-        agrees &= bool(off) and len(index) - len(off) >= 2
-    return odd, agrees
-
-
-def _read(bench: Bench, meter: Meter, patch: Patch, settle_s: float) -> np.ndarray:
-    bench.source.show(patch)
-    bench.clock.sleep(settle_s + settling(HABITS["other"], None, patch))
-    return np.array(meter.read().XYZ)
 
 
 def _residuals(reference: ColourReadings, working: ColourReadings, matrix: np.ndarray) -> list[Residual]:

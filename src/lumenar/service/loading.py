@@ -38,8 +38,9 @@ def series_from(document: Mapping[str, Any]) -> tuple[ColourReadings, ColourRead
         XYZ, time_s = np.asarray(d["XYZ"], float).reshape(len(names), 3), np.asarray(d["time_s"], float)
         if len(time_s) != len(names) or not np.isfinite(XYZ).all():
             raise ValueError(f"{who}: names, XYZ and time_s must be of one length and all numbers")
-        share = float(d.get("own_share", 0.5))
-        pair.append(ColourReadings(names, XYZ, time_s, float(d["repeatability"]), float(d["absolute"]), share))
+        kept = d.get("covariance")
+        covariance = None if kept is None else np.asarray(kept, float).reshape(len(names), 3, 3)
+        pair.append(ColourReadings(names, XYZ, time_s, float(d["repeatability"]), float(d["absolute"]), covariance))
     return pair[0], pair[1]
 
 
@@ -48,7 +49,8 @@ def document_of(reference: ColourReadings, working: ColourReadings) -> dict[str,
     return {
         who: {
             "names": list(s.names), "XYZ": s.XYZ.tolist(), "time_s": s.time_s.tolist(),
-            "repeatability": s.repeatability, "absolute": s.absolute, "own_share": s.own_share,
+            "repeatability": s.repeatability, "absolute": s.absolute,
+            **({} if s.covariance is None else {"covariance": s.covariance.tolist()}),
         }
         for who, s in (("reference", reference), ("working", working))
     }  # fmt: skip
@@ -91,11 +93,13 @@ def limits(data: Data, run_id: int) -> tuple[MeterLimits, Array | None]:
 
 
 def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None, list[tuple[float, float]]]:
-    """Luminance as read of a setup's rested white in a run, and bench time and luminance of all its whites after that."""
+    """Luminance as read of a setup's rested white in a run, and bench time and luminance of the whites that watched it."""
     db = data.db.connection()
     rested = runs.rested_white(db, run_id, setup_id)
     later = [(t, Y) for t, _, Y, _ in runs.whites(db, run_id, setup_id)]
-    later += readings.plain_whites(db, run_id, setup_id)
+    # Runs older than whites being watched at the end of every setup: what else was read of white. That is in the figures
+    # already, so its noise would count twice.
+    later = later or readings.plain_whites(db, run_id, setup_id)
     return (None if rested is None else float(rested[1])), later
 
 

@@ -81,7 +81,7 @@ class FileSeries(_Strict):
     time_s: Annotated[list[float], Field(min_length=4, max_length=1000)]
     repeatability: Annotated[float, Field(ge=0, le=0.5)]
     absolute: Annotated[float, Field(ge=0, le=1000)]
-    own_share: Annotated[float, Field(ge=0, le=1)] = 0.5
+    covariance: Annotated[list[Matrix], Field(max_length=1000)] | None = None
 
 
 class FileCorrectionSeries(_Strict):
@@ -96,6 +96,8 @@ class FileCorrectionSeries(_Strict):
             s: FileSeries = getattr(self, who)
             if not len(s.names) == len(s.XYZ) == len(s.time_s):
                 raise ValueError(f"{who}: names, XYZ and time_s are of different length")
+            if s.covariance is not None and len(s.covariance) != len(s.names):
+                raise ValueError(f"{who}: covariance has {len(s.covariance)} matrices for {len(s.names)} readings")
             if missing := [c for c in (WHITE, *PRIMARIES) if c not in s.names]:
                 raise ValueError(f"{who}: {missing[0]} was not read")
             if any(XYZ[1] <= 0 for n, XYZ in zip(s.names, s.XYZ, strict=True) if n in (WHITE, *PRIMARIES)):

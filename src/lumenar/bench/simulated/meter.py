@@ -41,7 +41,7 @@ COLORIMETER = MeterDescription(
 )
 SPECTRORADIOMETER = MeterDescription(
     "Stand-in spectroradiometer", "spectroradiometer", repeatability=0.002, floor=0.2, ceiling=20_000, absolute=0.01,
-    spectral=True, own_share=0.12,
+    spectral=True, sample_noise=0.004,
 )  # fmt: skip
 PHOTODIODE = MeterDescription(
     "Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000, absolute=0.005
@@ -53,7 +53,6 @@ DARK_ROOM: dict[str, object] = {"lux": 0.0, "label": "dark", "automatic": []}
 """The room of the stand-ins: no light but the display's reaches them."""
 
 WAVEFORM_S, WAVEFORM_HZ = 1.0, 20_000.0
-_SPECTRAL_NOISE = 0.004
 _DRIFT_PER_S, _GLITCH = 0.02 / 60, 1.12
 
 
@@ -204,7 +203,7 @@ class SimulatedSpectroradiometer(_Simulated):
         true = light @ self.unit.channel_spectra
         # Each wavelength's own noise adds about as much to XYZ as that of the whole reading, and the dark's 0.01 cd/m2.
         dark = SPECTRORADIOMETER.absolute / 20 / spectra.KM
-        own = rng.standard_normal(len(true)) * (_SPECTRAL_NOISE * true + dark)
+        own = rng.standard_normal(len(true)) * np.hypot(SPECTRORADIOMETER.sample_noise * true, dark)
         read = true * (1 + SPECTRORADIOMETER.repeatability * np.sqrt(0.5) * rng.standard_normal()) + own
         return spectra.spectrum_to_XYZ(read), Spectrum(380.0, 5.0, read)
 

@@ -20,15 +20,15 @@ PRIMARIES = ("red", "green", "blue")
 @dataclass(frozen=True, eq=False)
 class ColourReadings:
     """What one meter read of a display for a correction: names (n) of the colours, XYZ (..., n, 3) as read, time_s (n,);
-    its relative repeatability and the absolute part of its noise in cd/m2; own_share: of the variance of X, Y and Z, how
-    much is each channel's own."""
+    its relative repeatability and the absolute part of its noise in cd/m2; covariance (n, 3, 3): that of each reading in
+    (cd/m2)^2 where it is known, as of a spectrum; else half of the variance is common to X, Y and Z."""
 
     names: tuple[str, ...]
     XYZ: Array
     time_s: Array
     repeatability: float
     absolute: float
-    own_share: float = 0.5
+    covariance: Array | None = None
 
     @cached_property
     def whites(self) -> NDArray[np.intp]:
@@ -41,11 +41,15 @@ class ColourReadings:
 
     def redrawn(self, draws: int, rng: np.random.Generator) -> ColourReadings:
         """The same series read `draws` times over, XYZ (draws, n, 3)."""
-        u = np.hypot(self.repeatability * self.XYZ, self.absolute)
         common = rng.standard_normal((draws, len(self.names), 1))
-        own = rng.standard_normal((draws, len(self.names), 3))
-        noise = np.sqrt(1 - self.own_share) * common + np.sqrt(self.own_share) * own
-        return replace(self, XYZ=self.XYZ + u * noise)
+        each = rng.standard_normal((draws, len(self.names), 3))
+        if self.covariance is not None:
+            # A covariance may lack a dimension where a colour has no light in one of X, Y, Z: its root always exists.
+            values, vectors = np.linalg.eigh(self.covariance)
+            root = vectors * np.sqrt(np.maximum(values, 0.0))[:, None, :]
+            return replace(self, XYZ=self.XYZ + (root @ each[..., None])[..., 0])
+        u = np.hypot(self.repeatability * self.XYZ, self.absolute)
+        return replace(self, XYZ=self.XYZ + u * (common + each) * np.sqrt(0.5))
 
 
 def _phosphor(rgb: ArrayLike, white: ArrayLike) -> tuple[Array, Array]:

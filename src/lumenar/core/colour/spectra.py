@@ -60,6 +60,22 @@ def spectrum_to_XYZ(radiance: ArrayLike) -> Array:
     return np.asarray(KM * 5.0 * (np.asarray(radiance, float) @ observer_5nm()), float)
 
 
+def noise_of_spectrum(radiance: ArrayLike, common: float, sample: float, absolute: float) -> Array:
+    """Covariance (..., 3, 3) in (cd/m2)^2 of the XYZ of spectra (..., 81) as a spectroradiometer reads them.
+
+    common: relative standard deviation that all samples share; sample: that of each sample's own; absolute: standard
+    deviation in cd/m2 of Y in the dark, from the same noise in every sample. Neighbouring samples make X and Y of a narrow
+    band together, so that its chromaticity is far better known than three separate filters would have it.
+    """
+    L, weights = np.asarray(radiance, float), KM * 5.0 * observer_5nm()
+    dark = absolute / np.linalg.norm(weights[:, 1])
+    variance = (sample * L) ** 2 + dark**2
+    XYZ = common * (L @ weights)
+    return np.asarray(
+        np.einsum("...w,wi,wj->...ij", variance, weights, weights) + XYZ[..., :, None] * XYZ[..., None, :], float
+    )
+
+
 def gaussians(peaks_nm: ArrayLike, widths_nm: ArrayLike, weights: ArrayLike) -> Array:
     """Sum of Gaussian bands on `WAVELENGTHS`; each band by peak, full width at half maximum and height, shapes (n,)."""
     peak, width, weight = (np.asarray(v, float)[:, None] for v in (peaks_nm, widths_nm, weights))

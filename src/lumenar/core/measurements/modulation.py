@@ -116,8 +116,9 @@ def _spectrum_chart(s: Shown) -> Chart:
     limit = joined([90.0, min(3000.0, right)], [0.0333 * 90, 0.0333 * min(3000.0, right)])
     name = _name(f["settings"][worst])
     series = (Series("no effect below", "target", limit), Series(name, "measured", sticks))
+    some = f", the {COMPONENTS} strongest" if len(parts) == COMPONENTS else ""
     return Chart(
-        "light_spectrum", "lines", "Components of the light", f"% of the mean {name}; the line is IEEE 1789's no effect",
+        "light_spectrum", "lines", "Components of the light", f"% of the mean {name}{some}; the line is IEEE 1789's no effect",
         "none" if not len(parts) else f"{float(f['frequency_hz']):.0f} Hz", Axis("frequency", "Hz", 0, right, 0),
         Axis("amplitude", "%", 0, max(high, 1.0), 0), series,
         Table(("Hz", "Amplitude, %"), (1, 2), Table.rows_of(parts[:, 0], parts[:, 1])),
