@@ -318,7 +318,10 @@ def test_a_failing_analysis_stays_in_its_cell(app, bench, measured, monkeypatch)
 def test_one_review_that_cannot_be_shown_takes_no_other_with_it(app, measured, units):
     broken = shelf.add_review(app, units[MONITOR], MONITOR)
     with app.db.transaction() as db:
-        db.execute("UPDATE unit SET file = '{}' WHERE review_id = ?", (broken,))
+        bad = '{"modes": [{}], "controls": []}'
+        db.execute(
+            "UPDATE menu SET document = ? WHERE id = (SELECT menu_id FROM unit WHERE review_id = ?)", (bad, broken)
+        )
     app.forget()
     found = {e.id: e for e in shelf.shelf(app)}
     assert "cannot be shown" in found[broken].about and found[measured].headline

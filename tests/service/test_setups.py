@@ -7,11 +7,11 @@ import pytest
 
 from lumenar.bench.plan import Cell
 from lumenar.service import board, compare, look, setups, shelf
+from lumenar.service.displays import display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.free_run import FreeRun
 from lumenar.service.planning import Options
 from lumenar.service.plates import plates
-from lumenar.service.units import unit_of
 from lumenar.store import reviews
 
 from ..conftest import MONITOR
@@ -50,7 +50,7 @@ def test_a_changed_setting_makes_figures_stale_until_it_is_back(app, bench, meas
 
 
 def test_new_firmware_makes_the_unit_stale(app, bench, measured):
-    unit, _ = unit_of(app, measured)
+    unit = display_of(app, measured).row
     setups.set_firmware(app, unit.id, "6.3.0")
     assert {s for r in range(4) for s in states(app, measured, r).values()} == {"stale"}
     assert "firmware 6.2.1" in board.board(app, measured).rows[0].cells[0].note

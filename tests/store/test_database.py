@@ -6,8 +6,8 @@ import pytest
 
 from lumenar.service import shelf
 from lumenar.service.application import Application, DataFolderInUseError
-from lumenar.store import checksum, readings, reviews
-from lumenar.store.database import Database, StoreError, migrate, migrations
+from lumenar.store import readings, reviews
+from lumenar.store.database import Database, StoreError, install, migrate, migrations
 from lumenar.store.readings import NewReading
 
 from ..conftest import PHONE
@@ -17,7 +17,7 @@ def test_every_migration_applies_from_every_earlier_version(tmp_path):
     newest = migrations()[-1][0]
     for start in range(newest + 1):
         connection = sqlite3.connect(tmp_path / f"from{start}.db", isolation_level=None)
-        checksum.install(connection)
+        install(connection)
         for number, script in migrations():
             if number <= start:
                 connection.executescript(f"{script}\nPRAGMA user_version = {number};")
@@ -51,7 +51,10 @@ BAD_ROWS = [
     "UPDATE run_cell SET readings = patches + 1",
     "UPDATE setup SET signal = 'vhs'",
     "UPDATE patch SET window = 0",
-    "UPDATE unit SET file = 'no json'",
+    "UPDATE stand_in SET file = 'no json'",
+    "UPDATE menu SET document = '{}'",
+    "UPDATE unit SET kind = 'toaster'",
+    "UPDATE unit SET bits = 3",
     "UPDATE patch SET zone = '[1, 2]'",
     "UPDATE patch SET pattern = 'stripes'",
     "UPDATE patch SET reads = 'smell'",

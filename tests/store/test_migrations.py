@@ -8,8 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lumenar.bench.drivers.simulated import arrive
 from lumenar.core.analysis import analyse
 from lumenar.core.colour.correction import corrected
+from lumenar.core.menu import menu_from
 from lumenar.core.readings import MeterLimits, Patch, collect
 from lumenar.core.targets import TARGETS
 from lumenar.service import cells
@@ -119,6 +121,32 @@ def test_what_a_mode_ships_with_is_told_by_a_column(version, tmp_path):
     shipped = {(r["mode"], r["unit_id"]): r["name"] for r in db.execute("SELECT * FROM setup WHERE shipped = 1")}
     assert len(shipped) == 12, "six modes of two samples"
     assert [r["name"] for r in db.execute("SELECT name FROM setup WHERE shipped = 0")] == ["Desk"]
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_a_menu_comes_out_of_a_stored_unit_file_as_out_of_one_that_arrives(version, tmp_path):
+    db = Database(unpacked(version, tmp_path / "data")).connection()
+    units = db.execute("SELECT u.*, s.file, m.document FROM unit u JOIN stand_in s ON s.unit_id = u.id JOIN menu m ON"
+                       " m.id = u.menu_id").fetchall()  # fmt: skip
+    assert len(units) == 2 and len({u["menu_id"] for u in units}) == 1, "equal samples share a menu"
+    for u in units:
+        arrival = arrive(u["file"], "stored")[0]
+        assert menu_from(json.loads(u["document"])) == arrival.menu
+        known = (u["kind"], u["about"], u["size_inch"], (u["width_px"], u["height_px"]), u["bits"], u["signal_range"])
+        assert known == (
+            arrival.kind, arrival.about, arrival.size_inch, arrival.pixels, arrival.bits, arrival.signal_range
+        )  # fmt: skip
+
+
+def test_numbers_of_what_was_deleted_stay_used_when_a_table_is_rebuilt(tmp_path):
+    path = unpacked(4, tmp_path / "data")
+    then = sqlite3.connect(path)
+    then.execute("UPDATE sqlite_sequence SET seq = 70 WHERE name IN ('unit', 'run')")
+    then.commit()
+    then.close()
+    db = Database(path).connection()
+    kept = dict(db.execute("SELECT name, seq FROM sqlite_sequence WHERE name IN ('unit', 'run')").fetchall())
+    assert kept == {"unit": 70, "run": 70}
 
 
 @pytest.mark.parametrize(

@@ -106,7 +106,8 @@ def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty 
     good = draws[~np.isnan(draws)]
     if np.isfinite(good).sum() < 2:
         return None
-    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975])
+    # An interval of few draws would be too narrow between their own quantiles; these are those of what they are drawn from.
+    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975], method="median_unbiased")
     # Half of what two thirds of the draws span: a few draws that fall on something else do not count.
     standard = float((over - under) / 2) if np.isfinite(over) else float(good[np.isfinite(good)].std(ddof=1))
     if not np.isfinite(value):

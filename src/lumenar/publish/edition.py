@@ -22,10 +22,10 @@ from lumenar.publish.report import render
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application, rubric_text
 from lumenar.service.data import now
+from lumenar.service.displays import display_of
 from lumenar.service.errors import ConflictError
 from lumenar.service.export import readings_document
 from lumenar.service.readings_file import parse_readings
-from lumenar.service.units import unit_of
 from lumenar.store import editions
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
@@ -58,7 +58,7 @@ def _view(row: EditionRow) -> EditionView:
 
 def editions_of(app: Application, review_id: int) -> list[EditionView]:
     """The editions of a review, newest first."""
-    unit_of(app, review_id)
+    display_of(app, review_id)
     return [_view(r) for r in editions.of_review(app.db.connection(), review_id)]
 
 
@@ -74,7 +74,8 @@ def publish(app: Application, review_id: int) -> EditionView:
 
 
 def _publish(app: Application, review_id: int) -> EditionView:
-    row, file = unit_of(app, review_id)
+    shown = display_of(app, review_id)
+    row = shown.row
     document = readings_document(app, review_id)
     if not document["setups"]:
         raise ConflictError(
@@ -84,13 +85,13 @@ def _publish(app: Application, review_id: int) -> EditionView:
     home, gaps = app.folder / "editions", verdict.gaps(app, review_id, cells.newest(app, review_id))
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
     about = About(
-        entry.number, entry.published_at, row.maker, row.model, file.kind, row.panel, row.sample, row.serial, row.firmware,
-        file.aspect, len(file.modes), True, tuple(gaps),
+        entry.number, entry.published_at, row.maker, row.model, row.kind, row.panel, row.sample, row.serial, row.firmware,
+        shown.aspect, len(shown.menu.modes), shown.stand_in, tuple(gaps),
     )  # fmt: skip
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
-            write_edition(made, dumps(document), app.rubric, rubric_text(), verdict.menu_of(file), about)
+            write_edition(made, dumps(document), app.rubric, rubric_text(), verdict.menu_of(shown.menu), about)
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
         with app.db.transaction() as db:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import tempfile
 from collections.abc import Callable
@@ -14,10 +15,10 @@ from lumenar.publish.edition import publish
 from lumenar.service import shelf, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.displays import arrivals
 from lumenar.service.errors import BadInputError
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
-from lumenar.service.units import parse
 from lumenar.store import reviews
 
 
@@ -37,11 +38,11 @@ def survey(
     """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
     and the data package site/data/. progress: told readings done and planned.
     BadInputError for a wrong file or name; OSError where `out` cannot be written."""
-    unit = parse(text, name)
-    _known("mode", modes, [m.name for m in unit.modes])
+    unit = arrivals(text, name)[0]
+    _known("mode", modes, [m.name for m in unit.menu.modes])
     _known("measurement", measurements, list(MEASUREMENTS))
     if seed is not None:
-        text = unit.model_copy(update={"seed": seed}).model_dump_json().encode()
+        text = json.dumps({**json.loads(text), "seed": seed}).encode()
     if (out / "site").exists():
         raise BadInputError("out", f"{out}: there is a survey in this folder already; choose another with --out")
     out.mkdir(parents=True, exist_ok=True)

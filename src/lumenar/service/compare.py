@@ -12,9 +12,9 @@ from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.board import written
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.plates import MOST, difference_u
-from lumenar.service.units import unit_by_id
 from lumenar.store import reviews
 
 
@@ -86,7 +86,7 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
         found.append(one)
     columns, analyses = [], []
     for setup, review in found:
-        unit, _ = unit_by_id(app, setup.unit_id)
+        unit = display(app, setup.unit_id).row
         target = cells.target_of(target_key or setup.target, setup.signal)
         columns.append(
             ComparedSetup(setup.id, review, setup.name, unit.name, unit.sample, unit.firmware, target.key, target.title)
@@ -143,7 +143,7 @@ def comparable(app: Application) -> list[ComparedSetup]:
         measured = {c.setup for c in cells.newest(app, review).fresh}
         for setup in reviews.setups_of(db, review):
             if setup.id in measured:
-                unit, _ = unit_by_id(app, setup.unit_id)
+                unit = display(app, setup.unit_id).row
                 out.append(
                     ComparedSetup(
                         setup.id, review, setup.name, unit.name, unit.sample, unit.firmware, setup.target,

@@ -65,7 +65,7 @@ def as_series(taken: Sequence[Taken], meter: MeterDescription) -> ColourReadings
     )  # fmt: skip
 
 
-def read_series(
+def take_series(
     read: Callable[[str], Taken | None], meter: MeterDescription, who: str, said: list[str]
 ) -> ColourReadings | None:
     """What a meter reads of `SERIES`, odd repeats read again and left out; None where it was stopped. InstrumentError where

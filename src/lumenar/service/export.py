@@ -9,8 +9,8 @@ from typing import Any
 from lumenar.core.readings import Trace, Waveform
 from lumenar.service import cells
 from lumenar.service.application import Application
+from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_white
-from lumenar.service.units import unit_by_id, unit_of
 from lumenar.store import corrections, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
 
@@ -23,7 +23,7 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
     XYZ is as read; the correction stands with the meter. A reading that several measurements share stands once for each
     of them, with the same id; so does a patch that was read again, which counts as its median.
     """
-    unit_of(app, review_id)
+    display_of(app, review_id)
     db = app.db.connection()
     fresh = cells.newest(app, review_id).fresh
     meters: dict[str, dict[str, Any]] = {}
@@ -80,7 +80,7 @@ def _run(app: Application, run_id: int, setup_id: int, measurements: list[str]) 
 
 
 def _unit(app: Application, unit_id: int, name: str) -> dict[str, Any]:
-    row, _ = unit_by_id(app, unit_id)
+    row = display(app, unit_id).row
     return {
         "id": name, "maker": row.maker, "model": row.model, "serial": row.serial, "sample": row.sample, "panel": row.panel,
         "firmware": row.firmware,

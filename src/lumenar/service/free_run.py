@@ -13,10 +13,10 @@ from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.data import now
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import new_run, setup_states
 from lumenar.service.setups import change
-from lumenar.service.units import unit_by_id
 from lumenar.store import readings, runs
 from lumenar.store.readings import NewReading
 from lumenar.store.runs import NewPatch
@@ -127,20 +127,20 @@ class FreeRun:
         return self.view()
 
     def _controls(self, unit_id: int, review_id: int, setup_id: int) -> list[MovableControl]:
-        _, file = unit_by_id(self.app, unit_id)
+        menu = display(self.app, unit_id).menu
         state = setup_states(self.app, review_id, unit_id)[setup_id]
-        mode = file.mode(state.mode)
+        mode = menu.mode(state.mode)
         return [
             MovableControl(c.path, c.minimum, c.maximum, c.step, float(state.settings[c.path]), c.role == "luminance")
-            for c in file.controls
-            if c.kind == "slider" and c.path not in mode.locks
+            for c in menu.controls
+            if c.kind == "slider" and c.path not in mode.locks and c.path in state.settings
         ]
 
     def work(self, held: _Held) -> None:
         """Read until it is stopped."""
         live = self.bench.live
         bench = self.bench.rig.assemble(held.unit, 911 + held.setup_id)
-        row, _ = unit_by_id(self.app, held.unit)
+        row = display(self.app, held.unit).row
         state = setup_states(self.app, held.review, held.unit)[held.setup_id]
         bench.remote.select(state.mode)
         for path, value in state.settings.items():
@@ -255,7 +255,7 @@ class FreeRun:
             )
         if len(held.captures) < LEAST_CAPTURES:
             raise ConflictError("free", f"A ladder needs {LEAST_CAPTURES} settings, {len(held.captures)} are captured.")
-        row, _ = unit_by_id(self.app, held.unit)
+        row = display(self.app, held.unit).row
         values = sorted(held.captures)
         setup = cells.setup_of(self.app, held.review, held.setup_id)
         patches = [NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, ("brightness_ladder",)) for v in values]

@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.bench.habits import HABITS
 from lumenar.bench.ports import InstrumentError, Meter
-from lumenar.bench.simulated.meter import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
@@ -19,12 +19,12 @@ from lumenar.core.uncertainty import DRAWS
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
-from lumenar.service.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, read_series
+from lumenar.service.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, take_series
 from lumenar.service.data import now
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.loading import correction_key, document_of
 from lumenar.service.planning import setup_states
-from lumenar.service.units import unit_by_id
 from lumenar.store import corrections, reviews
 from lumenar.store.corrections import CorrectionRow
 
@@ -167,7 +167,7 @@ class Corrector:
     def start(self, review_id: int, setup_id: int) -> None:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use."""
         setup = cells.setup_of(self.app, review_id, setup_id)
-        row, _ = unit_by_id(self.app, setup.unit_id)
+        row = display(self.app, setup.unit_id).row
         total = 2 * len(SERIES)
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
         begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)
@@ -233,7 +233,7 @@ class Corrector:
                 self._step(begun, f"Reading {name} with the {who} meter")
                 return taken
 
-            whole = read_series(read, meter.describe(), who, said)
+            whole = take_series(read, meter.describe(), who, said)
             if whole is None:
                 self.attempt = None
                 return

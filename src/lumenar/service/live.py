@@ -9,9 +9,9 @@ from dataclasses import asdict, replace
 
 import numpy as np
 
+from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.ports import MeterReading
 from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
-from lumenar.bench.simulated.meter import COLORIMETER
 from lumenar.core.colour import difference, spaces
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service.bench_views import BenchStatus, LivePatch, LiveReading, place_of

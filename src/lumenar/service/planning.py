@@ -6,20 +6,19 @@ import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 
-import numpy as np
-
+from lumenar.bench.drivers import by_hand
+from lumenar.bench.drivers.simulated import DARK_ROOM, meters
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
 from lumenar.bench.runner import SetupState
-from lumenar.bench.simulated.meter import BY_READS, COLORIMETER, DARK_ROOM, WAVEFORM_S, exposure_s, spectral_exposure_s
-from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.menu import Menu
 from lumenar.core.readings import Patch
-from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.targets import TARGETS
 from lumenar.service.application import Application
 from lumenar.service.data import now
+from lumenar.service.displays import Display, display, stand_in_of
 from lumenar.service.errors import BadInputError
-from lumenar.service.units import unit_by_id
 from lumenar.store import corrections, reviews, runs
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import NewPatch, NewRun
@@ -112,61 +111,66 @@ class Planner:
         setups = {s.id: s for s in reviews.setups_of(self.app.db.connection(), self.review_id)}
         made = []
         for unit_id in dict.fromkeys(setups[c.setup].unit_id for c in ordered):
-            row, file = unit_by_id(self.app, unit_id)
+            shown = display(self.app, unit_id)
+            row = shown.row
             cells = [
-                c for c in ordered if setups[c.setup].unit_id == unit_id and self._possible(file, setups[c.setup], c)
+                c for c in ordered if setups[c.setup].unit_id == unit_id and self._possible(shown, setups[c.setup], c)
             ]
             if not cells:
                 continue
             own = {s: setups[s] for s in dict.fromkeys(c.setup for c in cells)}
-            estimate = Estimate(file, own)
+            estimate = Estimate(self.app, shown, own)
             habits = self.options.habits(row.panel)
-            plan = plan_run(cells, lambda s, f=file: self._context(f, setups[s]), habits, estimate.seconds)  # type: ignore[misc]
+            plan = plan_run(cells, lambda s, d=shown: self._context(d, setups[s]), habits, estimate.seconds)  # type: ignore[misc]
             if plan.patches:
                 made.append(UnitPlan(unit_id, row.firmware, plan, own, habits))
         if not made:
             raise BadInputError("cells", f"There is nothing to measure. {' '.join(self.left_out)}".strip(), "cells")
         return made
 
-    def _possible(self, file: UnitFile, setup: SetupRow, cell: Cell) -> bool:
+    def _possible(self, shown: Display, setup: SetupRow, cell: Cell) -> bool:
         """Whether a cell has patches that suffice for its figures; why not is kept to be told."""
         m = MEASUREMENTS[cell.measurement]
         if setup.signal not in m.signals:
             self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
             return False
-        patches = m.patches(self._context(file, setup))
+        patches = m.patches(self._context(shown, setup))
         if len(patches) >= max(m.least, 1):
             return True
-        control = file.luminance_control
+        control = shown.menu.luminance_control
         reason = f"it needs {m.least // 2} positions of the luminance control"
         if control is None:
             reason += ", and the unit has none"
-        elif control.path in file.mode(setup.mode).locks:
+        elif control.path in shown.menu.mode(setup.mode, setup.signal).locks:
             reason += f", and the mode locks {control.path}"
         else:
             reason += f", and {control.path} has {len(patches) // 2}"
         self.left_out.append(f"{m.title} of {setup.name}: {reason}.")
         return False
 
-    def _context(self, file: UnitFile, setup: SetupRow) -> Context:
-        mode = file.mode(setup.mode)
+    def _context(self, shown: Display, setup: SetupRow) -> Context:
+        menu = shown.menu
+        mode = menu.mode(setup.mode, setup.signal)
         return Context(
-            luminance_levels=file.luminance_levels(mode),
+            luminance_levels=menu.luminance_levels(mode),
             target=TARGETS[setup.target],
-            bits=file.light.input_bits,
+            bits=shown.row.bits,
             grid=self.options.grid,
             grey_step=self.options.grey_step,
             hold_s=self.options.hold_s,
             sum_levels=self.options.sum_levels,
             fine_black=self.options.fine_black,
-            limited=file.signal_range == "limited",
-            modulation_levels=file.modulation_levels(mode),
+            limited=shown.row.signal_range == "limited",
+            modulation_levels=menu.modulation_levels(mode),
         )
 
 
-def settings_of(file: UnitFile, setup: SetupRow) -> dict[str, float | str]:
-    """Every control's value in a setup: its mode's defaults with the setup's own changes."""
-    return {**file.defaults(file.mode(setup.mode)), **setup.changes}
+def settings_of(menu: Menu, setup: SetupRow) -> dict[str, float | str]:
+    """Every value that is known in a setup, its mode's defaults with the setup's changes, in an order in which they can be
+    entered so that none undoes another."""
+    mode = menu.mode(setup.mode, setup.signal)
+    changes = {path: setup.changes[path] for path in menu.order(mode, setup.changes)}
+    return {**{p: v for p, v in menu.defaults(mode).items() if p not in changes}, **changes}
 
 
 def settings_text(setup: SetupRow) -> str:
@@ -179,32 +183,32 @@ def new_run(
     patches: Sequence[NewPatch],
 ) -> NewRun:  # fmt: skip
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
-    row, file = unit_by_id(app, unit_id)
-    correction = corrections.newest(app.db.connection(), row.panel, COLORIMETER.name)
+    shown = display(app, unit_id)
+    row, meter = shown.row, (meters if shown.stand_in else by_hand.meters)()
+    correction = corrections.newest(app.db.connection(), row.panel, meter["XYZ"]["name"])
     return NewRun(
         review_id=review_id,
         unit_id=unit_id,
         created_at=now(),
         firmware=row.firmware,
-        meters={reads: asdict(m) for reads, m in BY_READS.items()},
-        condition=DARK_ROOM,
+        meters=meter,
+        condition=DARK_ROOM if shown.stand_in else None,
         habits=asdict(habits),
         correction_id=correction.id if correction else None,
         warm_up=warm_up,
         setups={s.id: settings_text(s) for s in setups},
-        applied={s.id: settings_of(file, s) for s in setups},
+        applied={s.id: settings_of(shown.menu, s) for s in setups},
         patches=patches,
     )
 
 
 def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, SetupState]:
     """What each setup of a unit needs of it, with the signature of its last run."""
-    row, file = unit_by_id(app, unit_id)
-    db = app.db.connection()
-    luminance = file.luminance_control
+    shown = display(app, unit_id)
+    row, db, luminance = shown.row, app.db.connection(), shown.menu.luminance_control
     return {
         setup.id: SetupState(
-            setup.id, setup.name, setup.mode, settings_of(file, setup), luminance.path if luminance else None,
+            setup.id, setup.name, setup.mode, settings_of(shown.menu, setup), luminance.path if luminance else None,
             runs.last_signature(db, setup.id, settings_text(setup), row.firmware),
         )
         for setup in reviews.setups_of(db, review_id)
@@ -213,41 +217,15 @@ def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, Se
 
 
 class Estimate:
-    """Reading times expected from the setup's target and an honest guess of its white."""
+    """Reading times expected of a display's setups."""
 
-    def __init__(self, file: UnitFile, setups: dict[int, SetupRow]) -> None:
-        self._file, self._setups = file, setups
-
-    def _white(self, setup: int, level: float | None) -> float:
-        settings = settings_of(self._file, self._setups[setup])
-        share = 1.0
-        for control in self._file.controls:
-            if control.effect == "luminance" and control.table is not None:
-                ladder = level is not None and control.role == "luminance"
-                x, y = zip(*control.table, strict=True)
-                share *= float(
-                    np.interp(level if ladder and level is not None else float(settings[control.path]), x, y)
-                )
-        return share * self._file.light.peak_cd_m2
+    def __init__(self, app: Application, shown: Display, setups: dict[int, SetupRow]) -> None:
+        self._app, self._shown, self._setups = app, shown, setups
+        self._stand_in = stand_in_of(app, shown.row.id)
 
     def seconds(self, setup: int, patches: Sequence[Patch]) -> list[float]:
-        """Expected integration times of patches."""
-        target, leak = TARGETS[self._setups[setup].target], self._file.light.leakage
-        found = [WAVEFORM_S] * len(patches)
-        for level in dict.fromkeys(p.level for p in patches):
-            white = self._white(setup, level)
-            here = [i for i, p in enumerate(patches) if p.level == level and p.reads != "waveform"]
-            shown = np.array([_lit(patches[i]) for i in here]).reshape(-1, 3)
-            Y = target.XYZ(np.clip(shown, 0, 1), Anchor(np.array(white), np.array(white * leak)))[:, 1]
-            for i, expected in zip(here, Y.tolist(), strict=True):
-                if patches[i].reads == "spectrum":
-                    found[i] = spectral_exposure_s(white)
-                else:
-                    bloom = self._file.behaviour.bloom * white if patches[i].pattern == "checker_inverse" else 0.0
-                    found[i] = exposure_s(expected + bloom)
-        return found
-
-
-def _lit(patch: Patch) -> tuple[float, float, float]:
-    """What the meter looks at: the black field of a checkerboard turned round."""
-    return patch.rgb if patch.pattern != "checker_inverse" else (0.0, 0.0, 0.0)
+        """Expected integration times of patches; by hand, the time it takes a person to show, read and type one."""
+        row = self._setups[setup]
+        if self._stand_in is None:
+            return [by_hand.STEP_S] * len(patches)
+        return self._stand_in.expected_s(TARGETS[row.target], settings_of(self._shown.menu, row), patches)

@@ -18,8 +18,8 @@ from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, NotFoundError
-from lumenar.service.units import unit_by_id
 from lumenar.store import corrections, reviews, runs
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
@@ -115,7 +115,7 @@ def _found(app: Application, setup_id: int, measurement: str, home: int, states:
     newest = states[review]
     cell = Cell(setup_id, measurement)
     row = newest.complete.get(cell)
-    unit, _ = unit_by_id(app, setup.unit_id)
+    unit = display(app, setup.unit_id).row
     name = setup.name if review == home else f"{setup.name}, {unit.model}"
     if row is None:
         title = MEASUREMENTS[measurement].title
@@ -154,7 +154,7 @@ def plates(
             raise BadInputError("readings", f"{f.name}: {analysis}")
         analyses.append(analysis)
     shown = [
-        Shown(f.name, a.figures, target, unit_by_id(app, f.setup.unit_id)[1].aspect)
+        Shown(f.name, a.figures, target, display(app, f.setup.unit_id).aspect)
         for f, a in zip(found, analyses, strict=True)
     ]
     own = cells.readings_of(app, found[0].row)

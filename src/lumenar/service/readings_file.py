@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from lumenar.bench.simulated.unit_file import first_problem
+from lumenar.bench.problems import first_problem
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError

@@ -11,8 +11,8 @@ from lumenar.store.checksum import bytes_sum, reading_sum
 from lumenar.store.database import Database
 
 TABLES = (
-    "review", "unit", "setup", "correction", "run", "run_setup", "run_cell", "patch", "patch_use", "reading", "trace",
-    "watch", "edition",
+    "review", "menu", "menu_change", "unit", "stand_in", "setup", "correction", "run", "run_setup", "run_cell", "patch",
+    "patch_use", "reading", "trace", "watch", "edition",
 )  # fmt: skip
 """What is saved, each after what it refers to; figures follow from readings and are computed anew."""
 

@@ -6,14 +6,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, SimulatedClock
 from lumenar.bench.ports import Bench
-from lumenar.bench.simulated.assemble import simulated_bench
-from lumenar.bench.simulated.clock import SimulatedClock
-from lumenar.bench.simulated.meter import COLORIMETER, FAULTS
 from lumenar.core.colour.correction import corrected
 from lumenar.service.application import Application
+from lumenar.service.displays import display, stand_in_of
 from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.units import unit_by_id
 from lumenar.store import corrections, runs
 from lumenar.store.corrections import CorrectionRow
 
@@ -32,11 +30,13 @@ class Rig:
 
     def assemble(self, unit_id: int, seed: int) -> Bench:
         """Put a unit with the instruments on the bench; its clock goes on where the unit was last read."""
-        row, file = unit_by_id(self.app, unit_id)
+        row, stand_in = display(self.app, unit_id).row, stand_in_of(self.app, unit_id)
+        if stand_in is None:
+            raise ConflictError("by-hand", f"{row.name} is no stand-in: it is measured by hand.")
         db = self.app.db.connection()
         self.correction = corrections.newest(db, row.panel, COLORIMETER.name)
         self.clock = SimulatedClock(self.speed, runs.bench_time(db, unit_id))
-        self.bench = simulated_bench(file, self.clock, seed)
+        self.bench = stand_in.assemble(self.clock, seed)
         return self.bench
 
     def set_speed(self, speed: float) -> None:

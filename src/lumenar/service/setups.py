@@ -5,24 +5,24 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from lumenar.bench.ports import RefusedError
-from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.core.menu import MenuError, Value
 from lumenar.service import cells
 from lumenar.service.application import Application
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.units import unit_by_id
 from lumenar.store import reviews, runs
 from lumenar.store.reviews import SetupRow
 
 
 @dataclass(frozen=True)
 class ControlView:
-    """One control in a setup: its value, its default in that mode, what it can be, and why it cannot be set."""
+    """One control in a setup: its value and its default in that mode (none where nobody knows it), what it can be, and why
+    it cannot be set."""
 
     path: str
     kind: str
-    value: float | str
-    default: float | str
+    value: float | str | None
+    default: float | str | None
     minimum: float
     maximum: float
     step: float
@@ -52,18 +52,17 @@ class SetupView:
 def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     """A setup as the settings dialog shows it."""
     setup = cells.setup_of(app, review_id, setup_id)
-    row, file = unit_by_id(app, setup.unit_id)
-    mode = file.mode(setup.mode)
-    defaults = file.defaults(mode)
-    unit = SimulatedUnit(file)
-    unit.select(mode.name)
-    unit.values[mode.name].update(setup.changes)
+    shown = display(app, setup.unit_id)
+    row, menu = shown.row, shown.menu
+    mode = menu.mode(setup.mode, setup.signal)
+    defaults = menu.defaults(mode)
+    state = {**defaults, **setup.changes}
     controls = [
         ControlView(
-            c.path, c.kind, setup.changes.get(c.path, defaults[c.path]), defaults[c.path], c.minimum, c.maximum, c.step,
-            ["on", "off"] if c.kind == "switch" else list(c.choices), c.scope, unit.locked(c.path),
+            c.path, c.kind, state.get(c.path), defaults.get(c.path), c.minimum, c.maximum, c.step, list(c.values), c.scope,
+            menu.why_locked(state, mode, c.path),
         )
-        for c in file.controls
+        for c in menu.controls
     ]  # fmt: skip
     return SetupView(
         setup.id,
@@ -79,26 +78,26 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     )
 
 
-def _checked(app: Application, setup: SetupRow, changes: Mapping[str, float | str]) -> dict[str, float | str]:
+def _checked(app: Application, setup: SetupRow, changes: Mapping[str, Value]) -> dict[str, Value]:
     """The changes that differ from default, as the unit would take them. BadInputError where it would refuse one."""
-    _, file = unit_by_id(app, setup.unit_id)
-    mode = file.mode(setup.mode)
-    defaults = file.defaults(mode)
-    unit = SimulatedUnit(file)
-    unit.select(mode.name)
+    menu = display(app, setup.unit_id).menu
+    mode = menu.mode(setup.mode, setup.signal)
+    defaults = menu.defaults(mode)
     for path, value in changes.items():
         try:
-            unit.apply(path, value)
-        except RefusedError as e:
+            menu.control(path).check(value)
+        except MenuError as e:
             raise BadInputError("setting", f"{setup.name}: {e}.", path) from e
-    wanted = {**defaults, **changes}
-    if lost := [p for p, v in changes.items() if unit.values[mode.name][p] != v]:
-        raise BadInputError("setting", f"{setup.name}: {lost[0]} is reset by another of these settings.", lost[0])
-    return {p: v for p, v in wanted.items() if v != defaults[p]}
+    try:
+        menu.order(mode, changes)
+    except MenuError as e:
+        place = next((p for p in changes if str(e).startswith(p)), next(iter(changes), None))
+        raise BadInputError("setting", f"{setup.name}: {e}.", place) from e
+    return {p: v for p, v in changes.items() if v != defaults.get(p)}
 
 
 def change(
-    app: Application, review_id: int, setup_id: int, changes: Mapping[str, float | str], target: str | None = None
+    app: Application, review_id: int, setup_id: int, changes: Mapping[str, Value], target: str | None = None
 ) -> None:
     """Give a setup other values, or another declared target. Cells measured before count as stale where values differ.
 
@@ -118,7 +117,7 @@ def _not_measuring(app: Application, review_id: int) -> None:
         raise ConflictError("run-in-progress", "A run is measuring this review; let it finish or stop it first.")
 
 
-def add(app: Application, review_id: int, like: int, name: str, changes: Mapping[str, float | str]) -> int:
+def add(app: Application, review_id: int, like: int, name: str, changes: Mapping[str, Value]) -> int:
     """A new setup of the same mode with other values, placed after its like. BadInputError where the name is taken."""
     setup = cells.setup_of(app, review_id, like)
     name = name.strip()

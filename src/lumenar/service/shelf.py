@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import sqlite3
 from dataclasses import dataclass
 
-from lumenar.bench.simulated.unit_file import UnitFile, parse_unit
+from lumenar.bench.drivers.simulated import Arrival
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.menu import Menu, document_of
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import now
+from lumenar.service.displays import arrivals, display_of
 from lumenar.service.errors import ConflictError, NotFoundError
-from lumenar.service.units import parse, shipped_units, unit_of
-from lumenar.store import editions, reviews, runs
+from lumenar.service.units import shipped_units
+from lumenar.store import editions, menus, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow
 
 log = logging.getLogger("lumenar.shelf")
@@ -69,30 +72,44 @@ def list_shipped() -> list[ShippedUnit]:
     """The shipped unit files."""
     found = []
     for name, text in shipped_units().items():
-        unit = parse_unit(text, name)
-        modes = [m.name for m in unit.modes]
+        unit = arrivals(text, name)[0]
+        modes = [m.name for m in unit.menu.modes]
         found.append(ShippedUnit(name, f"{unit.maker} {unit.model}", unit.kind, unit.panel, unit.about, modes))
     return found
 
 
 def add_review(app: Application, text: str | bytes, name: str = "unit file") -> int:
     """A new review of the unit in a unit file; one setup for each of its modes, as shipped. Returns its number."""
-    unit = parse(text, name)
+    samples = arrivals(text, name)
     with app.db.transaction() as db:
         review_id = reviews.add_review(db, now())
-        for file in (unit, *(unit.of_sample(s) for s in unit.samples)):
-            _add_unit(db, review_id, file, "" if file is unit else f" (sample {file.sample})")
+        known: dict[str, int] = {}
+        for i, sample in enumerate(samples):
+            _add_stand_in(db, review_id, sample, "" if i == 0 else f" (sample {sample.sample})", known)
     return review_id
 
 
-def _add_unit(db: sqlite3.Connection, review_id: int, unit: UnitFile, suffix: str) -> None:
+def _add_stand_in(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: str, known: dict[str, int]) -> None:
+    """One sample with a setup for each of its modes; samples whose menus are equal share one (known: by text)."""
+    document = document_of(a.menu)
+    text = json.dumps(document, sort_keys=True)
+    if text not in known:
+        known[text] = menus.add(db, document)
     row = UnitRow(
-        0, review_id, unit.maker, unit.model, unit.serial, unit.sample, unit.firmware, unit.panel, unit.model_dump_json()
+        0, review_id, known[text], a.maker, a.model, a.serial, a.sample, a.firmware, a.kind, a.panel, a.about, a.size_inch,
+        *a.pixels, a.bits, a.signal_range,
     )  # fmt: skip
     unit_id = reviews.add_unit(db, row)
-    for position, mode in enumerate(unit.modes):
-        setup = SetupRow(0, unit_id, position, mode.name + suffix, mode.name, 1, mode.signal, mode.target, {})
-        reviews.add_setup(db, setup)
+    reviews.add_stand_in(db, unit_id, a.text)
+    add_setups(db, unit_id, a.menu, suffix)
+
+
+def add_setups(db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "", first: int = 0) -> None:
+    """One setup for each mode of a menu from the mode numbered `first` on, as shipped."""
+    for position, mode in enumerate(menu.modes):
+        if position >= first:
+            setup = SetupRow(0, unit_id, position, mode.name + suffix, mode.name, 1, mode.signal, mode.target, {})
+            reviews.add_setup(db, setup)
 
 
 def delete_review(app: Application, review_id: int) -> None:
@@ -133,7 +150,8 @@ def _entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
 def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> ShelfEntry:
     """One review as the Shelf shows it; `now` is the state of its cells where it is known."""
     db = app.db.connection()
-    row, file = unit_of(app, review_id)
+    shown = display_of(app, review_id)
+    row = shown.row
     now = now or cells.newest(app, review_id)
     units = reviews.units_of(db, review_id)
     setups = reviews.setups_of(db, review_id)
@@ -143,13 +161,13 @@ def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> 
     return ShelfEntry(
         id=review_id,
         name=row.name,
-        kind=file.kind,
+        kind=row.kind,
         panel=row.panel,
-        about=file.about,
+        about=row.about,
         sample=row.sample,
         serial=row.serial,
         firmware=row.firmware,
-        modes=len(file.modes),
+        modes=len(shown.menu.modes),
         cells_measured=len(now.fresh),
         cells=len(setups) * len(MEASUREMENTS),
         samples=len(units),

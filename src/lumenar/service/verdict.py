@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from lumenar.bench.plan import Cell
-from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.menu import Menu as DisplayMenu
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Score, rank, score, tied
 from lumenar.core.targets import TARGETS
 from lumenar.service import cells, loading
 from lumenar.service.application import Application
-from lumenar.service.units import unit_of
+from lumenar.service.displays import display_of
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
@@ -98,7 +98,7 @@ def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: str) -
 def best_modes(app: Application, review_id: int, now: cells.Newest | None = None) -> list[tuple[str, SetupRow, Score]]:
     """For each purpose with a score: the purpose, the best setup of the first sample and its score."""
     best = []
-    first = unit_of(app, review_id)[0].id
+    first = display_of(app, review_id).row.id
     for purpose, every in all_scores(app, review_id, app.rubric.purposes, now).items():
         known = [(s, v) for s, v in every if v.value is not None and s.unit_id == first]
         if known:
@@ -107,21 +107,24 @@ def best_modes(app: Application, review_id: int, now: cells.Newest | None = None
     return best
 
 
-def menu_of(file: UnitFile) -> Menu:
-    """What recipes need of a unit's menu."""
-    luminance = file.luminance_control
+def menu_of(known: DisplayMenu) -> Menu:
+    """What recipes need of a display's menu."""
+    luminance = known.luminance_control
     return Menu(
-        mode_path=file.mode_path,
+        mode_path=known.mode_path,
         luminance=luminance.path if luminance else None,
         step=luminance.step if luminance else 1.0,
-        others=[(c.path, c.default, c.role or "") for c in file.controls if c.role != "luminance"],
-        locked={m.name: m.locks for m in file.modes},
+        others=[
+            (c.path, c.default, c.role or "") for c in known.controls if c.default is not None and c.role != "luminance"
+        ],
+        locked={m.name: list(m.locks) for m in known.modes},
     )
 
 
 def verdict(app: Application, review_id: int) -> Verdict:
     """Scores, recipes and gaps of a review."""
-    unit, file = unit_of(app, review_id)
+    shown = display_of(app, review_id)
+    unit = shown.row
     now = cells.newest(app, review_id)
     every = all_scores(app, review_id, app.rubric.purposes, now)
     purposes = []
@@ -146,7 +149,7 @@ def verdict(app: Application, review_id: int) -> Verdict:
         shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.shipped and not s.changes]
         candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, now)) for s, v in shipped]
         samples = len({s.unit_id for s, v in known if v.value is not None})
-        recipe = recommend(purpose.key, purpose.title, candidates, menu_of(file), samples)
+        recipe = recommend(purpose.key, purpose.title, candidates, menu_of(shown.menu), samples)
         purposes.append(PurposeVerdict(purpose.key, purpose.title, modes, recipe))
     rubric = f"{app.rubric.name} {app.rubric.version}"
     return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now))

@@ -12,6 +12,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from lumenar.store import checksum
+from lumenar.store.unit_file_menu import menu_of_unit_file
 
 
 class StoreError(OSError):
@@ -104,6 +105,12 @@ def migrations() -> list[tuple[int, str]]:
     return sorted(found)
 
 
+def install(connection: sqlite3.Connection) -> None:
+    """Make known to SQL what migrations call."""
+    checksum.install(connection)
+    connection.create_function("menu_of_unit_file", 1, menu_of_unit_file, deterministic=True)
+
+
 def migrate(connection: sqlite3.Connection, path: Path | None = None) -> None:
     """Bring the database to the newest schema, one transaction per migration. StoreError where it is newer than us.
 
@@ -118,7 +125,7 @@ def migrate(connection: sqlite3.Connection, path: Path | None = None) -> None:
         )
     if at == newest:
         return
-    checksum.install(connection)
+    install(connection)
     if at and path is not None:
         _copy(connection, path.with_name(f"{path.stem}-schema-{at}{path.suffix}"))
     connection.execute("PRAGMA foreign_keys = OFF")

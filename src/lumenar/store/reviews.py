@@ -5,24 +5,31 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 from lumenar.core.targets import Signal
 
 
 @dataclass(frozen=True)
 class UnitRow:
-    """One physical sample under review, with its unit file as JSON text."""
+    """One physical sample under review: what a reviewer knows of it. Size and pixels are None where nobody has said."""
 
     id: int
     review_id: int
+    menu_id: int
     maker: str
     model: str
     serial: str
     sample: str
     firmware: str
+    kind: str
     panel: str
-    file: str
+    about: str
+    size_inch: float | None
+    width_px: int | None
+    height_px: int | None
+    bits: int
+    signal_range: str
 
     @property
     def name(self) -> str:
@@ -52,11 +59,23 @@ def add_review(db: sqlite3.Connection, created_at: str) -> int:
 
 def add_unit(db: sqlite3.Connection, unit: UnitRow) -> int:
     """Store a unit; its id field is ignored."""
+    names = [f.name for f in fields(UnitRow)][1:]
     cursor = db.execute(
-        "INSERT INTO unit (review_id, maker, model, serial, sample, firmware, panel, file) VALUES (?,?,?,?,?,?,?,?)",
-        (unit.review_id, unit.maker, unit.model, unit.serial, unit.sample, unit.firmware, unit.panel, unit.file),
+        f"INSERT INTO unit ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})",
+        [getattr(unit, name) for name in names],
     )
     return int(cursor.lastrowid or 0)
+
+
+def add_stand_in(db: sqlite3.Connection, unit_id: int, file: str) -> None:
+    """A unit is a stand-in: how it makes light, as the JSON text of a unit file."""
+    db.execute("INSERT INTO stand_in (unit_id, file) VALUES (?, ?)", (unit_id, file))
+
+
+def stand_in(db: sqlite3.Connection, unit_id: int) -> str | None:
+    """The unit file of a stand-in; None for any other display."""
+    row = db.execute("SELECT file FROM stand_in WHERE unit_id = ?", (unit_id,)).fetchone()
+    return None if row is None else str(row["file"])
 
 
 def add_setup(db: sqlite3.Connection, setup: SetupRow) -> int:
@@ -143,4 +162,6 @@ def delete_setup(db: sqlite3.Connection, setup_id: int) -> None:
 
 def delete_review(db: sqlite3.Connection, review_id: int) -> bool:
     """Delete a review with all that hangs on it; False where there was none."""
-    return db.execute("DELETE FROM review WHERE id = ?", (review_id,)).rowcount > 0
+    gone = db.execute("DELETE FROM review WHERE id = ?", (review_id,)).rowcount > 0
+    db.execute("DELETE FROM menu WHERE id NOT IN (SELECT menu_id FROM unit)")
+    return gone

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
+from lumenar.bench.problems import first_problem
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
 
@@ -349,22 +350,6 @@ def _unique(names: Sequence[str], what: str) -> None:
     for name in names:
         if names.count(name) > 1:
             raise ValueError(f"{what} {name!r} appears more than once")
-
-
-def first_problem(error: ValidationError) -> tuple[str, str]:
-    """Path in the document and reason of the first problem, in plain words."""
-    first = error.errors(include_url=False, include_context=False, include_input=False)[0]
-    place = ""
-    for part in first["loc"]:
-        place += f"[{part}]" if isinstance(part, int) else f".{part}" if place else str(part)
-    if first["type"] == "json_invalid":
-        said, _, where = first["msg"].removeprefix("Invalid JSON: ").partition(" at line ")
-        return "", f"not JSON at line {where.replace(' column', ', column')}: {said}"
-    reason = {
-        "extra_forbidden": "unknown field", "missing": "required field is missing",
-        "finite_number": "NaN and infinities are no numbers",
-    }.get(first["type"])  # fmt: skip
-    return place or "document", reason or first["msg"].removeprefix("Value error, ")
 
 
 MOST_BYTES = 1_000_000

@@ -1,0 +1,1 @@
+"""Drivers: what stands behind the ports, one file each."""

@@ -1,0 +1,157 @@
+"""The stand-ins: displays and instruments that ship with Lumenar. Only here a unit file is read; what a reviewer knows of the
+display comes out of it once, at its arrival."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+
+from lumenar.bench.ports import Bench
+from lumenar.bench.problems import first_problem
+from lumenar.bench.simulated.assemble import simulated_bench
+from lumenar.bench.simulated.clock import SimulatedClock
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.meter import (
+    BY_READS,
+    COLORIMETER,
+    DARK_ROOM,
+    FAULTS,
+    METERS,
+    SPECTRORADIOMETER,
+    WAVEFORM_S,
+    exposure_s,
+    spectral_exposure_s,
+)
+from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
+from lumenar.core.menu import Control, Menu, Mode, Value
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Anchor, Target
+
+__all__ = [
+    "BY_READS", "COLORIMETER", "DARK_ROOM", "FAULTS", "METERS", "SPECTRORADIOMETER", "Arrival", "SimulatedClock", "StandIn",
+    "UnitFileError", "arrive",
+]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """What a unit file tells a reviewer of one sample, and the sample's text for the stand-in itself."""
+
+    maker: str
+    model: str
+    serial: str
+    sample: str
+    firmware: str
+    kind: str
+    panel: str
+    about: str
+    size_inch: float
+    pixels: tuple[int, int]
+    bits: int
+    signal_range: str
+    menu: Menu
+    text: str
+
+
+def arrive(text: str | bytes, name: str) -> list[Arrival]:
+    """Every sample in a unit file, the one it describes first. UnitFileError or ValueError with one line that names file,
+    place and reason; a file that can make no light is refused too."""
+    unit = parse_unit(text, name)
+    SimulatedUnit(unit)
+    arrivals = [_arrival(unit)]
+    for i, sample in enumerate(unit.samples):
+        try:
+            other = unit.of_sample(sample)
+            SimulatedUnit(other)
+        except ValidationError as e:
+            place, reason = first_problem(e)
+            raise UnitFileError(f"{name}: samples[{i}].mode_changes: {place}: {reason}") from e
+        arrivals.append(_arrival(other))
+    return arrivals
+
+
+def _arrival(unit: UnitFile) -> Arrival:
+    return Arrival(
+        unit.maker, unit.model, unit.serial, unit.sample, unit.firmware, unit.kind, unit.panel, unit.about, unit.size_inch,
+        unit.pixels, unit.light.input_bits, unit.signal_range, menu_of(unit), unit.model_dump_json(),
+    )  # fmt: skip
+
+
+def menu_of(unit: UnitFile) -> Menu:
+    """The menu of a stand-in as a reviewer would write it down."""
+    controls = tuple(
+        Control(
+            c.path, c.kind, c.minimum, c.maximum, c.step, tuple(c.choices), c.default,
+            place="host" if c.path.startswith("Host > ") else "unit", scope=c.scope, role=c.role,
+            locks={value: tuple(paths) for value, paths in c.locks.items()}, resets=tuple(c.resets),
+        )
+        for c in unit.controls
+    )  # fmt: skip
+    modes = tuple(Mode(m.name, m.signal, m.target, dict(m.defaults), tuple(m.locks)) for m in unit.modes)
+    return Menu(modes, controls, unit.mode_path)
+
+
+class StandIn:
+    """One simulated display by the text of its unit file."""
+
+    def __init__(self, text: str) -> None:
+        self._file = UnitFile.model_validate_json(text)
+
+    @property
+    def seed(self) -> int:
+        """What its noise starts from."""
+        return self._file.seed
+
+    def assemble(self, clock: SimulatedClock, seed: int) -> Bench:
+        """The display with the stand-in instruments before it."""
+        return simulated_bench(self._file, clock, seed)
+
+    def _white(self, settings: Mapping[str, Value], level: float | None) -> float:
+        share = 1.0
+        for control in self._file.controls:
+            if control.effect == "luminance" and control.table is not None:
+                ladder = level is not None and control.role == "luminance"
+                x, y = zip(*control.table, strict=True)
+                share *= float(
+                    np.interp(level if ladder and level is not None else float(settings[control.path]), x, y)
+                )
+        return share * self._file.light.peak_cd_m2
+
+    def expected_s(self, target: Target, settings: Mapping[str, Value], patches: Sequence[Patch]) -> list[float]:
+        """Expected integration times in s of patches in a setup: from its target and an honest guess of its white."""
+        leak = self._file.light.leakage
+        seconds = [WAVEFORM_S] * len(patches)
+        for level in dict.fromkeys(p.level for p in patches):
+            white = self._white(settings, level)
+            here = [i for i, p in enumerate(patches) if p.level == level and p.reads != "waveform"]
+            Y = _expected_Y(target, [patches[i] for i in here], white, leak)
+            for i, expected in zip(here, Y.tolist(), strict=True):
+                if patches[i].reads == "spectrum":
+                    seconds[i] = spectral_exposure_s(white)
+                else:
+                    bloom = self._file.behaviour.bloom * white if patches[i].pattern == "checker_inverse" else 0.0
+                    seconds[i] = exposure_s(expected + bloom)
+        return seconds
+
+
+def _expected_Y(target: Target, patches: Sequence[Patch], white: float, leak: float) -> NDArray[np.float64]:
+    shown = np.array([_lit(p) for p in patches]).reshape(-1, 3)
+    anchor = Anchor(np.array(white), np.array(white * leak))
+    return np.asarray(target.XYZ(np.clip(shown, 0, 1), anchor)[:, 1], float)
+
+
+def _lit(patch: Patch) -> tuple[float, float, float]:
+    """What the meter looks at: the black field of a checkerboard turned round."""
+    return patch.rgb if patch.pattern != "checker_inverse" else (0.0, 0.0, 0.0)
+
+
+def meters() -> dict[str, dict[str, Any]]:
+    """The stand-in meters by what they read, as a run remembers them."""
+    from dataclasses import asdict
+
+    return {reads: asdict(m) for reads, m in BY_READS.items()}

@@ -1,0 +1,365 @@
+"""A menu as a person types or pastes it, a line for each entry, and back.
+
+    Picture
+      Light 0..100 = 80 (luminance)
+      Tone 1.8 2.0 [2.2] 2.4
+      Blue filter off* 1 2 3
+      Warmth 13 notches
+      Colour mixer: Red | Green | Blue*
+      White table 5 10 30 50 100 x Red Green Blue -50..50 = 0
+    Host
+      Night tint on off* (host) (all modes)
+    Power = low locks Light, Contrast
+    Power resets everything
+
+An indented line stands under the one above. A colon always ends the name; without it the name ends before the first number,
+mark or switch word. `*` or brackets mark the default, `|` parts values of several words. Notes in round brackets at the end:
+unit, host, input; all modes, this signal, this mode; luminance, white; no effect on accuracy.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+
+from lumenar.core.menu import Control, Menu, MenuError, Mode, Scope, Value, text_of
+from lumenar.core.targets import TARGETS, Signal
+
+
+class MenuTextError(MenuError):
+    """A line cannot be read; line and column count from 1."""
+
+    def __init__(self, line: int, column: int, reason: str) -> None:
+        super().__init__(f"line {line}, column {column}: {reason}")
+        self.line, self.column = line, column
+
+
+_NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
+_RANGE = re.compile(
+    rf"^(?P<low>{_NUMBER})\s*(?:\.\.|…|–)\s*(?P<high>{_NUMBER})(?:\s+(?:in\s+)?steps?\s+(?:of\s+)?(?P<step>{_NUMBER}))?"
+    rf"(?:\s*=\s*(?P<default>{_NUMBER}))?$"
+)
+_NOTCHES = re.compile(r"^(?P<count>\d+)\s+notches(?:\s*=\s*(?P<default>\d+))?$")
+_TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:\.\.|…|–).*)$")
+_RULE = re.compile(r"^(?P<who>.+?)(?:\s*=\s*(?P<value>.+?))?\s+(?P<what>locks|resets)\s+(?P<whom>.+)$")
+_MARK = re.compile(r"\(([^()]*)\)\s*$")
+_SWITCH_WORDS = {"on", "off", "low", "medium", "high", "auto", "min", "max", "standard", "normal", "warm", "cool"}
+_MARKS: dict[str, dict[str, object]] = {
+    "unit": {"place": "unit"}, "host": {"place": "host"}, "input": {"place": "input"},
+    "all modes": {"scope": "unit"}, "this signal": {"scope": "signal"}, "this mode": {"scope": "mode"},
+    "luminance": {"role": "luminance"}, "white": {"role": "white"}, "no effect on accuracy": {"bears": False},
+}  # fmt: skip
+_PLACE_HEADS = {"host": "host", "input": "input"}
+
+
+@dataclass
+class _Reading:
+    """What has been read so far. rules wait until all controls are known."""
+
+    controls: list[Control] = field(default_factory=list)
+    where: dict[str, int] = field(default_factory=dict)
+    rules: list[tuple[int, str]] = field(default_factory=list)
+
+
+def number(text: str) -> float:
+    """A number with a decimal point or a decimal comma."""
+    return float(text.replace(",", "."))
+
+
+def controls_from(text: str) -> tuple[Control, ...]:
+    """Controls from the text of a menu; MenuTextError with line and column where it cannot be read."""
+    reading = _Reading()
+    heads: list[tuple[int, str]] = []
+    for index, raw in enumerate(text.replace("\t", "    ").splitlines(), 1):
+        line = raw.strip()
+        if not line or line.startswith("#"):
+            continue
+        depth = len(raw) - len(raw.lstrip())
+        if _RULE.match(line) and not _looks_like_values(line):
+            reading.rules.append((index, line))
+            continue
+        while heads and heads[-1][0] >= depth:
+            heads.pop()
+        name, values, marks = _parts(index, depth + 1, line)
+        path = " > ".join([*(h for _, h in heads), name])
+        heads.append((depth, name))
+        if values:
+            top = heads[0][1].lower()
+            usual: dict[str, object] = {"place": _PLACE_HEADS[top]} if top in _PLACE_HEADS else {}
+            for control in _controls(index, raw.index(name) + len(name) + 1, path, values, {**usual, **marks}):
+                if control.path in reading.where:
+                    raise MenuTextError(
+                        index, depth + 1, f"{control.path} stands in line {reading.where[control.path]} already"
+                    )
+                reading.where[control.path] = index
+                reading.controls.append(control)
+        elif marks:
+            raise MenuTextError(index, depth + 1, f"{name} has no values, so nothing can be noted of it")
+    for index, rule in reading.rules:
+        _rule(reading, index, rule)
+    return tuple(reading.controls)
+
+
+def _looks_like_values(line: str) -> bool:
+    return ":" in line.split(" locks ")[0].split(" resets ")[0]
+
+
+def _parts(index: int, column: int, line: str) -> tuple[str, str, dict[str, object]]:
+    """Name, values and notes of a line."""
+    marks: dict[str, object] = {}
+    while found := _MARK.search(line):
+        word = found.group(1).strip().lower()
+        if word not in _MARKS:
+            raise MenuTextError(
+                index,
+                column + found.start(),
+                f"the note ({found.group(1)}) is not known; known are {', '.join(_MARKS)}",
+            )
+        marks |= _MARKS[word]
+        line = line[: found.start()].rstrip()
+    if ":" in line:
+        name, _, values = line.partition(":")
+        return name.strip(), values.strip(), marks
+    words = line.split()
+    for i, word in enumerate(words):
+        if i and (re.match(rf"^\[|^{_NUMBER}(?:\b|$)|.*[*\]]$", word) or word.lower().strip("*[]") in ("on", "off")):
+            start = i
+            # Values of words stand before the marked one too: "low medium* high".
+            while start > 1 and words[start - 1].lower() in _SWITCH_WORDS:
+                start -= 1
+            return " ".join(words[:start]), " ".join(words[start:]), marks
+    return line, "", marks
+
+
+def _controls(index: int, column: int, path: str, values: str, marks: Mapping[str, object]) -> list[Control]:
+    def failed(reason: str) -> MenuTextError:
+        return MenuTextError(index, column, reason)
+
+    try:
+        if found := _RANGE.match(values):
+            return [_slider(path, found, marks)]
+        if found := _NOTCHES.match(values):
+            default = None if found["default"] is None else float(found["default"])
+            return [Control(path, "notches", 0, float(found["count"]), 1, default=default, **marks)]  # type: ignore[arg-type]
+        if found := _TABLE.match(values):
+            inner = _RANGE.match(found["range"].strip())
+            points, channels = found["points"].replace("%", " ").split(), found["channels"].replace(",", " ").split()
+            if inner is None:
+                raise failed(f"{found['range']!r} is not a range such as -50..50 = 0")
+            like = _slider(path, inner, marks)
+            return [replace(like, path=f"{path} > {p} > {c}", group=path) for p in points for c in channels]
+        return [_choice(path, values, marks, failed)]
+    except MenuTextError:
+        raise
+    except MenuError as e:
+        raise failed(str(e)) from e
+
+
+def _slider(path: str, found: re.Match[str], marks: Mapping[str, object]) -> Control:
+    low, high = number(found["low"]), number(found["high"])
+    step = 1.0 if found["step"] is None else number(found["step"])
+    if low >= high:
+        raise MenuError(f"{low:g} is not below {high:g}")
+    if step <= 0:
+        raise MenuError(f"a step of {step:g} leads nowhere")
+    default = None if found["default"] is None else number(found["default"])
+    control = Control(path, "slider", low, high, step, default=default, **marks)  # type: ignore[arg-type]
+    if default is not None:
+        control.check(default)
+    return control
+
+
+def _choice(
+    path: str, values: str, marks: Mapping[str, object], failed: Callable[[str], MenuTextError]
+) -> Control:  # fmt: skip
+    if ".." in values or " x " in values:
+        raise failed(
+            f"{values!r} is neither a range such as 0..100 = 80 nor a table such as 10 50 100 x Red Green Blue -50..50"
+        )
+    parts = [p.strip() for p in values.split("|")] if "|" in values else values.split()
+    names, default = [], None
+    for part in parts:
+        plain = part.removesuffix("*").strip()
+        plain = plain[1:-1].strip() if plain.startswith("[") and plain.endswith("]") else plain
+        if not plain:
+            raise failed("a value without a name")
+        if plain != part:
+            if default is not None:
+                raise failed(f"both {default} and {plain} are marked as the default")
+            default = plain
+        names.append(plain)
+    if len(names) < 2:
+        raise failed(f"{path} has one value only; give them all, or a range such as 0..100")
+    if doubled := next((n for n in names if names.count(n) > 1), None):
+        raise failed(f"the value {doubled} stands there twice")
+    kind = "switch" if {n.lower() for n in names} == {"on", "off"} else "choice"
+    if kind == "switch":
+        return Control(path, "switch", default=default.lower() if default else None, **marks)  # type: ignore[arg-type]
+    return Control(path, "choice", choices=tuple(names), default=default, **marks)  # type: ignore[arg-type]
+
+
+def _named(reading: _Reading, index: int, column: int, name: str) -> str:
+    """A control by its path or the end of it."""
+    paths = [c.path for c in reading.controls]
+    if name in paths:
+        return name
+    ends = [p for p in paths if p.lower() == name.lower() or p.lower().endswith(f" > {name.lower()}")]
+    if len(ends) == 1:
+        return ends[0]
+    reason = "there is none such" if not ends else f"it may be {' or '.join(ends)}; write the whole path"
+    raise MenuTextError(index, column, f"{name}: {reason}")
+
+
+def _rule(reading: _Reading, index: int, line: str) -> None:
+    found = _RULE.match(line)
+    assert found is not None
+    path = _named(reading, index, 1, found["who"].strip())
+    at = next(i for i, c in enumerate(reading.controls) if c.path == path)
+    control = reading.controls[at]
+    whom, column = found["whom"].strip(), found.start("whom") + 1
+    if whom.lower() in ("everything", "all"):
+        others = tuple(c.path for c in reading.controls if c.path != path)
+    else:
+        others = tuple(_named(reading, index, column, w.strip()) for w in whom.split(","))
+    if path in others:
+        raise MenuTextError(index, column, f"{path} {found['what']} itself")
+    if found["what"] == "resets":
+        reading.controls[at] = replace(control, resets=tuple(dict.fromkeys([*control.resets, *others])))
+        return
+    if found["value"] is None:
+        raise MenuTextError(index, 1, f"at which value does {path} lock them? Write {path} = value locks …")
+    value = _value(control, index, found.start("value") + 1, found["value"].strip())
+    have = control.locks.get(text_of(value), ())
+    locks = {**control.locks, text_of(value): tuple(dict.fromkeys([*have, *others]))}
+    reading.controls[at] = replace(control, locks=locks)
+
+
+def _value(control: Control, index: int, column: int, text: str) -> Value:
+    value: Value = text
+    if control.numeric:
+        try:
+            value = number(text)
+        except ValueError:
+            raise MenuTextError(index, column, f"{control.path} takes a number, not {text!r}") from None
+    else:
+        value = next((v for v in control.values if v.lower() == text.lower()), text)
+    try:
+        control.check(value)
+    except MenuError as e:
+        raise MenuTextError(index, column, str(e)) from e
+    return value
+
+
+_DEFAULT_TARGETS: dict[str, str] = {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
+
+
+def modes_from(text: str, default_target: str = "bt709_bt1886") -> tuple[Mode, ...]:
+    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas. MenuTextError with line and
+    column where a line cannot be read."""
+    modes: list[Mode] = []
+    for index, raw in enumerate(text.splitlines(), 1):
+        if not raw.strip():
+            continue
+        name, *rest = [part.strip() for part in raw.split(",")]
+        if not name:
+            raise MenuTextError(index, 1, "a mode without a name")
+        signal: Signal = "sdr"
+        target: str | None = None
+        for part in rest:
+            column = raw.index(part) + 1
+            word = part.lower()
+            if word in _DEFAULT_TARGETS:
+                signal = word  # type: ignore[assignment]
+            elif (key := _target(word)) is not None:
+                target = key
+            else:
+                raise MenuTextError(
+                    index, column, f"{part!r} is neither a signal (sdr, pq, hlg) nor a target ({', '.join(TARGETS)})"
+                )
+        target = target or (default_target if signal == "sdr" else _DEFAULT_TARGETS[signal])
+        if TARGETS[target].signal != signal:
+            raise MenuTextError(
+                index, 1, f"{name}: the target {target} is for {TARGETS[target].signal}, not for {signal}"
+            )
+        if any(m.name == name and m.signal == signal for m in modes):
+            raise MenuTextError(index, 1, f"the mode {name} stands there twice")
+        modes.append(Mode(name, signal, target))
+    return tuple(modes)
+
+
+def _target(word: str) -> str | None:
+    if word in TARGETS:
+        return word
+    return next((k for k, t in TARGETS.items() if t.title.lower() == word), None)
+
+
+def text_of_modes(menu: Menu) -> str:
+    """The modes as lines that `modes_from` reads."""
+    return "\n".join(f"{m.name}, {m.signal}, {m.target}" for m in menu.modes)
+
+
+def text_of_controls(menu: Menu) -> str:
+    """The controls as a text that `controls_from` reads: entries under their heads, then the rules."""
+    lines: list[str] = []
+    heads: list[str] = []
+    tables = {g: _table_text(menu, g) for g in dict.fromkeys(c.group for c in menu.controls) if g}
+    told: set[str] = set()
+    for c in menu.controls:
+        whole = tables.get(c.group)
+        if whole is not None and c.group in told:
+            continue
+        told.add(c.group)
+        *above, name = (c.path if whole is None else c.group).split(" > ")
+        keep = 0
+        while keep < min(len(above), len(heads)) and above[keep] == heads[keep]:
+            keep += 1
+        lines += ["  " * i + above[i] for i in range(keep, len(above))]
+        heads = above
+        lines.append("  " * len(above) + f"{name}: {whole or _values_text(c)}{_marks_text(c)}")
+    for c in menu.controls:
+        lines += [f"{c.path} = {value} locks {', '.join(paths)}" for value, paths in c.locks.items()]
+        if c.resets:
+            every = [o.path for o in menu.controls if o.path != c.path]
+            lines.append(f"{c.path} resets {'everything' if [*c.resets] == every else ', '.join(c.resets)}")
+    return "\n".join(lines)
+
+
+def _table_text(menu: Menu, group: str) -> str | None:
+    """A table in one line, None where its cells differ or some are missing."""
+    cells = [c for c in menu.controls if c.group == group]
+    ends = [c.path.removeprefix(f"{group} > ").split(" > ") for c in cells]
+    if any(len(e) != 2 or any(" " in w for w in e) for e in ends):
+        return None
+    points, channels = (list(dict.fromkeys(e[i] for e in ends)) for i in (0, 1))
+    like = cells[0]
+    if [[p, c] for p in points for c in channels] != ends or any(replace(c, path=like.path) != like for c in cells):
+        return None
+    return f"{' '.join(points)} x {' '.join(channels)} {_values_text(like)}"
+
+
+def _values_text(c: Control) -> str:
+    if c.kind == "notches":
+        return f"{c.maximum:g} notches" + ("" if c.default is None else f" = {text_of(c.default)}")
+    if c.kind == "slider":
+        step = "" if c.step == 1 else f" step {c.step:g}"
+        return f"{c.minimum:g}..{c.maximum:g}{step}" + ("" if c.default is None else f" = {text_of(c.default)}")
+    return " | ".join(v + ("*" if v == c.default else "") for v in c.values)
+
+
+_SCOPE_MARKS: dict[Scope, str] = {"unit": "all modes", "signal": "this signal", "mode": "this mode", "unknown": ""}
+
+
+def _marks_text(c: Control) -> str:
+    marks = [
+        c.place if c.place != "unit" else "",
+        _SCOPE_MARKS[c.scope],
+        c.role or "",
+        "" if c.bears else "no effect on accuracy",
+    ]
+    return "".join(f" ({m})" for m in marks if m)
+
+
+def menu_from_text(modes: str, controls: str, default_target: str = "bt709_bt1886", mode_path: str = "Mode") -> Menu:
+    """A whole menu from both texts. MenuError where they cannot be read or do not fit one another."""
+    return Menu(modes_from(modes, default_target), controls_from(controls), mode_path)

@@ -1,0 +1,218 @@
+"""The menu: what is locked, what is reset, in which order settings are entered; and menus as text."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.core.menu import Control, Menu, MenuError, Mode, document_of, menu_from
+from lumenar.core.menu_text import (
+    MenuTextError,
+    controls_from,
+    menu_from_text,
+    modes_from,
+    text_of_controls,
+    text_of_modes,
+)
+
+TELEVISION = """
+Picture
+  Light 0..100 = 80 (luminance)
+  Contrast 0..100 step 5 = 50
+  Tone 1.8 2.0 [2.2] 2.4
+  Blue filter off* 1 2 3
+  Warmth 13 notches
+  Colour mixer: Red one | Green one* | Blue one
+  White table 5 10 30 100 % x Red Green Blue -50..50 = 0
+  Shadow detail low medium* high (this mode)
+System
+  Power low normal* high
+  Sensor on off*
+Host
+  Night tint on off* (all modes)
+System > Power = low locks Light, Contrast
+Sensor = on locks Light
+Power resets Light, Contrast, Tone
+"""
+
+
+@pytest.fixture(scope="module")
+def menu():
+    return menu_from_text("Film, bt709_bt1886\nVivid, sRGB\nCinema PQ, pq", TELEVISION)
+
+
+def film(menu):
+    return menu.mode("Film")
+
+
+def test_a_menu_is_read_as_it_stands(menu):
+    by = menu.by_path
+    assert by["Picture > Light"] == Control("Picture > Light", "slider", 0, 100, 1, default=80.0, role="luminance")
+    assert by["Picture > Contrast"].step == 5 and by["Picture > Tone"].choices == ("1.8", "2.0", "2.2", "2.4")
+    assert by["Picture > Tone"].default == "2.2" and by["Picture > Blue filter"].default == "off"
+    assert by["Picture > Warmth"].kind == "notches" and by["Picture > Warmth"].maximum == 13
+    assert by["Picture > Warmth"].default is None, "what was not said is not known"
+    assert by["Picture > Colour mixer"].choices == ("Red one", "Green one", "Blue one")
+    assert by["Picture > Shadow detail"].choices == ("low", "medium", "high")
+    assert by["Picture > Shadow detail"].scope == "mode" and by["Host > Night tint"].scope == "unit"
+    assert by["Host > Night tint"].place == "host" and by["System > Sensor"].kind == "switch"
+    cells = [c for c in menu.controls if c.group == "Picture > White table"]
+    assert len(cells) == 12 and cells[4].path == "Picture > White table > 10 > Green" and cells[4].minimum == -50
+    assert [(m.name, m.signal, m.target) for m in menu.modes] == [
+        ("Film", "sdr", "bt709_bt1886"), ("Vivid", "sdr", "srgb"), ("Cinema PQ", "pq", "bt2020_pq"),
+    ]  # fmt: skip
+    assert menu.luminance_levels(film(menu)) == tuple(range(0, 101, 10))
+
+
+def test_text_and_document_give_the_same_menu_again(menu):
+    assert menu_from_text(text_of_modes(menu), text_of_controls(menu)) == menu
+    assert menu_from(document_of(menu)) == menu
+
+
+@pytest.mark.parametrize(
+    ("line", "place", "said"),
+    [
+        ("Light 100..0", "line 1", "100 is not below 0"),
+        ("Light 0..100 = 120", "line 1", "outside 0..100"),
+        ("Light 0..100 step 10 = 33", "line 1", "30 is nearest"),
+        ("Light: 0..", "line 1", "neither a range"),
+        ("Tone: 2.2", "line 1", "one value only"),
+        ("Tone 1.8* 2.0 2.2*", "line 1", "both 1.8 and 2.2"),
+        ("Tone: A | B | A", "line 1", "stands there twice"),
+        ("Table: x Red Green -5..5", "line 1", "neither a range"),
+        ("Table: 5 10 x Red Green -5...5", "line 1", "is not a range"),
+        ("Light 0..100 (lumnance)", "line 1, column 14", "(lumnance) is not known"),
+        ("A 0..1\nA 0..2", "line 2", "line 1 already"),
+        ("A 0..1\nB = on locks A", "line 2", "B: there is none such"),
+        ("A 0..1\nB on off\nB = blue locks A", "line 3, column 5", "'blue' is not among on, off"),
+        ("A 0..1\nB on off\nB locks A", "line 3", "at which value"),
+        ("A 0..1\nB on off\nB resets B", "line 3", "resets itself"),
+        ("X\n  A 0..1\nY\n  A 0..1\nB on off\nB resets A", "line 6, column 10", "X > A or Y > A"),
+    ],
+)
+def test_what_cannot_be_read_is_pointed_at(line, place, said):
+    with pytest.raises(MenuTextError) as e:
+        controls_from(line)
+    assert str(e.value).startswith(place) and said in str(e.value)
+
+
+def test_modes_that_cannot_be_read_are_pointed_at():
+    for text, said in [
+        ("Film\nFilm", "line 2, column 1: the mode Film stands there twice"),
+        ("Film, sdr, nonsense", "line 1, column 12: 'nonsense' is neither"),
+        ("Film, pq, srgb", "the target srgb is for sdr"),
+        (", sdr", "a mode without a name"),
+    ]:
+        with pytest.raises(MenuTextError, match=said):
+            modes_from(text)
+
+
+def test_decimal_commas_are_read_as_such():
+    assert controls_from("Gamma 1,8..2,6 step 0,1 = 2,2")[0].default == 2.2
+
+
+def test_a_circle_of_locks_is_named():
+    controls = controls_from("A on off\nB on off\nC on off\nA = on locks B\nB = on locks C\nC = on locks A")
+    with pytest.raises(MenuError, match="A locks B locks C locks A"):
+        Menu((Mode("M", "sdr", "srgb"),), controls)
+
+
+def test_consequences_are_told_before(menu):
+    state = {**menu.defaults(film(menu)), "Picture > Light": 40.0, "Picture > Tone": "2.4"}
+    told = menu.consequences(state, film(menu), "System > Power", "low")
+    assert told.resets == (("Picture > Light", 40.0, 80.0), ("Picture > Tone", "2.4", "2.2"))
+    assert told.locks == ("Picture > Light", "Picture > Contrast") and told.frees == ()
+    low = menu.change(state, film(menu), "System > Power", "low")
+    with pytest.raises(MenuError, match="Light is locked while System > Power is low"):
+        menu.change(low, film(menu), "Picture > Light", 10)
+    assert menu.consequences(low, film(menu), "System > Power", "high").frees == (
+        "Picture > Light",
+        "Picture > Contrast",
+    )
+    with pytest.raises(MenuError, match="33 is between the steps"):
+        menu.change(state, film(menu), "Picture > Contrast", 33)
+
+
+def test_settings_are_entered_so_that_none_undoes_another(menu):
+    wanted = {"Picture > Light": 40.0, "Picture > Tone": "2.4", "System > Power": "high", "System > Sensor": "on"}
+    order = menu.order(film(menu), wanted)
+    assert order.index("System > Power") < order.index("Picture > Light") < order.index("System > Sensor")
+    assert menu.entered(film(menu), wanted) == {**menu.defaults(film(menu)), **wanted}
+    with pytest.raises(MenuError, match="Light is locked while"):
+        menu.order(film(menu), {"System > Power": "low", "Picture > Light": 40.0})
+
+
+def random_menus():
+    paths = st.integers(2, 7)
+
+    @st.composite
+    def make(draw):
+        n = draw(paths)
+        controls = []
+        for i in range(n):
+            later = [f"C{j}" for j in range(i + 1, n)]
+            locks = {"2": tuple(draw(st.sets(st.sampled_from(later), max_size=2)))} if later else {}
+            resets = tuple(draw(st.sets(st.sampled_from(later), max_size=2))) if later else ()
+            controls.append(
+                Control(
+                    f"C{i}", "slider", 0, 5, 1, default=0.0, locks={k: v for k, v in locks.items() if v}, resets=resets
+                )
+            )
+        menu = Menu((Mode("M", "sdr", "srgb"),), tuple(draw(st.permutations(controls))))
+        wanted = {c.path: float(draw(st.integers(0, 5))) for c in controls if draw(st.booleans())}
+        return menu, wanted
+
+    return make()
+
+
+@settings(max_examples=200, deadline=None)
+@given(random_menus())
+def test_an_order_reaches_what_is_wanted_or_says_what_cannot_be(pair):
+    menu, wanted = pair
+    mode = menu.modes[0]
+    try:
+        order = menu.order(mode, wanted)
+    except MenuError as e:
+        assert "undo one another" in str(e) or "locked" in str(e) or "reset" in str(e)
+        return
+    state = menu.defaults(mode)
+    for path in order:
+        state = menu.change(state, mode, path, wanted[path])
+    assert all(state[p] == v for p, v in wanted.items())
+
+
+def sets(menu):
+    """Controls in whatever order their locks and resets are named."""
+    return [
+        replace(c, locks={k: frozenset(v) for k, v in c.locks.items()}, resets=frozenset(c.resets))
+        for c in menu.controls
+    ]
+
+
+@settings(max_examples=60, deadline=None)
+@given(random_menus())
+def test_menus_survive_being_written_down(pair):
+    menu, _ = pair
+    again = menu_from_text(text_of_modes(menu), text_of_controls(menu))
+    assert sets(again) == sets(menu) and menu_from(document_of(menu)) == menu
+
+
+def test_the_stand_ins_obey_the_menu(units):
+    """A stand-in refuses what its menu says is locked, and resets what it says is reset."""
+    from lumenar.bench.drivers.simulated import menu_of as menu_of_file
+
+    file = parse_unit(units["ostrel-fen-32.json"])
+    menu, unit = menu_of_file(file), SimulatedUnit(file)
+    mode = menu.modes[0]
+    unit.select(mode.name)
+    state = menu.defaults(mode)
+    assert state == unit.values[mode.name]
+    for path, value in [("Picture > Light", 30), ("System > Power", "Thrifty")]:
+        unit.apply(path, value)
+        state = menu.change(state, mode, path, value)
+        assert state == unit.values[mode.name]
+    for c in menu.controls:
+        assert menu.why_locked(state, mode, c.path) == unit.locked(c.path)
