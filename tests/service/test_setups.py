@@ -6,6 +6,7 @@ import time
 import pytest
 
 from lumenar.bench.plan import Cell
+from lumenar.bench.ports import RefusedError
 from lumenar.service import board, compare, look, setups, shelf
 from lumenar.service.displays import display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -227,3 +228,23 @@ def test_estimates_hold_for_every_measurement(whole):
             "SELECT max(g.at_s) FROM reading g JOIN patch p ON p.id = g.patch_id WHERE p.run_id = ?", (run["id"],)
         ).fetchone()[0]
         assert end - start == pytest.approx(expected, rel=0.1)
+
+
+def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):
+    """Thrift locks the light and resets it: from there to 30 with thrift off, the light has to be entered twice."""
+    from lumenar.bench.drivers.simulated import StandIn, arrive
+    from lumenar.bench.ports import apply_all
+    from lumenar.bench.simulated.clock import SimulatedClock
+
+    arrival = arrive(units["ostrel-fen-32.json"], "unit")[0]
+    remote = StandIn(arrival.text).assemble(SimulatedClock(), 1).remote
+    mode = arrival.menu.modes[0]
+    remote.select(mode.name)
+    wanted = {**arrival.menu.defaults(mode), "Picture > Light": 30}
+    for before in ({"Picture > Light": 10, "System > Power": "Thrifty"}, {"Picture > Contrast": 40}):
+        apply_all(remote, before)
+        # Light stands before what frees it.
+        apply_all(remote, {"Picture > Light": 30, **wanted})
+        assert remote.values[mode.name] == wanted
+    with pytest.raises(RefusedError, match="locked while System > Power is Thrifty"):
+        apply_all(remote, {"System > Power": "Thrifty", "Picture > Light": 40})

@@ -7,13 +7,14 @@ import json
 import queue
 from collections.abc import AsyncIterator
 from dataclasses import asdict
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.models import Created, Id
+from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.targets import TARGETS
 from lumenar.publish.edition import EditionView, editions_of, publish
@@ -56,12 +57,23 @@ class CellChoice(BaseModel):
     measurement: str
 
 
+class MeterStated(BaseModel):
+    """The meter of a run by hand, as far as the person knows it."""
+
+    name: str = Field(default="", max_length=80)
+    serial: str = Field(default="", max_length=80)
+    kind: Literal["colorimeter", "spectroradiometer"] = "colorimeter"
+    repeatability_percent: float = Field(default=0.2, ge=0, le=50)
+    floor_cd_m2: float | None = Field(default=None, ge=0, le=1000)
+
+
 class Measure(BaseModel):
     """Cells to measure in one review."""
 
     review: Id
     cells: list[CellChoice] = Field(max_length=5000)
     options: Options = Field(default_factory=Options)
+    meter: MeterStated | None = None
 
     def chosen(self) -> list[Cell]:
         """The cells as the bench takes them."""
@@ -259,8 +271,9 @@ def plan(request: Request, measure: Measure) -> PlanPreview:
 
 @router.post("/runs", status_code=201)
 def start_run(request: Request, measure: Measure) -> Created:
-    """Measure cells."""
-    return Created(id=_bench(request).runs.start(measure.review, measure.chosen(), measure.options))
+    """Measure cells; of a display that is no stand-in, by hand."""
+    meter = None if measure.meter is None else HandMeter(**measure.meter.model_dump())
+    return Created(id=_bench(request).runs.start(measure.review, measure.chosen(), measure.options, meter))
 
 
 @router.get("/bench")

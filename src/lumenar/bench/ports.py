@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -114,6 +115,26 @@ class UnitRemote(Protocol):
     def select(self, mode: str) -> None: ...
 
     def apply(self, control: str, value: ControlValue) -> None: ...
+
+
+def apply_all(remote: UnitRemote, settings: Mapping[str, ControlValue]) -> None:
+    """Bring a unit into a state whatever it was in before. A value may be locked by what another still is, and changing that
+    one may reset others, so where anything is refused all is entered once more: what is there already changes nothing.
+    RefusedError of the first that is refused even so."""
+    for _ in range(APPLY_ROUNDS):
+        refused: RefusedError | None = None
+        for path, value in settings.items():
+            try:
+                remote.apply(path, value)
+            except RefusedError as e:
+                refused = refused or e
+        if refused is None:
+            return
+    if refused is not None:
+        raise refused
+
+
+APPLY_ROUNDS = 3
 
 
 class Clock(Protocol):

@@ -30,6 +30,7 @@ from lumenar.bench.ports import (
     MeterReading,
     SaturatedError,
     TimedOutError,
+    apply_all,
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.numbers import signed
@@ -333,8 +334,7 @@ class Runner:
     def _apply(self, setup: SetupState) -> None:
         self._restore_level()
         self._bench.remote.select(setup.mode)
-        for path, value in setup.settings.items():
-            self._bench.remote.apply(path, value)
+        apply_all(self._bench.remote, setup.settings)
         self._bench.clock.sleep(SETUP_S)
         self._level = self._zone = self._before = self._held = None
         self._since_rest = 0

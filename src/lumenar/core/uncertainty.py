@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from typing import Literal
 from zlib import crc32
 
 import numpy as np
@@ -15,6 +16,7 @@ Array = NDArray[np.float64]
 
 DRAWS = 200
 SEED = 20_261_101
+FEW_DRAWS = 100
 
 
 @dataclass(frozen=True)
@@ -106,8 +108,9 @@ def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty 
     good = draws[~np.isnan(draws)]
     if np.isfinite(good).sum() < 2:
         return None
-    # An interval of few draws would be too narrow between their own quantiles; these are those of what they are drawn from.
-    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975], method="median_unbiased")
+    # Between the quantiles of few draws themselves an interval would be too narrow.
+    method: Literal["linear", "weibull"] = "linear" if len(good) >= FEW_DRAWS else "weibull"
+    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975], method=method)
     # Half of what two thirds of the draws span: a few draws that fall on something else do not count.
     standard = float((over - under) / 2) if np.isfinite(over) else float(good[np.isfinite(good)].std(ddof=1))
     if not np.isfinite(value):

@@ -13,8 +13,9 @@ from lumenar.core.measurements import MEASUREMENTS, Column, Context, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
 from lumenar.core.targets import TARGETS
-from lumenar.service import cells, verdict
+from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
+from lumenar.service.displays import display_of
 from lumenar.service.shelf import Headline, ShelfEntry, entry
 from lumenar.store import readings, reviews, runs
 from lumenar.store.reviews import SetupRow
@@ -122,6 +123,9 @@ class Board:
     rows: list[BoardRow]
     options: list[RunOption]
     next: NextStep
+    stand_in: bool
+    by_hand: list[int]
+    """Runs that wait for a person, oldest first."""
 
 
 def board(app: Application, review_id: int, purpose: str = "colour_work") -> Board:
@@ -148,7 +152,11 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         for c in m.columns
     ]
     title = app.rubric.purposes[purpose].title
-    return Board(review, review.headline, purpose, title, columns, rows, run_options(), _next(rows, review))
+    open_runs = hand_runs.open_runs(app, review_id)
+    return Board(
+        review, review.headline, purpose, title, columns, rows, run_options(), _next(rows, review, open_runs),
+        display_of(app, review_id).stand_in, open_runs,
+    )  # fmt: skip
 
 
 def run_options() -> list[RunOption]:
@@ -171,7 +179,7 @@ def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newes
     cell = Cell(setup.id, m.key)
     last, done = newest.latest.get(cell), newest.complete.get(cell)
     state, note = "unmeasured", ""
-    if last is not None and last.state in ("queued", "running", "paused") and not last.complete:
+    if last is not None and last.state in ("queued", "running", "paused", "waiting") and not last.complete:
         state = "measuring" if last.readings else "queued"
     elif done is not None:
         note = newest.stale.get(cell, "")
@@ -278,8 +286,12 @@ def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
     return {r.setup for r in sorted(known, key=lambda r: -(r.low or 0))[:2]}
 
 
-def _next(rows: list[BoardRow], review: ShelfEntry) -> NextStep:
+def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextStep:
     """First pass on every mode, what is stale, a full pass on the best two, then the verdict."""
+    if not rows:
+        return NextStep("Name the picture modes: the menu map takes them as they stand in the menu", [], "menu")
+    if by_hand:
+        return NextStep("A run by hand is open: go on with its list", [], f"hand/{by_hand[0]}")
     if review.run_state:
         paused = review.run_state == "paused"
         return NextStep("The run is paused: resume it below." if paused else "A run is under way.", [], None)

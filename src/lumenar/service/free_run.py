@@ -6,7 +6,7 @@ import threading
 from dataclasses import dataclass, field
 
 from lumenar.bench.habits import CLEAR_S, HABITS, REST
-from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
+from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError, apply_all
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.readings import Patch
 from lumenar.service import cells
@@ -113,6 +113,9 @@ class FreeRun:
     def start(self, review_id: int, setup_id: int) -> FreeView:
         """Let the meter run on a setup's white. ConflictError while the bench is in use; BadInputError without a slider."""
         setup = cells.setup_of(self.app, review_id, setup_id)
+        shown = display(self.app, setup.unit_id)
+        if not shown.stand_in:
+            raise ConflictError("by-hand", f"{shown.row.name} is no stand-in, so no meter of ours stands before it.")
         controls = self._controls(setup.unit_id, review_id, setup_id)
         if not controls:
             raise BadInputError("setup", f"{setup.name} has no slider that can be moved.", "setup")
@@ -143,8 +146,7 @@ class FreeRun:
         row = display(self.app, held.unit).row
         state = setup_states(self.app, held.review, held.unit)[held.setup_id]
         bench.remote.select(state.mode)
-        for path, value in state.settings.items():
-            bench.remote.apply(path, value)
+        apply_all(bench.remote, state.settings)
         patch = Patch(WHITE)
         bench.source.show(patch)
         shown_at = bench.clock.now()

@@ -9,7 +9,7 @@ import numpy as np
 
 from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.bench.habits import HABITS
-from lumenar.bench.ports import InstrumentError, Meter
+from lumenar.bench.ports import InstrumentError, Meter, apply_all
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
@@ -167,7 +167,10 @@ class Corrector:
     def start(self, review_id: int, setup_id: int) -> None:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use."""
         setup = cells.setup_of(self.app, review_id, setup_id)
-        row = display(self.app, setup.unit_id).row
+        shown = display(self.app, setup.unit_id)
+        row = shown.row
+        if not shown.stand_in:
+            raise ConflictError("by-hand", f"{row.name} is no stand-in: give its meter's correction as a matrix.")
         total = 2 * len(SERIES)
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
         begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)
@@ -217,8 +220,7 @@ class Corrector:
         bench = self.bench.rig.assemble(unit_id, 4243 + setup_id)
         state = setup_states(self.app, begun.review, unit_id)[setup_id]
         bench.remote.select(state.mode)
-        for path, value in state.settings.items():
-            bench.remote.apply(path, value)
+        apply_all(bench.remote, state.settings)
         said: list[str] = []
         series: list[ColourReadings] = []
         # The person puts one meter before the screen at a time: first the reference, then the working meter.

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 
 from lumenar.bench.drivers import by_hand
+from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.drivers.simulated import DARK_ROOM, meters
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
@@ -135,6 +136,11 @@ class Planner:
             self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
             return False
         patches = m.patches(self._context(shown, setup))
+        if not shown.stand_in and any(p.reads != "XYZ" for p in patches):
+            self.left_out.append(
+                f"{m.title} of {setup.name}: a meter that only shows numbers gives no {patches[0].reads}."
+            )
+            return False
         if len(patches) >= max(m.least, 1):
             return True
         control = shown.menu.luminance_control
@@ -180,11 +186,11 @@ def settings_text(setup: SetupRow) -> str:
 
 def new_run(
     app: Application, review_id: int, unit_id: int, setups: Sequence[SetupRow], habits: Habits, warm_up: bool,
-    patches: Sequence[NewPatch],
+    patches: Sequence[NewPatch], hand_meter: HandMeter | None = None,
 ) -> NewRun:  # fmt: skip
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
-    row, meter = shown.row, (meters if shown.stand_in else by_hand.meters)()
+    row, meter = shown.row, meters() if shown.stand_in else by_hand.meters(hand_meter)
     correction = corrections.newest(app.db.connection(), row.panel, meter["XYZ"]["name"])
     return NewRun(
         review_id=review_id,
@@ -199,6 +205,7 @@ def new_run(
         setups={s.id: settings_text(s) for s in setups},
         applied={s.id: settings_of(shown.menu, s) for s in setups},
         patches=patches,
+        state="queued" if shown.stand_in else "waiting",
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Sequence
 
+from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.habits import Habits
 from lumenar.bench.plan import Cell
 from lumenar.bench.runner import Runner
@@ -94,15 +95,18 @@ class RunQueue:
         saved = sum(p.plan.saved_seconds for p in plans)
         return PlanPreview(readings, asked - readings, seconds, saved, wall, warm, planner.left_out)
 
-    def start(self, review_id: int, wanted: Sequence[Cell], options: Options | None = None) -> int:
-        """Plan and queue a run, one for each unit; they start when the bench is free. Returns the first one's number."""
+    def start(
+        self, review_id: int, wanted: Sequence[Cell], options: Options | None = None, meter: HandMeter | None = None
+    ) -> int:
+        """Plan and queue a run, one for each unit; they start when the bench is free, those by hand (with that meter) when the
+        person does. Returns the first one's number."""
         options = options or Options()
         plans = Planner(self.app, review_id, options).plans(wanted)
         made = []
         for p in plans:
             patches = [NewPatch(x.setup, x.patch, x.seconds, x.measurements) for x in p.plan.patches]
             new = new_run(
-                self.app, review_id, p.unit_id, list(p.setups.values()), p.habits, options.warm_up, patches
+                self.app, review_id, p.unit_id, list(p.setups.values()), p.habits, options.warm_up, patches, meter
             )  # fmt: skip
             with self.app.db.transaction() as writing:
                 if reviews.unit(writing, p.unit_id) is None:

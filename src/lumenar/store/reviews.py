@@ -112,6 +112,11 @@ def units_of(db: sqlite3.Connection, review_id: int) -> list[UnitRow]:
     return [UnitRow(**r) for r in db.execute("SELECT * FROM unit WHERE review_id = ? ORDER BY id", (review_id,))]
 
 
+def units_with_menu(db: sqlite3.Connection, menu_id: int) -> list[UnitRow]:
+    """The samples that share a menu."""
+    return [UnitRow(**r) for r in db.execute("SELECT * FROM unit WHERE menu_id = ? ORDER BY id", (menu_id,))]
+
+
 def unit(db: sqlite3.Connection, unit_id: int) -> UnitRow | None:
     """One unit."""
     row = db.execute("SELECT * FROM unit WHERE id = ?", (unit_id,)).fetchone()

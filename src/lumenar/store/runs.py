@@ -101,15 +101,16 @@ class NewRun:
     setups: Mapping[int, str]
     applied: Mapping[int, Mapping[str, object]]
     patches: Sequence[NewPatch]
+    state: str = "queued"
 
 
 def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     """Store a planned run: its patches in order, their uses, its cells, and what its setups are."""
     cursor = db.execute(
         "INSERT INTO run (review_id, unit_id, state, created_at, meters, condition, habits, correction_id, warm_up)"
-        " VALUES (?, ?, 'queued', ?, ?, ?, ?, ?, ?)",
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
-            new.review_id, new.unit_id, new.created_at, json.dumps(new.meters),
+            new.review_id, new.unit_id, new.state, new.created_at, json.dumps(new.meters),
             None if new.condition is None else json.dumps(new.condition), json.dumps(new.habits), new.correction_id,
             int(new.warm_up),
         ),
@@ -153,6 +154,11 @@ def _digest(new: NewRun, setup_id: int) -> str:
     """Tells plans apart: the patches of one setup in order, with the measurements that use them."""
     own = [(n.patch, n.measurements) for n in new.patches if n.setup_id == setup_id]
     return sha256(repr(own).encode()).hexdigest()[:32]
+
+
+def has_any(db: sqlite3.Connection, setup_id: int) -> bool:
+    """Whether a setup was in any run."""
+    return db.execute("SELECT 1 FROM run_setup WHERE setup_id = ? LIMIT 1", (setup_id,)).fetchone() is not None
 
 
 def plan_of(db: sqlite3.Connection, run_id: int, setup_id: int) -> str | None:

@@ -351,7 +351,7 @@ export interface paths {
         put?: never;
         /**
          * Start Run
-         * @description Measure cells.
+         * @description Measure cells; of a display that is no stand-in, by hand.
          */
         post: operations["start_run_api_runs_post"];
         delete?: never;
@@ -692,10 +692,222 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/displays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Display
+         * @description Start a review with a display's name.
+         */
+        post: operations["add_display_api_displays_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/menu": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Menu
+         * @description The menu of a sample.
+         */
+        get: operations["read_menu_api_reviews__review__menu_get"];
+        /**
+         * Change Menu
+         * @description Correct a menu.
+         */
+        put: operations["change_menu_api_reviews__review__menu_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/menu/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Menu
+         * @description Take back the last change of a menu.
+         */
+        post: operations["undo_menu_api_reviews__review__menu_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/setups/{setup}/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Consequences
+         * @description What setting a control would reset, lock and free.
+         */
+        post: operations["read_consequences_api_reviews__review__setups__setup__consequences_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Sheet
+         * @description A run by hand as a list to work through.
+         */
+        get: operations["read_sheet_api_runs__run__sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forms
+         * @description How readings can be typed.
+         */
+        get: operations["forms_api_forms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter Readings
+         * @description Keep readings as typed; each is answered for itself.
+         */
+        post: operations["enter_readings_api_runs__run__readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/readings/{patch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back Reading
+         * @description A typed reading was wrong and is to be read again.
+         */
+        delete: operations["take_back_reading_api_runs__run__readings__patch__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Run
+         * @description End a run by hand; what was read is kept.
+         */
+        post: operations["end_run_api_runs__run__end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Answer
+         * @description What became of an entry: kept, asked about (question), or wrong (error); the text is the person's still.
+         */
+        Answer: {
+            /** Patch */
+            patch: number;
+            /** Kept */
+            kept: boolean;
+            /** Question */
+            question: string;
+            /** Error */
+            error: string;
+        };
+        /**
+         * Answers
+         * @description What became of entries, how far the run is, and its state.
+         */
+        Answers: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** State */
+            state: string;
+        };
         /**
          * Attempt
          * @description A correction being made, or made and not yet kept. step: "reading", "done" or "failed".
@@ -807,6 +1019,10 @@ export interface components {
             /** Options */
             options: components["schemas"]["RunOption"][];
             next: components["schemas"]["NextStep"];
+            /** Stand In */
+            stand_in: boolean;
+            /** By Hand */
+            by_hand: number[];
         };
         /**
          * BoardCell
@@ -1063,8 +1279,25 @@ export interface components {
             shared: string[];
         };
         /**
+         * Consequences
+         * @description What a change brings with it: resets (path, value before, value after), paths that it locks and that it frees.
+         */
+        Consequences: {
+            /** Resets */
+            resets: [
+                string,
+                number | string | null,
+                number | string | null
+            ][];
+            /** Locks */
+            locks: string[];
+            /** Frees */
+            frees: string[];
+        };
+        /**
          * ControlView
-         * @description One control in a setup: its value, its default in that mode, what it can be, and why it cannot be set.
+         * @description One control in a setup: its value and its default in that mode (none where nobody knows it), what it can be, and why
+         *     it cannot be set.
          */
         ControlView: {
             /** Path */
@@ -1072,9 +1305,9 @@ export interface components {
             /** Kind */
             kind: string;
             /** Value */
-            value: number | string;
+            value: number | string | null;
             /** Default */
-            default: number | string;
+            default: number | string | null;
             /** Minimum */
             minimum: number;
             /** Maximum */
@@ -1125,6 +1358,61 @@ export interface components {
             id: number;
         };
         /**
+         * DisplayIdentity
+         * @description A display by its name; all but maker, model, kind and panel can come later.
+         */
+        DisplayIdentity: {
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Kind */
+            kind: string;
+            /** Panel */
+            panel: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Sample
+             * @default A
+             */
+            sample: string;
+            /**
+             * Firmware
+             * @default
+             */
+            firmware: string;
+            /** Size Inch */
+            size_inch?: number | null;
+            /** Width Px */
+            width_px?: number | null;
+            /** Height Px */
+            height_px?: number | null;
+            /**
+             * Bits
+             * @default 8
+             */
+            bits: number;
+            /**
+             * Signal Range
+             * @default full
+             */
+            signal_range: string;
+            /**
+             * Modes
+             * @default
+             */
+            modes: string;
+            /**
+             * Controls
+             * @default
+             */
+            controls: string;
+        };
+        /**
          * EditionView
          * @description A published edition: number, date, address of the report and of its data package.
          */
@@ -1167,6 +1455,19 @@ export interface components {
         Firmware: {
             /** Firmware */
             firmware: string;
+        };
+        /**
+         * FormChoice
+         * @description How readings can be typed.
+         */
+        FormChoice: {
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "XYZ" | "Yxy" | "Yuv";
+            /** Title */
+            title: string;
         };
         /**
          * FreeView
@@ -1368,6 +1669,132 @@ export interface components {
             /** Cells */
             cells: components["schemas"]["CellChoice"][];
             options?: components["schemas"]["Options"];
+            meter?: components["schemas"]["MeterStated"] | null;
+        };
+        /**
+         * MenuColumn
+         * @description One setup as what differs in it from how its mode ships.
+         */
+        MenuColumn: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+            /** Mode */
+            mode: string;
+            /** Differs */
+            differs: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * MenuControl
+         * @description One control on the map. values: what it can be, in words.
+         */
+        MenuControl: {
+            /** Path */
+            path: string;
+            /** Place */
+            place: string;
+            /** Kind */
+            kind: string;
+            /** Values */
+            values: string;
+            /** Default */
+            default: string | null;
+            /** Scope */
+            scope: string;
+            /** Role */
+            role: string | null;
+            /** Bears */
+            bears: boolean;
+            /** Locks */
+            locks: {
+                [key: string]: string[];
+            };
+            /** Resets */
+            resets: string[];
+        };
+        /**
+         * MenuMap
+         * @description The menu of a sample, as a tree and as the texts it can be changed by.
+         */
+        MenuMap: {
+            /** Unit */
+            unit: number;
+            /** Name */
+            name: string;
+            /** Sample */
+            sample: string;
+            /** Stand In */
+            stand_in: boolean;
+            /** Modes */
+            modes: components["schemas"]["MenuMode"][];
+            /** Controls */
+            controls: components["schemas"]["MenuControl"][];
+            /** Setups */
+            setups: components["schemas"]["MenuColumn"][];
+            /** Modes Text */
+            modes_text: string;
+            /** Controls Text */
+            controls_text: string;
+            /** Changes */
+            changes: number;
+        };
+        /**
+         * MenuMode
+         * @description One mode on the map; measured: whether readings hang on it, so that it cannot be taken out.
+         */
+        MenuMode: {
+            /** Name */
+            name: string;
+            /** Signal */
+            signal: string;
+            /** Target */
+            target: string;
+            /** Locks */
+            locks: string[];
+            /** Measured */
+            measured: boolean;
+        };
+        /**
+         * MenuTexts
+         * @description A menu as texts.
+         */
+        MenuTexts: {
+            /** Modes */
+            modes: string;
+            /** Controls */
+            controls: string;
+        };
+        /**
+         * MeterStated
+         * @description The meter of a run by hand, as far as the person knows it.
+         */
+        MeterStated: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Kind
+             * @default colorimeter
+             * @enum {string}
+             */
+            kind: "colorimeter" | "spectroradiometer";
+            /**
+             * Repeatability Percent
+             * @default 0.2
+             */
+            repeatability_percent: number;
+            /** Floor Cd M2 */
+            floor_cd_m2?: number | null;
         };
         /**
          * MeterView
@@ -1872,6 +2299,16 @@ export interface components {
             ][];
         };
         /**
+         * Setting
+         * @description One value to enter.
+         */
+        Setting: {
+            /** Path */
+            path: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * Settings
          * @description Values for controls by path, and a declared target.
          */
@@ -1921,6 +2358,87 @@ export interface components {
             own: boolean;
             /** Controls */
             controls: components["schemas"]["ControlView"][];
+        };
+        /**
+         * Sheet
+         * @description A whole run by hand.
+         */
+        Sheet: {
+            /** Run */
+            run: number;
+            /** Review */
+            review: number;
+            /** State */
+            state: string;
+            /** Name */
+            name: string;
+            /** Bits */
+            bits: number;
+            /** Meter */
+            meter: string;
+            /** Luminance */
+            luminance: string | null;
+            /** Setups */
+            setups: components["schemas"]["SheetSetup"][];
+            /** Patches */
+            patches: components["schemas"]["SheetPatch"][];
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Left S */
+            left_s: number;
+        };
+        /**
+         * SheetPatch
+         * @description A line of the sheet: what to show and where, and what was read of it. show: the patch in words, codes: its signal in the
+         *     display's depth; outcome: "" while it is not read.
+         */
+        SheetPatch: {
+            /** Patch */
+            patch: number;
+            /** Setup */
+            setup: number;
+            /** Show */
+            show: string;
+            /** Codes */
+            codes: number[];
+            /** Rgb */
+            rgb: number[];
+            /** Window Percent */
+            window_percent: number;
+            /** Background */
+            background: number;
+            /** Level */
+            level: number | null;
+            /** Zone */
+            zone: number[] | null;
+            /** Pattern */
+            pattern: string;
+            /** At S */
+            at_s: number | null;
+            /** Outcome */
+            outcome: string;
+            /** Xyz */
+            XYZ: number[] | null;
+            /** Question */
+            question: string;
+        };
+        /**
+         * SheetSetup
+         * @description A setup on the sheet: the mode to choose, and what then differs from how it ships, in the order to enter it.
+         */
+        SheetSetup: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+            /** Mode Path */
+            mode_path: string;
+            /** Mode */
+            mode: string;
+            /** Enter */
+            enter: components["schemas"]["Setting"][];
         };
         /**
          * ShelfEntry
@@ -2025,6 +2543,34 @@ export interface components {
             title: string;
         };
         /**
+         * TypedReading
+         * @description A reading as typed for a patch; sure: what was asked about it is answered.
+         */
+        TypedReading: {
+            /** Patch */
+            patch: number;
+            /** Text */
+            text: string;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+        };
+        /**
+         * TypedReadings
+         * @description Readings in one form.
+         */
+        TypedReadings: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "XYZ" | "Yxy" | "Yuv";
+            /** Readings */
+            readings: components["schemas"]["TypedReading"][];
+        };
+        /**
          * Verdict
          * @description The verdict on a review, with the rubric it was reached by and what is missing before publication.
          */
@@ -2037,6 +2583,23 @@ export interface components {
             purposes: components["schemas"]["PurposeVerdict"][];
             /** Gaps */
             gaps: string[];
+        };
+        /**
+         * Wish
+         * @description A control to be set in a setup, some values of which are changed already.
+         */
+        Wish: {
+            /**
+             * Changes
+             * @default {}
+             */
+            changes: {
+                [key: string]: number | string;
+            };
+            /** Path */
+            path: string;
+            /** Value */
+            value: number | string;
         };
         /**
          * Problem
@@ -6800,6 +7363,1232 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_display_api_displays_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DisplayIdentity"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_menu_api_reviews__review__menu_get: {
+        parameters: {
+            query?: {
+                unit?: number | null;
+            };
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MenuMap"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_menu_api_reviews__review__menu_put: {
+        parameters: {
+            query?: {
+                unit?: number | null;
+            };
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MenuTexts"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MenuMap"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_menu_api_reviews__review__menu_undo_post: {
+        parameters: {
+            query?: {
+                unit?: number | null;
+            };
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MenuMap"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_consequences_api_reviews__review__setups__setup__consequences_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_sheet_api_runs__run__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forms_api_forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormChoice"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enter_readings_api_runs__run__readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedReadings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answers"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_back_reading_api_runs__run__readings__patch__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+                patch: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_run_api_runs__run__end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

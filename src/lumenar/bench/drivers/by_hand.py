@@ -2,14 +2,34 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 STEP_S = 8.0
 """How long a person takes to show a patch, read the meter and type what it says, in s."""
-REPEATABILITY, FLOOR, ABSOLUTE = 0.002, 0.0, 0.001
-"""What is assumed of a meter of which nobody has said more: see core/readings.py."""
 
 
-def meters() -> dict[str, dict[str, Any]]:
-    """The meter whose readings are typed, as a run remembers it."""
-    return {"XYZ": {"name": "Typed by hand", "kind": "colorimeter", "repeatability": REPEATABILITY}}
+@dataclass(frozen=True)
+class HandMeter:
+    """A meter that only shows numbers, as far as the person knows it: repeatability one standard deviation, floor the least
+    that it shows."""
+
+    name: str = ""
+    serial: str = ""
+    kind: str = "colorimeter"
+    repeatability_percent: float = 0.2
+    floor_cd_m2: float | None = None
+
+
+def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
+    """The meter whose readings are typed, as a run remembers it; of what nobody has stated the noise near black is
+    assumed."""
+    m = stated or HandMeter()
+    described: dict[str, Any] = {
+        "name": m.name.strip() or "Typed by hand", "kind": m.kind, "repeatability": m.repeatability_percent / 100,
+    }  # fmt: skip
+    if m.serial.strip():
+        described["serial"] = m.serial.strip()
+    if m.floor_cd_m2:
+        described["floor"] = m.floor_cd_m2
+    return {"XYZ": described}

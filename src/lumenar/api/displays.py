@@ -1,0 +1,142 @@
+"""Routes of displays that start with a name: their menu, and runs that a person reads by hand."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+
+from lumenar.api.models import Created, Id
+from lumenar.core.menu import Consequences
+from lumenar.core.typed import FORMS, Form
+from lumenar.service import hand_runs, new_display
+from lumenar.service.application import Application
+from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
+from lumenar.service.new_display import MenuMap
+
+router = APIRouter(prefix="/api")
+
+Text = Annotated[str, Field(max_length=200)]
+MenuText = Annotated[str, Field(max_length=200_000)]
+
+
+def _app(request: Request) -> Application:
+    return request.app.state.application  # type: ignore[no-any-return]
+
+
+class DisplayIdentity(BaseModel):
+    """A display by its name; all but maker, model, kind and panel can come later."""
+
+    maker: Text
+    model: Text
+    kind: Text
+    panel: Text
+    serial: Text = ""
+    sample: Text = "A"
+    firmware: Text = ""
+    size_inch: float | None = None
+    width_px: int | None = Field(default=None, ge=0, le=10**6)
+    height_px: int | None = Field(default=None, ge=0, le=10**6)
+    bits: int = Field(default=new_display.USUAL_BITS, ge=0, le=64)
+    signal_range: Text = "full"
+    modes: MenuText = ""
+    controls: MenuText = ""
+
+
+class MenuTexts(BaseModel):
+    """A menu as texts."""
+
+    modes: MenuText
+    controls: MenuText
+
+
+class Wish(BaseModel):
+    """A control to be set in a setup, some values of which are changed already."""
+
+    changes: dict[str, float | str] = Field(default={}, max_length=500)
+    path: Text
+    value: float | str
+
+
+class TypedReading(BaseModel):
+    """A reading as typed for a patch; sure: what was asked about it is answered."""
+
+    patch: Id
+    text: Annotated[str, Field(max_length=200)]
+    sure: bool = False
+
+
+class TypedReadings(BaseModel):
+    """Readings in one form."""
+
+    form: Form
+    readings: Annotated[list[TypedReading], Field(max_length=MOST_ENTRIES)]
+
+
+class FormChoice(BaseModel):
+    """How readings can be typed."""
+
+    key: Form
+    title: str
+
+
+@router.post("/displays", status_code=201)
+def add_display(request: Request, new: DisplayIdentity) -> Created:
+    """Start a review with a display's name."""
+    return Created(id=new_display.add(_app(request), new_display.NewDisplay(**new.model_dump())))
+
+
+@router.get("/reviews/{review}/menu")
+def read_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
+    """The menu of a sample."""
+    return new_display.menu_map(_app(request), review, unit)
+
+
+@router.put("/reviews/{review}/menu")
+def change_menu(request: Request, review: Id, texts: MenuTexts, unit: Id | None = None) -> MenuMap:
+    """Correct a menu."""
+    return new_display.change(_app(request), review, unit, texts.modes, texts.controls)
+
+
+@router.post("/reviews/{review}/menu/undo")
+def undo_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
+    """Take back the last change of a menu."""
+    return new_display.undo(_app(request), review, unit)
+
+
+@router.post("/reviews/{review}/setups/{setup}/consequences")
+def read_consequences(request: Request, review: Id, setup: Id, wish: Wish) -> Consequences:
+    """What setting a control would reset, lock and free."""
+    return new_display.consequences(_app(request), review, setup, wish.changes, wish.path, wish.value)
+
+
+@router.get("/runs/{run}/sheet")
+def read_sheet(request: Request, run: Id) -> Sheet:
+    """A run by hand as a list to work through."""
+    return hand_runs.sheet(_app(request), run)
+
+
+@router.get("/forms")
+def forms() -> list[FormChoice]:
+    """How readings can be typed."""
+    return [FormChoice(key=k, title=t) for k, t in FORMS.items()]
+
+
+@router.post("/runs/{run}/readings")
+def enter_readings(request: Request, run: Id, new: TypedReadings) -> Answers:
+    """Keep readings as typed; each is answered for itself."""
+    entries = [Entry(r.patch, r.text, r.sure) for r in new.readings]
+    return hand_runs.enter(_app(request), run, new.form, entries)
+
+
+@router.delete("/runs/{run}/readings/{patch}", status_code=204)
+def take_back_reading(request: Request, run: Id, patch: Id) -> None:
+    """A typed reading was wrong and is to be read again."""
+    hand_runs.take_back(_app(request), run, patch)
+
+
+@router.post("/runs/{run}/end", status_code=204)
+def end_run(request: Request, run: Id) -> None:
+    """End a run by hand; what was read is kept."""
+    hand_runs.end(_app(request), run)

@@ -1,0 +1,114 @@
+"""Readings as a person types or pastes them from a meter that only shows numbers, and what in them cannot be or is odd."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from lumenar.core.numbers import significant
+
+Form = Literal["XYZ", "Yxy", "Yuv"]
+FORMS: dict[Form, str] = {"XYZ": "X Y Z", "Yxy": "Y x y", "Yuv": "Y u' v'"}
+MOST_CD_M2 = 50_000.0
+"""More than any display gives."""
+NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
+"""Noise near black can make a component as negative as this and this share of Y."""
+SPREAD = 0.02
+"""A grey may be this much brighter than a brighter one before anybody is asked."""
+
+
+class TypedError(ValueError):
+    """What was typed is no reading; the text says why and how it is written."""
+
+
+@dataclass(frozen=True)
+class Typed:
+    """One typed reading: XYZ in cd/m2, or None where the meter showed that it is under its floor."""
+
+    XYZ: tuple[float, float, float] | None
+
+
+_SPLIT = re.compile(r"[;\t ]+")
+_UNDER = re.compile(r"^(<.*|-+|low|under|0([.,]0*)?)$", re.IGNORECASE)
+
+
+def numbers(text: str) -> list[float]:
+    """Numbers from a line: parted by blanks, tabs or semicolons with a decimal point or comma, or parted by commas with a
+    decimal point. TypedError names what is none."""
+    words = [w for w in _SPLIT.split(text.strip()) if w]
+    if len(words) == 1 and words[0].count(",") > 1:
+        words = words[0].split(",")
+    else:
+        words = [w.rstrip(",") if "." in w or not re.search(r"\d,\d", w) else w for w in words]
+    found = []
+    for word in words:
+        plain = word.replace(",", ".") if word.count(",") == 1 and "." not in word else word
+        try:
+            value = float(plain)
+        except ValueError:
+            raise TypedError(f"{word!r} is no number") from None
+        if value != value or abs(value) == float("inf"):
+            raise TypedError(f"{word!r} is no number")
+        found.append(value)
+    return found
+
+
+def parse(text: str, form: Form) -> Typed:
+    """A reading as typed in a form; TypedError where it cannot be one. A zero, a dash, "low" or "<0.003" alone means that the
+    meter is under its floor."""
+    if not text.strip():
+        raise TypedError("nothing is typed")
+    if _UNDER.match(text.strip()):
+        return Typed(None)
+    values = numbers(text)
+    if len(values) != 3:
+        count = "1 number" if len(values) == 1 else f"{len(values)} numbers"
+        raise TypedError(f"{count}, but {FORMS[form]} takes three, parted by blanks")
+    XYZ = _as_XYZ(values, form)
+    Y = XYZ[1]
+    if Y > MOST_CD_M2:
+        raise TypedError(f"{significant(Y, 3)} cd/m² is more than any display gives; Y is in cd/m²")
+    if min(XYZ) < -(NEGATIVE_CD_M2 + NEGATIVE_SHARE * max(Y, 0)):
+        raise TypedError(f"{significant(min(XYZ), 3)} is less than noise can make of no light")
+    return Typed(XYZ)
+
+
+def _as_XYZ(values: Sequence[float], form: Form) -> tuple[float, float, float]:
+    a, b, c = values
+    if form == "XYZ":
+        return a, b, c
+    if form == "Yxy":
+        if not (0 < b < 0.8 and 0 < c < 0.9 and b + c <= 1):
+            raise TypedError(f"x {b:g}, y {c:g} is no colour; {_hint(values)}")
+        return a * b / c, a, a * (1 - b - c) / c
+    if not (0 < b < 0.7 and 0 < c < 0.65):
+        raise TypedError(f"u' {b:g}, v' {c:g} is no colour; {_hint(values)}")
+    # CIE 15:2018, eq. 9.5 and 9.6, solved for X and Z.
+    return a * 9 * b / (4 * c), a, a * (12 - 3 * b - 20 * c) / (4 * c)
+
+
+def _hint(values: Sequence[float]) -> str:
+    return "are these X Y Z?" if min(values[1:]) > 1 else "see the order and the form"
+
+
+def question(rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence[float], float]]) -> str:
+    """What is odd about a reading beside those of other patches in the same setup and window (signal rgb, Y in cd/m2), as a
+    question to the person; empty where nothing is."""
+    Y = 0.0 if typed.XYZ is None else typed.XYZ[1]
+    red, green, blue = rgb
+    white = next((other for signal, other in others if tuple(signal) == (1.0, 1.0, 1.0)), None)
+    if red == green == blue:
+        greys = [(signal[0], other) for signal, other in others if signal[0] == signal[1] == signal[2]]
+        darker = max((g for g in greys if g[0] < red), default=None, key=lambda g: g[1])
+        brighter = min((g for g in greys if g[0] > red), default=None, key=lambda g: g[1])
+        if darker is not None and darker[1] > Y * (1 + SPREAD) + 0.001:
+            return f"Darker than {100 * darker[0]:g} % with {significant(darker[1], 3)} cd/m². Is it so?"
+        if brighter is not None and brighter[1] * (1 + SPREAD) + 0.001 < Y:
+            return f"Brighter than {100 * brighter[0]:g} % with {significant(brighter[1], 3)} cd/m². Is it so?"
+    elif white is not None and white * (1 + SPREAD) < Y:
+        return f"Brighter than white with {significant(white, 3)} cd/m². Is it so?"
+    if typed.XYZ is None and max(rgb) > 0.3:
+        return "Under the meter's floor at so much signal. Is it so?"
+    return ""

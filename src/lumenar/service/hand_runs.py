@@ -1,0 +1,243 @@
+"""Runs by hand: a list to work through with a meter that only shows numbers. Nothing waits for the person and nothing is lost
+when they go away: each reading is kept as soon as it is typed."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from lumenar.bench.drivers import by_hand
+from lumenar.core import typed
+from lumenar.core.menu import text_of
+from lumenar.core.readings import Patch
+from lumenar.core.typed import Form, TypedError
+from lumenar.service.application import Application
+from lumenar.service.data import now
+from lumenar.service.displays import display
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.planning import settings_of
+from lumenar.store import hand, readings, reviews, runs
+from lumenar.store.hand import SheetRow
+from lumenar.store.readings import NewReading
+from lumenar.store.runs import RunRow
+
+OPEN = "waiting"
+"""The state of a run that a person reads by hand."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One value to enter."""
+
+    path: str
+    value: str
+
+
+@dataclass(frozen=True)
+class SheetSetup:
+    """A setup on the sheet: the mode to choose, and what then differs from how it ships, in the order to enter it."""
+
+    setup: int
+    name: str
+    mode_path: str
+    mode: str
+    enter: list[Setting]
+
+
+@dataclass(frozen=True)
+class SheetPatch:
+    """A line of the sheet: what to show and where, and what was read of it. show: the patch in words, codes: its signal in the
+    display's depth; outcome: "" while it is not read."""
+
+    patch: int
+    setup: int
+    show: str
+    codes: list[int]
+    rgb: list[float]
+    window_percent: float
+    background: float
+    level: float | None
+    zone: list[int] | None
+    pattern: str
+    at_s: float | None
+    outcome: str
+    XYZ: list[float] | None
+    question: str
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A whole run by hand."""
+
+    run: int
+    review: int
+    state: str
+    name: str
+    bits: int
+    meter: str
+    luminance: str | None
+    setups: list[SheetSetup]
+    patches: list[SheetPatch]
+    done: int
+    total: int
+    left_s: float
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A reading as typed for a patch; sure: the person has answered what was asked about it."""
+
+    patch: int
+    text: str
+    sure: bool = False
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What became of an entry: kept, asked about (question), or wrong (error); the text is the person's still."""
+
+    patch: int
+    kept: bool
+    question: str
+    error: str
+
+
+@dataclass(frozen=True)
+class Answers:
+    """What became of entries, how far the run is, and its state."""
+
+    answers: list[Answer]
+    done: int
+    total: int
+    state: str
+
+
+def _run(app: Application, run_id: int) -> RunRow:
+    run = runs.get(app.db.connection(), run_id)
+    if run is None:
+        raise NotFoundError("run", f"There is no run {run_id}.")
+    if not hand.is_by_hand(app.db.connection(), run_id):
+        raise ConflictError("by-hand", "This run was made by the bench, not by hand.")
+    return run
+
+
+def sheet(app: Application, run_id: int) -> Sheet:
+    """The sheet of a run by hand."""
+    run, db = _run(app, run_id), app.db.connection()
+    shown = display(app, run.unit_id)
+    rows = hand.rows(db, run_id)
+    setups = {s.id: s for s in reviews.setups_of(db, run.review_id)}
+    listed = []
+    for setup_id in dict.fromkeys(r.setup_id for r in rows):
+        setup = setups[setup_id]
+        values = settings_of(shown.menu, setup)
+        order = [p for p in values if p in setup.changes]
+        listed.append(
+            SheetSetup(
+                setup_id, setup.name, shown.menu.mode_path, setup.mode, [Setting(p, text_of(values[p])) for p in order]
+            )
+        )
+    done = sum(bool(r.outcome) for r in rows)
+    luminance = shown.menu.luminance_control
+    return Sheet(
+        run_id, run.review_id, run.state, shown.row.name, shown.row.bits, str(run.meter.get("name", "")),
+        luminance.path if luminance else None, listed, [_line(r, rows, shown.row.bits) for r in rows], done, len(rows),
+        (len(rows) - done) * by_hand.STEP_S,
+    )  # fmt: skip
+
+
+def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int) -> SheetPatch:
+    p, top = row.patch, 2**bits - 1
+    asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows))
+    return SheetPatch(
+        row.id, row.setup_id, p.code, [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window, p.background, p.level,
+        None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome, None if row.XYZ is None else list(row.XYZ),
+        asked,
+    )  # fmt: skip
+
+
+def _beside(row: SheetRow, rows: Sequence[SheetRow]) -> list[tuple[tuple[float, float, float], float]]:
+    """Signals and luminances of the other patches that a reading can be judged by."""
+
+    def like(p: Patch) -> tuple[object, ...]:
+        return p.window, p.background, p.level, p.zone, p.pattern
+
+    return [
+        (r.patch.rgb, 0.0 if r.XYZ is None else r.XYZ[1])
+        for r in rows
+        if r.outcome and r.id != row.id and r.setup_id == row.setup_id and like(r.patch) == like(row.patch)
+    ]
+
+
+MOST_ENTRIES = 5000
+
+
+def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -> Answers:
+    """Keep readings as typed; what cannot be one is named, what is odd is asked about, and all others are kept. A patch that
+    was read already is read anew. ConflictError where the run is over and a patch is not one of its own."""
+    run = _run(app, run_id)
+    if run.state == "stopped":
+        raise ConflictError("run-over", "This run was ended. Measure the cells again from the Board.")
+    answers: list[Answer] = []
+    with app.db.transaction(of=run.review_id) as db:
+        rows = {r.id: r for r in hand.rows(db, run_id)}
+        read = {r.id for r in rows.values() if r.outcome}
+        for entry in entries:
+            answers.append(_enter(db, run, rows, form, entry))
+        done = sum(bool(r.outcome) for r in rows.values())
+        state = "done" if done == len(rows) else OPEN
+        if state != run.state:
+            runs.set_state(db, run_id, state, "")
+        if anew := any(a.kept and a.patch in read for a in answers):
+            hand.drop_figures(db, run_id)
+    if anew:
+        app.forget()
+    return Answers(answers, done, len(rows), state)
+
+
+def _enter(db: sqlite3.Connection, run: RunRow, rows: dict[int, SheetRow], form: Form, entry: Entry) -> Answer:
+    row = rows.get(entry.patch)
+    if row is None:
+        raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
+    try:
+        reading = typed.parse(entry.text, form)
+    except TypedError as e:
+        return Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")
+    asked = typed.question(row.patch.rgb, reading, _beside(row, list(rows.values())))
+    if asked and not entry.sure:
+        return Answer(entry.patch, False, asked, "")
+    if row.outcome:
+        hand.take_back(db, row.id)
+    outcome = "ok" if reading.XYZ is not None else "below_floor"
+    begun = datetime.fromisoformat(run.created_at)
+    at_s = max(0.0, (datetime.now(UTC) - begun).total_seconds())
+    readings.add(db, NewReading(row.id, 1, outcome, reading.XYZ, None, at_s, now()))
+    rows[row.id] = SheetRow(row.id, row.setup_id, row.patch, outcome, reading.XYZ)
+    return Answer(entry.patch, True, "", "")
+
+
+def take_back(app: Application, run_id: int, patch_id: int) -> None:
+    """A reading was wrong: it is to be read again. Its run waits for that, done or not."""
+    run = _run(app, run_id)
+    with app.db.transaction(of=run.review_id) as db:
+        if all(r.id != patch_id for r in hand.rows(db, run_id)):
+            raise BadInputError("patch", f"Run {run_id} has no patch {patch_id}.", "patch")
+        hand.take_back(db, patch_id)
+        runs.set_state(db, run_id, OPEN, "")
+        hand.drop_figures(db, run_id)
+    app.forget()
+
+
+def end(app: Application, run_id: int) -> None:
+    """No more will be read in this run; what was stays."""
+    run = _run(app, run_id)
+    if run.state == OPEN:
+        with app.db.transaction() as db:
+            runs.set_state(db, run_id, "stopped", "Ended by hand; what was read is kept.")
+
+
+def open_runs(app: Application, review_id: int) -> list[int]:
+    """The runs of a review that wait for a person, oldest first."""
+    return hand.waiting(app.db.connection(), review_id)

@@ -1,0 +1,259 @@
+"""A display without a stand-in: it starts with its name, its menu is written down, and a person reads it."""
+
+import json
+
+import numpy as np
+import pytest
+
+from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.plan import Cell
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.publish.edition import publish
+from lumenar.publish.verify import verify
+from lumenar.service import board, hand_runs, new_display, setups, shelf
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.export import readings_document
+from lumenar.service.free_run import FreeRun
+from lumenar.service.hand_runs import Entry
+from lumenar.service.instruments import Corrector
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.planning import Options
+from lumenar.service.readings_file import analyse_file, parse_readings
+from lumenar.store import reviews, runs
+
+MODES = "Evening\nBright, srgb"
+CONTROLS = """Picture
+  Light 0..50 = 30 (luminance)
+  Tone 2.0 [2.2] 2.4
+System
+  Saving low off*
+Saving = low locks Light
+Saving resets Tone
+"""
+FIRST = ("white_black", "grey_ramp", "gamut")
+
+
+@pytest.fixture
+def television(app):
+    return new_display.add(
+        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes=MODES, controls=CONTROLS)
+    )
+
+
+def rows(app, review):
+    return reviews.setups_of(app.db.connection(), review)
+
+
+def begin(app, bench, review, measurements=FIRST, **more):
+    return bench.runs.start(
+        review, [Cell(rows(app, review)[0].id, m) for m in measurements], Options(grey_step=10), **more
+    )
+
+
+def light(sheet, white=180.0, black=0.09):
+    """What a display that follows the target shows, as a person reads it: four digits."""
+    XYZ = TARGETS["bt709_bt1886"].XYZ(
+        np.array([p.rgb for p in sheet.patches]), Anchor(np.array(white), np.array(black))
+    )
+    return [" ".join(f"{v:.4g}" for v in row) for row in XYZ]
+
+
+def type_all(app, run, texts=None):
+    sheet = hand_runs.sheet(app, run)
+    entries = [Entry(p.patch, t) for p, t in zip(sheet.patches, texts or light(sheet), strict=True)]
+    return hand_runs.enter(app, run, "XYZ", entries)
+
+
+def test_a_name_is_enough_to_begin(app):
+    review = new_display.add(app, NewDisplay("Tern Street", "Wall 55", "television", "lcd"))
+    shown = board.board(app, review)
+    assert shown.rows == [] and shown.next.view == "menu" and not shown.stand_in
+    assert [e.name for e in shelf.shelf(app)] == ["Tern Street Wall 55"]
+    new_display.change(app, review, None, "Film\nGame, srgb", "")
+    assert [(r.name, r.target) for r in board.board(app, review).rows] == [("Film", "bt709_bt1886"), ("Game", "srgb")]
+
+
+@pytest.mark.parametrize(
+    ("change", "place"),
+    [
+        ({"maker": " "}, "maker"), ({"model": "x" * 81}, "model"), ({"kind": "toaster"}, "kind"), ({"panel": "crt"}, "panel"),
+        ({"bits": 4}, "bits"), ({"size_inch": 0.0}, "size_inch"), ({"width_px": 100}, "width_px"),
+        ({"modes": "A\nA"}, "modes"), ({"controls": "Light 5..1"}, "controls"),
+        ({"controls": "A on off\nB on off\nA = on locks B\nB = on locks A"}, "controls"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_a_display_is_said_and_nothing_is_stored(app, change, place):
+    known = {"maker": "Tern", "model": "Wall", "kind": "television", "panel": "lcd"}
+    with pytest.raises(BadInputError) as e:
+        new_display.add(app, NewDisplay(**(known | change)))
+    assert e.value.place == place and not reviews.review_ids(app.db.connection())
+
+
+def test_a_first_pass_by_hand_fills_the_board(app, bench, television):
+    preview = bench.runs.preview(
+        television, [Cell(rows(app, television)[0].id, m) for m in FIRST], Options(grey_step=10)
+    )
+    assert preview.readings < 25 and preview.seconds < 600, "under ten minutes of typing"
+    run = begin(app, bench, television, meter=HandMeter("Spot", "77", floor_cd_m2=0.01))
+    shown = board.board(app, television)
+    assert shown.by_hand == [run] and shown.next.view == f"hand/{run}"
+    assert bench.live.status().state == "idle", "a person at the remote takes no bench"
+    sheet = hand_runs.sheet(app, run)
+    assert sheet.total == preview.readings and sheet.meter == "Spot"
+    assert sheet.setups[0].mode == "Evening" and sheet.setups[0].enter == []
+    assert {p.show for p in sheet.patches} >= {"white", "black", "grey 50.2 %"}
+    assert next(p for p in sheet.patches if p.show == "grey 50.2 %").codes == [128, 128, 128]
+    answers = type_all(app, run)
+    assert all(a.kept for a in answers.answers) and answers.state == "done"
+    row = board.board(app, television).rows[0]
+    measured = {c.measurement: c for c in row.cells if c.state == "measured"}
+    assert set(measured) >= set(FIRST) and row.score is not None
+    figures = {f.figure: f.raw for c in measured.values() for f in c.figures}
+    assert figures["white_cd_m2"] == pytest.approx(180, rel=1e-3) and figures["de2000_mean"] < 0.5
+
+
+def test_what_was_typed_survives_a_kill(app, bench, television):
+    run = begin(app, bench, television)
+    sheet = hand_runs.sheet(app, run)
+    texts = light(sheet)
+    hand_runs.enter(app, run, "XYZ", [Entry(sheet.patches[0].patch, texts[0])])
+    bench.close()
+    app.close()
+    again = Application(app.folder)
+    try:
+        after = hand_runs.sheet(again, run)
+        assert after.state == "waiting" and after.done == 1 and after.patches[0].XYZ is not None
+        assert all(a.kept for a in type_all(again, run).answers) and hand_runs.sheet(again, run).state == "done"
+    finally:
+        again.close()
+
+
+def test_what_cannot_be_is_named_and_all_else_is_kept(app, bench, television):
+    run = begin(app, bench, television)
+    sheet = hand_runs.sheet(app, run)
+    texts = light(sheet)
+    at = {p.show: i for i, p in enumerate(sheet.patches)}
+    texts[at["grey 50.2 %"]] = "12 13"
+    texts[at["grey 29.8 %"]] = "1 1 1"
+    answers = {a.patch: a for a in type_all(app, run, texts).answers}
+    wrong, odd = (answers[sheet.patches[at[n]].patch] for n in ("grey 50.2 %", "grey 29.8 %"))
+    assert not wrong.kept and wrong.error == "grey 50.2 %: 2 numbers, but X Y Z takes three, parted by blanks."
+    assert not odd.kept and odd.question.startswith("Darker than")
+    after = hand_runs.sheet(app, run)
+    assert after.done == after.total - 2 and after.state == "waiting"
+    patch = sheet.patches[at["grey 29.8 %"]].patch
+    assert hand_runs.enter(app, run, "XYZ", [Entry(patch, "1 1 1", sure=True)]).answers[0].kept
+    assert next(p for p in hand_runs.sheet(app, run).patches if p.patch == patch).question.startswith("Darker than")
+    with pytest.raises(BadInputError, match="no patch 99999"):
+        hand_runs.enter(app, run, "XYZ", [Entry(99999, "1 1 1")])
+
+
+def test_a_reading_typed_wrong_is_typed_again(app, bench, television):
+    run = begin(app, bench, television)
+    type_all(app, run)
+    patch = next(p for p in hand_runs.sheet(app, run).patches if p.show == "white").patch
+
+    def white():
+        cells = board.board(app, television).rows[0].cells
+        return {c.measurement: (c.state, [f.raw for f in c.figures if f.figure == "white_cd_m2"]) for c in cells}
+
+    before = white()["white_black"]
+    hand_runs.enter(app, run, "XYZ", [Entry(patch, "190.1 200 217.8", sure=True)])
+    assert before[1] != white()["white_black"][1] == [200.0]
+    hand_runs.take_back(app, run, patch)
+    sheet = hand_runs.sheet(app, run)
+    assert sheet.state == "waiting" and sheet.done == sheet.total - 1
+    assert white()["white_black"][0] == "measuring"
+    assert hand_runs.enter(app, run, "XYZ", [Entry(patch, "171.1 180 196")]).state == "done"
+    assert white()["white_black"] == ("measured", [180.0])
+
+
+def test_figures_equal_those_of_the_same_readings_in_a_file(app, bench, television):
+    run = begin(app, bench, television, meter=HandMeter("Spot", floor_cd_m2=0.01))
+    type_all(app, run)
+    file = parse_readings(json.dumps(readings_document(app, television)))
+    again = analyse_file(file)[0].analyses
+    compared = 0
+    for cell in board.board(app, television).rows[0].cells:
+        for f in cell.figures:
+            if f.raw is not None:
+                assert again[cell.measurement].scalar(f.figure) == f.raw
+                compared += 1
+    assert compared > 8
+    edition = publish(app, television)
+    assert verify(app.folder / "editions" / edition.address.removeprefix("/published/")).agrees
+    page = (app.folder / "editions" / edition.address.removeprefix("/published/") / "index.html").read_text()
+    assert "simulated stand-ins" not in page and "Spot" in page
+
+
+def test_what_a_stand_in_alone_can_do_is_refused(app, bench, television):
+    setup = rows(app, television)[0].id
+    with pytest.raises(ConflictError, match="no stand-in"):
+        Corrector(app, bench).start(television, setup)
+    with pytest.raises(ConflictError, match="no stand-in"):
+        FreeRun(app, bench).start(television, setup)
+    with pytest.raises(BadInputError, match="gives no waveform"):
+        bench.runs.start(television, [Cell(setup, "modulation")])
+
+
+def test_runs_of_the_bench_are_not_typed(app, bench, measured):
+    run = app.db.connection().execute("SELECT min(id) FROM run").fetchone()[0]
+    with pytest.raises(ConflictError, match="made by the bench"):
+        hand_runs.sheet(app, run)
+    with pytest.raises(NotFoundError):
+        hand_runs.sheet(app, 10**6)
+
+
+def test_a_run_that_was_ended_takes_nothing_more(app, bench, television):
+    run = begin(app, bench, television)
+    hand_runs.end(app, run)
+    assert runs.get(app.db.connection(), run).state == "stopped" and board.board(app, television).by_hand == []
+    with pytest.raises(ConflictError, match="ended"):
+        type_all(app, run)
+
+
+def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
+    setup = rows(app, television)[0].id
+    told = new_display.consequences(app, television, setup, {"Picture > Tone": "2.4"}, "System > Saving", "low")
+    assert told.resets == (("Picture > Tone", "2.4", "2.2"),) and told.locks == ("Picture > Light",)
+    setups.change(app, television, setup, {"Picture > Tone": "2.4", "System > Saving": "low", "Picture > Light": 10.0})
+    sheet = hand_runs.sheet(app, begin(app, bench, television, ("white_black",)))
+    assert [(s.path, s.value) for s in sheet.setups[0].enter] == [
+        ("Picture > Light", "10"), ("System > Saving", "low"), ("Picture > Tone", "2.4"),
+    ]  # fmt: skip
+    with pytest.raises(BadInputError, match="Light is locked while System > Saving is low"):
+        new_display.consequences(app, television, setup, {}, "Picture > Light", 20.0)
+
+
+def test_a_menu_is_corrected_and_that_undone(app, bench, television):
+    before = new_display.menu_map(app, television)
+    assert [m.name for m in before.modes] == ["Evening", "Bright"] and before.changes == 0
+    after = new_display.change(app, television, None, MODES + "\nGame", CONTROLS + "Sharp 0..10 = 5\n")
+    assert after.changes == 1 and after.controls[-1].path == "Sharp" and len(rows(app, television)) == 3
+    back = new_display.undo(app, television, None)
+    assert back == before and len(rows(app, television)) == 2
+    with pytest.raises(ConflictError, match="nothing to undo"):
+        new_display.undo(app, television, None)
+
+
+def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, television):
+    type_all(app, begin(app, bench, television))
+    with pytest.raises(ConflictError, match="Evening was measured"):
+        new_display.change(app, television, None, "Bright", CONTROLS)
+    setups.change(app, television, rows(app, television)[1].id, {"Picture > Light": 40.0})
+    with pytest.raises(BadInputError, match=r"Bright could not be kept: 40 is outside 0\.\.35"):
+        new_display.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
+    assert new_display.menu_map(app, television).controls[0].values == "0 to 50"
+    assert len(rows(app, television)) == 2
+
+
+def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units):
+    review = shelf.add_review(app, units["tessary-pell-6.json"])
+    m = new_display.menu_map(app, review)
+    assert m.stand_in and m.controls
+    new_display.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
+    bench.runs.start(review, [Cell(rows(app, review)[0].id, "white_black")])
+    bench.runs.finish()
+    assert isinstance(bench, BenchService) and board.board(app, review).rows[0].cells[0].state == "measured"
