@@ -75,7 +75,7 @@ def test_text_and_document_give_the_same_menu_again(menu):
 @pytest.mark.parametrize(
     ("line", "place", "said"),
     [
-        ("Light 100..0", "line 1", "100 is not below 0"),
+        ("Light 100..0", "line 1, column 7:", "100 is not below 0"),
         ("Light 0..100 = 120", "line 1", "outside 0..100"),
         ("Light 0..100 step 10 = 33", "line 1", "30 is nearest"),
         ("Light: 0..", "line 1", "neither a range"),

@@ -77,5 +77,6 @@ def test_what_is_odd_is_asked_about():
     assert question((1.0, 0, 0), typed(110.0), others) == "Brighter than white with 100 cd/m². Is it so?"
     assert question((1.0, 0, 0), typed(21.0), others) == "" and question((0.0, 0, 0), typed(None), others) == ""
     assert question((0.9, 0, 0), typed(None), []) == "Under the meter's floor at so much signal. Is it so?"
+    assert question(GREY, typed(5.0), [(WHITE, 100.0)]) == "That would be a gamma of 4.3 here. Is it so?"
     # Noise is no question.
-    assert question(GREY, typed(2.99), others) == ""
+    assert question(GREY, typed(19.9), [(WHITE, 100.0), ((0.4, 0.4, 0.4), 20.0)]) == ""

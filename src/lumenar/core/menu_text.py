@@ -87,7 +87,7 @@ def controls_from(text: str) -> tuple[Control, ...]:
         if values:
             top = heads[0][1].lower()
             usual: dict[str, object] = {"place": _PLACE_HEADS[top]} if top in _PLACE_HEADS else {}
-            for control in _controls(index, raw.index(name) + len(name) + 1, path, values, {**usual, **marks}):
+            for control in _controls(index, _start(raw, name, values), path, values, {**usual, **marks}):
                 if control.path in reading.where:
                     raise MenuTextError(
                         index, depth + 1, f"{control.path} stands in line {reading.where[control.path]} already"
@@ -99,6 +99,11 @@ def controls_from(text: str) -> tuple[Control, ...]:
     for index, rule in reading.rules:
         _rule(reading, index, rule)
     return tuple(reading.controls)
+
+
+def _start(raw: str, name: str, values: str) -> int:
+    """The column in which the values of a line begin."""
+    return raw.index(values.split()[0], raw.index(name) + len(name)) + 1
 
 
 def _looks_like_values(line: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -17,6 +18,8 @@ NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
 """Noise near black can make a component as negative as this and this share of Y."""
 SPREAD = 0.02
 """A grey may be this much brighter than a brighter one before anybody is asked."""
+GREY_FROM, GAMMAS = 0.2, (1.2, 3.6)
+"""From this signal on a grey between black and white is asked about where its gamma would lie outside of these."""
 
 
 class TypedError(ValueError):
@@ -109,6 +112,10 @@ def question(rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence
             return f"Brighter than {100 * brighter[0]:g} % with {significant(brighter[1], 3)} cd/m². Is it so?"
     elif white is not None and white * (1 + SPREAD) < Y:
         return f"Brighter than white with {significant(white, 3)} cd/m². Is it so?"
+    if red == green == blue and GREY_FROM <= red < 1 and white is not None and white > 0 and Y > 0:
+        gamma = math.log(Y / white) / math.log(red)
+        if not GAMMAS[0] <= gamma <= GAMMAS[1]:
+            return f"That would be a gamma of {gamma:.1f} here. Is it so?"
     if typed.XYZ is None and max(rgb) > 0.3:
         return "Under the meter's floor at so much signal. Is it so?"
     return ""

@@ -3,7 +3,6 @@ when they go away: each reading is kept as soon as it is typed."""
 
 from __future__ import annotations
 
-import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -11,7 +10,6 @@ from datetime import UTC, datetime
 from lumenar.bench.drivers import by_hand
 from lumenar.core import typed
 from lumenar.core.menu import text_of
-from lumenar.core.readings import Patch
 from lumenar.core.typed import Form, TypedError
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -23,6 +21,11 @@ from lumenar.store.hand import SheetRow
 from lumenar.store.readings import NewReading
 from lumenar.store.runs import RunRow
 
+COLOURS = {
+    (1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue", (0.0, 1.0, 1.0): "cyan",
+    (1.0, 0.0, 1.0): "magenta", (1.0, 1.0, 0.0): "yellow",
+}  # fmt: skip
+"""Signals that a person at a display calls by a name."""
 OPEN = "waiting"
 """The state of a run that a person reads by hand."""
 
@@ -152,22 +155,25 @@ def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int) -> SheetPatch:
     p, top = row.patch, 2**bits - 1
     asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows))
     return SheetPatch(
-        row.id, row.setup_id, p.code, [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window, p.background, p.level,
-        None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome, None if row.XYZ is None else list(row.XYZ),
-        asked,
+        row.id, row.setup_id, COLOURS.get(p.rgb, p.code), [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window,
+        p.background, p.level, None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome,
+        None if row.XYZ is None else list(row.XYZ), asked,
     )  # fmt: skip
+
+
+def _likeness(r: SheetRow) -> tuple[object, ...]:
+    """Readings that are alike in this can be judged by one another."""
+    p = r.patch
+    return r.setup_id, p.window, p.background, p.level, p.zone, p.pattern
 
 
 def _beside(row: SheetRow, rows: Sequence[SheetRow]) -> list[tuple[tuple[float, float, float], float]]:
     """Signals and luminances of the other patches that a reading can be judged by."""
-
-    def like(p: Patch) -> tuple[object, ...]:
-        return p.window, p.background, p.level, p.zone, p.pattern
-
+    mine = _likeness(row)
     return [
         (r.patch.rgb, 0.0 if r.XYZ is None else r.XYZ[1])
         for r in rows
-        if r.outcome and r.id != row.id and r.setup_id == row.setup_id and like(r.patch) == like(row.patch)
+        if r.outcome and r.id != row.id and _likeness(r) == mine
     ]
 
 
@@ -180,42 +186,72 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
     run = _run(app, run_id)
     if run.state == "stopped":
         raise ConflictError("run-over", "This run was ended. Measure the cells again from the Board.")
-    answers: list[Answer] = []
     with app.db.transaction(of=run.review_id) as db:
         rows = {r.id: r for r in hand.rows(db, run_id)}
         read = {r.id for r in rows.values() if r.outcome}
-        for entry in entries:
-            answers.append(_enter(db, run, rows, form, entry))
-        done = sum(bool(r.outcome) for r in rows.values())
+        answers, pending = _understood(run, rows, form, entries)
+        begun = datetime.fromisoformat(run.created_at)
+        at_s = max(0.0, (datetime.now(UTC) - begun).total_seconds())
+        for row in _asked_about(rows, pending, answers, {e.patch for e in entries if e.sure}):
+            if row.id in read:
+                hand.take_back(db, row.id)
+            readings.add(db, NewReading(row.id, 1, row.outcome, row.XYZ, None, at_s, now()))
+            answers[row.id] = Answer(row.id, True, "", "")
+        anew = any(a.kept and a.patch in read for a in answers.values())
+        done = len(read | {a.patch for a in answers.values() if a.kept})
         state = "done" if done == len(rows) else OPEN
         if state != run.state:
             runs.set_state(db, run_id, state, "")
-        if anew := any(a.kept and a.patch in read for a in answers):
+        if anew:
             hand.drop_figures(db, run_id)
     if anew:
         app.forget()
-    return Answers(answers, done, len(rows), state)
+    return Answers([answers[e.patch] for e in entries], done, len(rows), state)
 
 
-def _enter(db: sqlite3.Connection, run: RunRow, rows: dict[int, SheetRow], form: Form, entry: Entry) -> Answer:
-    row = rows.get(entry.patch)
-    if row is None:
-        raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
-    try:
-        reading = typed.parse(entry.text, form)
-    except TypedError as e:
-        return Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")
-    asked = typed.question(row.patch.rgb, reading, _beside(row, list(rows.values())))
-    if asked and not entry.sure:
-        return Answer(entry.patch, False, asked, "")
-    if row.outcome:
-        hand.take_back(db, row.id)
-    outcome = "ok" if reading.XYZ is not None else "below_floor"
-    begun = datetime.fromisoformat(run.created_at)
-    at_s = max(0.0, (datetime.now(UTC) - begun).total_seconds())
-    readings.add(db, NewReading(row.id, 1, outcome, reading.XYZ, None, at_s, now()))
-    rows[row.id] = SheetRow(row.id, row.setup_id, row.patch, outcome, reading.XYZ)
-    return Answer(entry.patch, True, "", "")
+def _understood(
+    run: RunRow, rows: dict[int, SheetRow], form: Form, entries: Sequence[Entry]
+) -> tuple[dict[int, Answer], dict[int, SheetRow]]:
+    """By patch what cannot be a reading, and the readings that can."""
+    answers: dict[int, Answer] = {}
+    pending: dict[int, SheetRow] = {}
+    for entry in entries:
+        row = rows.get(entry.patch)
+        if row is None:
+            raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
+        try:
+            XYZ = typed.parse(entry.text, form).XYZ
+        except TypedError as e:
+            answers[entry.patch] = Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")
+            continue
+        pending[row.id] = SheetRow(row.id, row.setup_id, row.patch, "ok" if XYZ is not None else "below_floor", XYZ)
+    return answers, pending
+
+
+def _asked_about(
+    rows: dict[int, SheetRow], pending: dict[int, SheetRow], answers: dict[int, Answer], sure: set[int]
+) -> list[SheetRow]:
+    """The readings to keep. Of several that contradict each other the one that contradicts most is asked about, and put
+    aside; the others may then be in order."""
+    pending = dict(pending)
+    while True:
+        every = {**rows, **pending}
+        groups: dict[object, list[SheetRow]] = {}
+        for r in every.values():
+            if r.outcome:
+                groups.setdefault(_likeness(r), []).append(r)
+        worst: tuple[int, int, str] | None = None
+        for row in pending.values():
+            beside = _beside(row, groups[_likeness(row)])
+            if row.id in sure or not (said := typed.question(row.patch.rgb, typed.Typed(row.XYZ), beside)):
+                continue
+            count = sum(bool(typed.question(row.patch.rgb, typed.Typed(row.XYZ), [other])) for other in beside)
+            if worst is None or count > worst[0]:
+                worst = count, row.id, said
+        if worst is None:
+            return list(pending.values())
+        answers[worst[1]] = Answer(worst[1], False, worst[2], "")
+        del pending[worst[1]]
 
 
 def take_back(app: Application, run_id: int, patch_id: int) -> None:

@@ -57,6 +57,7 @@ class MenuControl:
     default: str | None
     scope: str
     role: str | None
+    group: str
     bears: bool
     locks: dict[str, list[str]]
     resets: list[str]
@@ -162,7 +163,7 @@ def menu_map(app: Application, review_id: int, unit_id: int | None = None) -> Me
         MenuControl(
             c.path, c.place, c.kind, _values(c.minimum, c.maximum, c.step) if c.numeric else " · ".join(c.values),
             None if c.default is None else f"{c.default:g}" if isinstance(c.default, float | int) else c.default,
-            c.scope, c.role, c.bears, {v: list(p) for v, p in c.locks.items()}, list(c.resets),
+            c.scope, c.role, c.group, c.bears, {v: list(p) for v, p in c.locks.items()}, list(c.resets),
         )
         for c in menu.controls
     ]  # fmt: skip

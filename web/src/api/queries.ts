@@ -7,12 +7,15 @@ import {
   type Comparison,
   call,
   type EditionView,
+  type FormChoice,
   type FreeView,
   type InstrumentsView,
   type Look,
+  type MenuMap,
   type PlanPreview,
   type Plates,
   type SetupView,
+  type Sheet,
   type ShelfEntry,
   type ShippedUnit,
   type Verdict,
@@ -24,6 +27,16 @@ export const useShipped = () =>
   useQuery({
     queryKey: ["units"],
     queryFn: () => call<ShippedUnit[]>("GET", "/units"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+export const useMenu = (review: number) =>
+  useQuery({ queryKey: ["menu", review], queryFn: () => call<MenuMap>("GET", `/reviews/${review}/menu`) });
+export const useSheet = (run: number) =>
+  useQuery({ queryKey: ["sheet", run], queryFn: () => call<Sheet>("GET", `/runs/${run}/sheet`) });
+export const useForms = () =>
+  useQuery({
+    queryKey: ["forms"],
+    queryFn: () => call<FormChoice[]>("GET", "/forms"),
     staleTime: Number.POSITIVE_INFINITY,
   });
 export const useBoard = (review: number) =>

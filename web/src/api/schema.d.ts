@@ -1706,6 +1706,8 @@ export interface components {
             scope: string;
             /** Role */
             role: string | null;
+            /** Group */
+            group: string;
             /** Bears */
             bears: boolean;
             /** Locks */

@@ -36,6 +36,7 @@ export const KEYMAP = {
       free: ["f", "let the meter run free on the row"],
       look: ["l", "how the row looks"],
       compare: ["c", "compare the row"],
+      menu: ["t", "menu map"],
       verdict: ["v", "verdict"],
       back: ["Escape", "unselect, clear the filter, or back to the Shelf"],
     },
@@ -62,6 +63,8 @@ export const KEYMAP = {
       more: ["ArrowRight", "a step of the control up"],
     },
   },
+  menu: { where: "Menu map", keys: { edit: ["e", "write or paste the menu"], back: ["Escape", "back to the Board"] } },
+  hand: { where: "Run by hand", keys: { back: ["Escape", "back to the Board; the list stays open"] } },
   shelf: { where: "Shelf", keys: { search: ["/", "search"], clear: ["Escape", "clear the search"] } },
 } as const satisfies Record<string, { where: string; keys: Record<string, readonly [string, string]> }>;
 

@@ -11,6 +11,8 @@ const PlatesView = lazy(() => import("../views/plates/PlatesView"));
 const CompareView = lazy(() => import("../views/compare/CompareView"));
 const InstrumentsView = lazy(() => import("../views/instruments/InstrumentsView"));
 const LookView = lazy(() => import("../views/look/LookView"));
+const HandView = lazy(() => import("../views/hand/HandView"));
+const MenuView = lazy(() => import("../views/menu/MenuView"));
 const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
 
 function Nowhere() {
@@ -40,6 +42,8 @@ export function Routes() {
           <Route path="review/:review/plates/:setup/:measurement" element={<PlatesView />} />
           <Route path="review/:review/verdict" element={<VerdictView />} />
           <Route path="review/:review/look/:setup" element={<LookView />} />
+          <Route path="review/:review/hand/:run" element={<HandView />} />
+          <Route path="review/:review/menu" element={<MenuView />} />
           <Route path="compare" element={<CompareView />} />
           <Route path="instruments" element={<InstrumentsView />} />
           <Route path="*" element={<Nowhere />} />

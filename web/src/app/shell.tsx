@@ -38,7 +38,9 @@ function ReviewCrumb({ id }: { id: number }) {
         {review.name}
       </A>
       <Box as="span" color="ink2">
-        {review.samples > 1 ? `${review.samples} samples` : `sample ${review.sample} · firmware ${review.firmware}`}
+        {review.samples > 1
+          ? `${review.samples} samples`
+          : `sample ${review.sample} · ${review.firmware ? `firmware ${review.firmware}` : "firmware not recorded"}`}
       </Box>
     </>
   );
@@ -132,6 +134,7 @@ export function Shell() {
           {id !== null && <ReviewCrumb id={id} />}
         </Flex>
         <Box flex="1" />
+        {id !== null && <Tab to={`/review/${id}/menu`}>Menu map</Tab>}
         {id !== null && <Tab to={`/review/${id}/verdict`}>Verdict</Tab>}
         <Tab to="/compare">Compare</Tab>
         <Tab to="/instruments">Instruments</Tab>

@@ -1,5 +1,5 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { useMemo, useRef, useState } from "react";
+import { type ReactNode, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { type Board, type BoardCell, call } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
@@ -18,6 +18,20 @@ import { cellOf, keyOf, useSelection } from "./selection";
 const FIRST = ["white_black", "grey_ramp", "gamut"];
 /** The cell that was left for its plates, by review: who comes back goes on there. */
 const lastCell = new Map<number, [number, number]>();
+/** What the next step is called where it is a view. */
+const NEXT: Record<string, ReactNode> = {
+  verdict: (
+    <>
+      Verdict <Key on>v</Key>
+    </>
+  ),
+  menu: (
+    <>
+      Menu map <Key on>t</Key>
+    </>
+  ),
+  hand: "Go on by hand",
+};
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
 function Headline({ board }: { board: Board }) {
@@ -163,7 +177,14 @@ export default function BoardView() {
   const running = free.data?.running === true && free.data.review === review;
 
   const measure = () => {
-    if (cells.length && !start.isPending) start.mutate(cells, { onSuccess: clear });
+    if (!cells.length || start.isPending) return;
+    start.mutate(cells, {
+      onSuccess: ({ id }) => {
+        clear();
+        // What no stand-in shows, a person reads: the list is the next thing to do.
+        if (board.data && !board.data.stand_in) go(`/review/${review}/hand/${id}`);
+      },
+    });
   };
   const cellAt = (row: number, column: number) => {
     const block = blocks[column];
@@ -220,6 +241,7 @@ export default function BoardView() {
       look: () => row && go(`/review/${review}/look/${row.setup}`),
       compare: () => row && go(`/compare?setup=${row.setup}`),
       options: () => setAsking((a) => !a),
+      menu: () => go(`/review/${review}/menu`),
       verdict: () => go(`/review/${review}/verdict`),
       open: () => open(...cursor),
       back: leave,
@@ -274,7 +296,7 @@ export default function BoardView() {
             <Text color="ink3" fontSize="11px">
               {plan.isPlaceholderData
                 ? "how long it takes is being worked out"
-                : `${plan.data.readings} readings, ${duration(plan.data.seconds)} on the bench`}
+                : `${plan.data.readings} readings, ${duration(plan.data.seconds)} ${board.data.stand_in ? "on the bench" : "by hand"}`}
               {!plan.isPlaceholderData &&
                 plan.data.shared > 0 &&
                 ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}
@@ -297,9 +319,9 @@ export default function BoardView() {
             Measure <Key on>m</Key>
           </LampButton>
         ) : (
-          board.data.next.view === "verdict" && (
-            <LampButton onClick={() => go(`/review/${review}/verdict`)}>
-              Verdict <Key on>v</Key>
+          board.data.next.view && (
+            <LampButton onClick={() => go(`/review/${review}/${board.data.next.view}`)} data-testid="next-view">
+              {NEXT[board.data.next.view.split("/")[0] ?? ""]}
             </LampButton>
           )
         )}

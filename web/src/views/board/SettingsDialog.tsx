@@ -6,7 +6,7 @@ import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/bas
 import { Dialog } from "../../parts/Dialog";
 import { Field, Select } from "../../parts/field";
 
-type Values = Record<string, number | string>;
+type Values = Record<string, number | string | null>;
 
 function Control({
   control,
@@ -14,24 +14,26 @@ function Control({
   onChange,
 }: {
   control: ControlView;
-  value: number | string;
+  value: number | string | null;
   onChange: (v: number | string) => void;
 }) {
   const id = `control-${control.path}`;
   const changed = value !== control.default;
+  const numeric = control.kind === "slider" || control.kind === "notches";
   return (
     <>
       <Text as="label" color={changed ? "ink" : "ink2"} fontWeight={changed ? 500 : 400} {...{ htmlFor: id }}>
         {control.path.replaceAll(">", "›")}
       </Text>
-      {control.kind === "slider" ? (
+      {numeric ? (
         <Field
           id={id}
           type="number"
           min={control.minimum}
           max={control.maximum}
           step={control.step}
-          value={value}
+          value={value ?? ""}
+          placeholder="not known"
           disabled={control.locked != null}
           onChange={(e) => onChange(e.target.value === "" ? "" : Number(e.target.value))}
           w="92px"
@@ -40,10 +42,11 @@ function Control({
       ) : (
         <Select
           id={id}
-          value={String(value)}
+          value={value == null ? "" : String(value)}
           disabled={control.locked != null}
           onChange={(e) => onChange(e.target.value)}
         >
+          {value == null && <option value="">not known</option>}
           {control.choices.map((c) => (
             <option key={c}>{c}</option>
           ))}
@@ -51,7 +54,7 @@ function Control({
       )}
       <Text color="ink3" fontSize="11.5px">
         {control.locked ??
-          `${control.kind === "slider" ? `${control.minimum} to ${control.maximum}, ` : ""}default ${control.default}${
+          `${numeric ? `${control.minimum} to ${control.maximum}${control.kind === "notches" ? " notches" : ""}, ` : ""}default ${control.default ?? "not known"}${
             control.scope === "unit" ? ", shared by all modes" : ""
           }`}
       </Text>
@@ -138,7 +141,7 @@ function Body({
           <Control
             key={c.path}
             control={c}
-            value={values[c.path] ?? c.value}
+            value={values[c.path] ?? c.value ?? null}
             onChange={(v) => setValues((old) => ({ ...old, [c.path]: v }))}
           />
         ))}

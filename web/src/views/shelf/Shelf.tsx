@@ -1,5 +1,5 @@
 import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
-import { type Ref, useRef, useState } from "react";
+import { lazy, type Ref, Suspense, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, type ShelfEntry } from "../../api/client";
 import { useAct, useShelf, useShipped } from "../../api/queries";
@@ -7,6 +7,7 @@ import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
 
+const NewDisplay = lazy(() => import("./NewDisplay"));
 const A = chakra(Link);
 
 const PANELS: Record<string, string> = {
@@ -61,7 +62,8 @@ function Entry({ entry }: { entry: ShelfEntry }) {
         <Text color="ink2">
           {entry.kind ? `${entry.kind}, ${PANELS[entry.panel]}` : entry.about} · {entry.modes}{" "}
           {entry.modes === 1 ? "mode" : "modes"} ·{" "}
-          {entry.samples > 1 ? `${entry.samples} samples` : `sample ${entry.sample}`} · firmware {entry.firmware}
+          {entry.samples > 1 ? `${entry.samples} samples` : `sample ${entry.sample}`} ·{" "}
+          {entry.firmware ? `firmware ${entry.firmware}` : "firmware not recorded"}
         </Text>
       </Box>
       <Text color="ink2">{state(entry)}</Text>
@@ -113,6 +115,7 @@ function NewReview() {
   const shipped = useShipped();
   const go = useNavigate();
   const file = useRef<HTMLInputElement>(null);
+  const [naming, setNaming] = useState(false);
   const add = useAct((body: object) => call<{ id: number }>("POST", "/reviews", body), ["shelf"]);
   const start = (body: object) => add.mutate(body, { onSuccess: ({ id }) => go(`/review/${id}`) });
   const read = async (chosen: File | undefined) => {
@@ -125,9 +128,16 @@ function NewReview() {
         New review
       </Text>
       <Text color="ink2" mb="10px">
-        Put a display on the bench: one that ships with Lumenar, or a unit file of your own.
+        A display of your own, measured by hand; or a stand-in on the bench, one that ships with Lumenar or by its unit
+        file.
       </Text>
-      <Flex gap="8px" wrap="wrap" mb={add.error ? "12px" : 0}>
+      <Flex gap="8px" wrap="wrap" mb={add.error ? "12px" : 0} align="center">
+        <LampButton onClick={() => setNaming(true)} h="30px">
+          A display of your own…
+        </LampButton>
+        <Text color="ink3" ml="8px">
+          Stand-ins:
+        </Text>
         {shipped.data?.map((unit) => (
           <QuietButton
             key={unit.file}
@@ -151,6 +161,11 @@ function NewReview() {
         />
       </Flex>
       {add.error && <ProblemNote error={add.error} />}
+      {naming && (
+        <Suspense fallback={null}>
+          <NewDisplay close={() => setNaming(false)} />
+        </Suspense>
+      )}
     </Box>
   );
 }

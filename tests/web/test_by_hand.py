@@ -1,0 +1,175 @@
+"""A television that no stand-in is, carried by hand from its name to its figures, at the keyboard alone."""
+
+import time
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from lumenar.core.targets import TARGETS, Anchor
+
+from .driver import Server, browser
+from .test_first_light import Person
+
+pytestmark = pytest.mark.web
+CONTROLS = """Picture
+  Light 0..50 = 30 (luminance)
+  Tone 2.0 [2.2] 2.4
+  White table 5 10 30 100 x Red Green Blue -50..50 = 0
+System
+  Saving low off*
+Saving = low locks Light
+Saving resets Tone"""
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    made = Server(tmp_path_factory.mktemp("hand") / "data")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="module")
+def page(server):
+    with browser() as driver:
+        yield Person(driver, server)
+
+
+def label(page, text):
+    return page.find(f"[aria-label='{text}'], [name='{text}']")
+
+
+def box(page, name):
+    """The field under a label of the open dialog."""
+    for root in page.all("dialog [data-scope=field][data-part=root]"):
+        if root.find_element(By.CSS_SELECTOR, "label").text == name:
+            return root.find_element(By.CSS_SELECTOR, "input, textarea, select")
+    raise AssertionError(name)
+
+
+def test_1_a_name_is_enough_and_a_wrong_menu_is_pointed_at(page):
+    page.go()
+    page.find("button", "A display of your own").click()
+    page.until(lambda: box(page, "Maker"))
+    assert page.driver.switch_to.active_element == box(page, "Maker")
+    page.press("Tern Street", Keys.TAB, "Wall 55")
+    box(page, "Picture modes").send_keys("Evening\nBright, srgb")
+    box(page, "Controls").send_keys("Light 100..0")
+    box(page, "Model").send_keys(Keys.ENTER)
+    wrong = page.find("dialog [data-part=error-text]")
+    assert "line 1, column 7: 100 is not below 0" in wrong.text
+    assert box(page, "Maker").get_attribute("value") == "Tern Street", "what was typed is still there"
+    box(page, "Controls").send_keys(Keys.CONTROL, "a")
+    box(page, "Controls").send_keys(Keys.DELETE)
+    box(page, "Model").send_keys(Keys.ENTER)
+    page.find("[role=grid]")
+    assert [e.text.split("\n")[0] for e in page.all("[role=grid] tbody th")] == ["Evening", "Bright"]
+    assert "firmware not recorded" in page.find("header").text
+
+
+def test_2_the_menu_is_pasted_seen_and_taken_back(page):
+    page.press("t")
+    page.until(lambda: page.driver.current_url.endswith("/menu"))
+    page.find("h1", "Menu map")
+    page.press("e")
+    area = page.find("textarea[aria-label=Controls]")
+    area.send_keys("Light 0..100\n  Tone 2.2\n")
+    page.find("button", "Save the menu").click()
+    assert "line 2" in page.find("[role=alert]").text and "one value only" in page.find("[role=alert]").text
+    page.driver.execute_script(
+        "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set;"
+        "set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}));",
+        area, CONTROLS,
+    )  # fmt: skip
+    page.find("button", "Save the menu").click()
+    page.until(lambda: len(page.all("[data-testid=menu-control]")) == 4)
+    saving = page.find("[data-testid=menu-control]", "Saving")
+    assert "low locks Light; resets Tone" in saving.text
+    page.find("button", "Take back the last change").click()
+    page.until(lambda: not page.all("[data-testid=menu-control]"))
+    page.press("e")
+    area = page.find("textarea[aria-label=Controls]")
+    area.send_keys(CONTROLS.split("\n  White")[0])
+    page.find("button", "Save the menu").click()
+    page.until(lambda: len(page.all("[data-testid=menu-control]")) == 2)
+    page.press(Keys.ESCAPE)
+    page.find("[role=grid]")
+
+
+def readings(sheet, white=180.0, black=0.09):
+    XYZ = TARGETS["bt709_bt1886"].XYZ(np.array([p["rgb"] for p in sheet["patches"]]), Anchor(np.array(white), np.array(black)))
+    return {p["patch"]: " ".join(f"{v:.4g}" for v in row) for p, row in zip(sheet["patches"], XYZ, strict=True)}
+
+
+def run_of(page):
+    return int(page.driver.current_url.rsplit("/", 1)[1])
+
+
+def test_3_a_first_pass_is_typed_without_a_mouse(page):
+    page.cell("Evening", "white_black").click()
+    page.cell("Evening", "gamut")
+    page.press(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
+    page.press("x")
+    page.until(lambda: "by hand" in page.find("[data-testid=plan]").text)
+    page.press("m")
+    page.until(lambda: "/hand/" in page.driver.current_url)
+    told = page.find("[data-testid=hand-told]")
+    page.find("[data-testid=hand-input]")
+    page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-testid") == "hand-input")
+    sheet = page.api(f"/runs/{run_of(page)}/sheet")
+    texts = readings(sheet)
+    begun = time.monotonic()
+    for i, p in enumerate(sheet["patches"]):
+        page.until(lambda p=p: page.find("[data-testid=hand-show]").text == p["show"])
+        if i == 1:
+            page.press("12 13", Keys.ENTER)
+            page.until(lambda: "2 numbers, but X Y Z takes three" in told.text)
+            page.press(Keys.CONTROL + "a", Keys.DELETE)
+        if i == 2:
+            # Back one: it was read already, and is typed again.
+            page.press(Keys.BACKSPACE)
+            page.until(lambda: "Read already" in told.text)
+            page.press(texts[sheet["patches"][1]["patch"]], Keys.ENTER)
+            page.until(lambda p=p: page.find("[data-testid=hand-show]").text == p["show"])
+        page.press(texts[p["patch"]], Keys.ENTER)
+        if i == 3:
+            # The tab is closed and opened, the server killed and started: the list goes on where it was.
+            page.until(lambda: page.api(f"/runs/{run_of(page)}/sheet")["done"] == 4)
+            page.server.kill()
+            page.server.start()
+            page.driver.refresh()
+            told = page.find("[data-testid=hand-told]")
+    page.find("[role=grid]")
+    assert time.monotonic() - begun < 60 * len(sheet["patches"])
+    page.until(lambda: page.cell("Evening", "white_black").get_attribute("data-state") == "measured")
+    assert "180" in page.cell("Evening", "white_black").text
+
+
+def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):
+    review = int(page.driver.current_url.rsplit("/", 1)[1])
+    board = page.api(f"/reviews/{review}/board")
+    assert board["stand_in"] is False
+    page.cell("Bright", "grey_ramp").click()
+    page.press("m")
+    page.until(lambda: "/hand/" in page.driver.current_url)
+    page.find("[data-testid=hand-input]")
+    sheet = page.api(f"/runs/{run_of(page)}/sheet")
+    texts = readings(sheet)
+    lines = [texts[p["patch"]] for p in sheet["patches"]]
+    odd = next(i for i, p in enumerate(sheet["patches"]) if abs(p["rgb"][0] - 0.5) < 0.01)
+    right, lines[odd] = lines[odd], "1 1 1"
+    page.driver.execute_script(
+        "const data = new DataTransfer(); data.setData('text', arguments[0]);"
+        "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true}));",
+        "\n".join(lines),
+    )  # fmt: skip
+    page.until(lambda: "Darker than" in page.find("[data-testid=hand-told]").text)
+    assert page.find("[data-testid=hand-show]").text == sheet["patches"][odd]["show"]
+    assert page.find("[data-testid=hand-progress]").text.startswith(f"{sheet['total'] - 1} of {sheet['total']}")
+    page.press(right, Keys.ENTER)
+    page.find("[role=grid]")
+    page.until(lambda: page.cell("Bright", "grey_ramp").get_attribute("data-state") == "measured")
+    page.cell("Bright", "grey_ramp").click()
+    page.find("[data-chart] svg")
+    assert page.errors() == []

@@ -1,0 +1,182 @@
+import { Box, Field, Flex, Grid, Input, NativeSelect, Text } from "@chakra-ui/react";
+import { type ReactNode, useState } from "react";
+import { useNavigate } from "react-router";
+import { ApiError, call } from "../../api/client";
+import { useAct } from "../../api/queries";
+import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
+import { Area, HowToWrite } from "../menu/writing";
+
+const KINDS = {
+  monitor: "Monitor",
+  television: "Television",
+  projector: "Projector",
+  phone: "Phone",
+  laptop: "Laptop",
+};
+const PANELS = { lcd: "Liquid crystal", oled: "Emissive", projector: "Projection", other: "Other" };
+const EMPTY = {
+  maker: "",
+  model: "",
+  kind: "television",
+  panel: "lcd",
+  serial: "",
+  firmware: "",
+  modes: "",
+  controls: "",
+};
+
+function Labelled({
+  label,
+  error,
+  hint,
+  children,
+}: {
+  label: string;
+  error?: string;
+  hint?: string;
+  children: ReactNode;
+}) {
+  return (
+    <Field.Root invalid={error !== undefined} gap="3px">
+      <Field.Label fontSize="12px" fontWeight="500" color="ink2">
+        {label}
+      </Field.Label>
+      {children}
+      {hint && !error && (
+        <Field.HelperText color="ink3" fontSize="11.5px" mt="0">
+          {hint}
+        </Field.HelperText>
+      )}
+      {error && (
+        <Field.ErrorText color="lamp" fontSize="12px" mt="0">
+          {error}
+        </Field.ErrorText>
+      )}
+    </Field.Root>
+  );
+}
+
+function Choice({
+  value,
+  choices,
+  onChange,
+}: {
+  value: string;
+  choices: Record<string, string>;
+  onChange: (v: string) => void;
+}) {
+  return (
+    <NativeSelect.Root size="sm">
+      <NativeSelect.Field
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+        bg="sheet"
+        borderColor="control"
+        h="30px"
+      >
+        {Object.entries(choices).map(([k, t]) => (
+          <option key={k} value={k}>
+            {t}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator color="ink3" />
+    </NativeSelect.Root>
+  );
+}
+
+/** A review that starts with a display's name; modes and controls can be pasted now or written down later. */
+export default function NewDisplay({ close }: { close: () => void }) {
+  const [v, setV] = useState(EMPTY);
+  const go = useNavigate();
+  const add = useAct((body: typeof EMPTY) => call<{ id: number }>("POST", "/displays", body), ["shelf"]);
+  const place = add.error instanceof ApiError ? add.error.problem.place : undefined;
+  const wrong = (name: string) =>
+    place === name && add.error instanceof ApiError ? add.error.problem.detail : undefined;
+  const set = (name: keyof typeof EMPTY) => (value: string) => setV((old) => ({ ...old, [name]: value }));
+  const text = (name: keyof typeof EMPTY, label: string, more: object = {}) => (
+    <Labelled label={label} error={wrong(name)}>
+      <Input
+        size="sm"
+        h="30px"
+        bg="sheet"
+        borderColor="control"
+        value={v[name]}
+        onChange={(e) => set(name)(e.target.value)}
+        maxLength={80}
+        autoComplete="off"
+        {...more}
+      />
+    </Labelled>
+  );
+  return (
+    <Dialog
+      label="A display of your own"
+      width="920px"
+      onClose={close}
+      mayClose={() => JSON.stringify(v) === JSON.stringify(EMPTY)}
+    >
+      {(shut) => (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            add.mutate(v, { onSuccess: ({ id }) => go(`/review/${id}`) });
+          }}
+        >
+          <Text as="h2" fontSize="16px" fontWeight="600">
+            A display of your own
+          </Text>
+          <Text color="ink2" mb="12px">
+            Its name is enough to begin; all else can be written down when it is needed.
+          </Text>
+          <Grid templateColumns={{ base: "1fr 1fr", md: "repeat(4, 1fr)" }} gap="10px 14px">
+            {text("maker", "Maker", { autoFocus: true, required: true })}
+            {text("model", "Model", { required: true })}
+            <Labelled label="Kind" error={wrong("kind")}>
+              <Choice value={v.kind} choices={KINDS} onChange={set("kind")} />
+            </Labelled>
+            <Labelled label="Panel" error={wrong("panel")}>
+              <Choice value={v.panel} choices={PANELS} onChange={set("panel")} />
+            </Labelled>
+            {text("serial", "Serial number")}
+            {text("firmware", "Firmware")}
+          </Grid>
+          <Grid
+            templateColumns={{ base: "1fr", md: "minmax(0, 1fr) minmax(0, 1.5fr) minmax(0, 1.1fr)" }}
+            gap="14px"
+            mt="14px"
+          >
+            <Labelled
+              label="Picture modes"
+              error={wrong("modes")}
+              hint="one a line; signal and target may follow: Film, sdr, bt709_bt1886"
+            >
+              <Area
+                rows={11}
+                value={v.modes}
+                onChange={(e) => set("modes")(e.target.value)}
+                placeholder={"Film\nStandard\nGame, srgb"}
+              />
+            </Labelled>
+            <Labelled label="Controls" error={wrong("controls")} hint="as they stand in the menu">
+              <Area rows={11} value={v.controls} onChange={(e) => set("controls")(e.target.value)} />
+            </Labelled>
+            <HowToWrite />
+          </Grid>
+          {add.error && !place && (
+            <Box mt="12px">
+              <ProblemNote error={add.error} />
+            </Box>
+          )}
+          <Flex gap="8px" mt="16px">
+            <LampButton type="submit" loading={add.isPending}>
+              Start the review
+            </LampButton>
+            <QuietButton onClick={() => shut()}>Close</QuietButton>
+          </Flex>
+        </form>
+      )}
+    </Dialog>
+  );
+}
