@@ -172,4 +172,6 @@ def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):
     page.until(lambda: page.cell("Bright", "grey_ramp").get_attribute("data-state") == "measured")
     page.cell("Bright", "grey_ramp").click()
     page.find("[data-chart] svg")
-    assert page.errors() == []
+    # What was refused on purpose, and the events that a killed server broke off, are all that the browser complains of.
+    wanted = ("status of 422", "ERR_INCOMPLETE_CHUNKED_ENCODING", "ERR_CONNECTION_REFUSED")
+    assert [e for e in page.errors() if not any(w in e for w in wanted)] == []
