@@ -61,10 +61,10 @@ function Line({ patch, current, onGo }: { patch: SheetPatch; current: boolean; o
       />
       <Text color={patch.outcome ? "ink2" : "ink"} truncate>
         {patch.show}
-        <Text as="span" color="ink3" fontSize="11px">
-          {patch.zone ? `  ${(patch.zone[0] ?? 0) + 1}·${(patch.zone[1] ?? 0) + 1}` : ""}
-          {patch.level != null ? `  at ${patch.level}` : ""}
-          {patch.at_s ? `  ${patch.at_s} s` : ""}
+        <Text as="span" color="ink3" fontSize="11px" ml="8px">
+          {patch.zone ? `${(patch.zone[0] ?? 0) + 1}·${(patch.zone[1] ?? 0) + 1}` : ""}
+          {patch.level != null ? `at ${patch.level}` : ""}
+          {patch.at_s ? `${patch.at_s} s` : ""}
         </Text>
       </Text>
       <Mono color="ink2" fontSize="12px">

@@ -76,7 +76,10 @@ function Tree({ map }: { map: MenuMap }) {
         size="sm"
         w="auto"
         minW="760px"
-        css={{ "& td, & th": { borderColor: "lineSoft", bg: "transparent", py: "3px", pr: "28px", color: "ink" } }}
+        css={{
+          "& td, & th": { borderColor: "lineSoft", bg: "transparent", py: "3px", pr: "28px", color: "ink" },
+          "& th:first-of-type": { pl: "16px" },
+        }}
       >
         <Table.Header>
           <Table.Row bg="transparent">
