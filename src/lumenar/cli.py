@@ -80,6 +80,27 @@ def _parser() -> _OneLineParser:
     p.add_argument("--target", metavar="T", help="compare with this target instead of each setup's own")
     p.add_argument("--json", action="store_true", help="the figures file on standard output")
 
+    p = _command(commands, "import", "take a readings file (JSON, CSV, CGATS text) into the data", _import)
+    p.add_argument("readings", type=Path, metavar="FILE", help="readings file (docs/formats.md)")
+    p.add_argument("--data", type=Path, default=DATA, help="data folder (default: %(default)s)")
+    p.add_argument("--review", type=int, metavar="ID", help="a review that is there (default: a new one)")
+    p.add_argument("--maker", default="", help="of the display, where the file does not say it")
+    p.add_argument("--model", default="", help="of the display, where the file does not say it")
+    p.add_argument("--kind", default="monitor", help="monitor, television, projector, phone or laptop")
+    p.add_argument("--panel", default="", help="lcd, oled, projector or other, where the file does not say it")
+    p.add_argument(
+        "--column",
+        action="append",
+        default=[],
+        metavar="HEAD=WHAT",
+        help="what a column is; rgb=0..255 says how signals run",
+    )
+
+    p = _command(commands, "export", "a review's readings as a file", _export)
+    p.add_argument("review", type=int, metavar="REVIEW", help="number of the review")
+    p.add_argument("--data", type=Path, default=DATA, help="data folder (default: %(default)s)")
+    p.add_argument("--out", type=Path, metavar="FILE", help="file to write (default: standard output)")
+
     p = _command(commands, "verify", "recompute a published edition or data package and compare", _verify)
     p.add_argument("package", type=Path, metavar="PACKAGE", help="an edition's folder, its data folder, or data.zip")
 
@@ -108,6 +129,49 @@ def _seed(text: str) -> int:
     if not text.isdigit() or int(text) > 2**53:
         raise argparse.ArgumentTypeError(f"{text!r} is no seed; a seed is a whole number from 0 on")
     return int(text)
+
+
+def _import(options: argparse.Namespace) -> int:
+    from lumenar.service.application import Application
+    from lumenar.service.importing import Identity, import_readings, understand
+
+    mapping = dict(_pair(text) for text in options.column)
+    data, name = _read(options.readings), options.readings.name
+    for note in understand(data, name, mapping).notes:
+        print(note, file=sys.stderr)
+    application = Application(options.data)
+    try:
+        identity = Identity(options.maker, options.model, options.kind, options.panel)
+        review = import_readings(application, data, name, identity, options.review, mapping)
+    finally:
+        application.close()
+    print(f"{name} is in review {review} of {options.data}.")
+    return 0
+
+
+def _pair(text: str) -> tuple[str, str]:
+    from lumenar.service.errors import BadInputError
+
+    head, found, what = text.partition("=")
+    if not found or not head:
+        raise BadInputError("column", f"--column {text}: say a head and what it is, as in --column Lum=Y")
+    return head, what
+
+
+def _export(options: argparse.Namespace) -> int:
+    from lumenar.service.application import Application
+    from lumenar.service.export import readings_document, text_of
+
+    application = Application(options.data)
+    try:
+        text = text_of(readings_document(application, options.review))
+    finally:
+        application.close()
+    if options.out is None:
+        sys.stdout.write(text)
+    else:
+        options.out.write_text(text)
+    return 0
 
 
 def _serve(options: argparse.Namespace) -> int:

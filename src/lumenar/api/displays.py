@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from lumenar.api.models import Created, Id
@@ -12,7 +12,9 @@ from lumenar.core.menu import Consequences
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, new_display
 from lumenar.service.application import Application
+from lumenar.service.export import readings_document, text_of
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
+from lumenar.service.importing import Identity, Understood, import_readings, understand
 from lumenar.service.new_display import MenuMap
 
 router = APIRouter(prefix="/api")
@@ -85,6 +87,45 @@ class FormChoice(BaseModel):
 def add_display(request: Request, new: DisplayIdentity) -> Created:
     """Start a review with a display's name."""
     return Created(id=new_display.add(_app(request), new_display.NewDisplay(**new.model_dump())))
+
+
+class ImportedText(BaseModel):
+    """A readings file's text; by head what a person says its columns are, and under "rgb" how its signals run."""
+
+    text: str = Field(max_length=100_000_000)
+    name: Text = "readings file"
+    mapping: dict[str, str] = Field(default={}, max_length=200)
+
+
+class NewImport(ImportedText):
+    """A readings file to be stored, with what it does not say of the display; into a review, or a new one."""
+
+    review: Id | None = None
+    maker: Text = ""
+    model: Text = ""
+    kind: Text = "monitor"
+    panel: Text = ""
+
+
+@router.post("/imports/preview")
+def preview_import(read: ImportedText) -> Understood:
+    """What a readings file would be taken for; nothing is stored."""
+    return understand(read.text, read.name, read.mapping)
+
+
+@router.post("/imports", status_code=201)
+def add_import(request: Request, new: NewImport) -> Created:
+    """Store a readings file."""
+    identity = Identity(new.maker, new.model, new.kind, new.panel)
+    return Created(id=import_readings(_app(request), new.text, new.name, identity, new.review, new.mapping))
+
+
+@router.get("/reviews/{review}/readings", response_class=Response)
+def export_readings(request: Request, review: Id) -> Response:
+    """A review's readings as a file."""
+    headers = {"Content-Disposition": f'attachment; filename="review-{review}.json"'}
+    text = text_of(readings_document(_app(request), review))
+    return Response(text, media_type="application/json", headers=headers)
 
 
 @router.get("/reviews/{review}/menu")

@@ -220,7 +220,7 @@ def doubts(app: Application, row: CellRow) -> str:
         ]
         if misread:
             said.append(f"grey at {', '.join(misread)} was misread once; the median of three readings counts")
-        if run is not None and not run.warm:
+        if run is not None and run.warm == 0:
             said.append("the unit was not known to be warm")
         return "; ".join(said)
 

@@ -10,7 +10,7 @@ from lumenar.core.readings import Trace, Waveform
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of
-from lumenar.service.loading import watched_white
+from lumenar.service.loading import watched_whites
 from lumenar.store import corrections, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
 
@@ -47,10 +47,13 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             "target": setup.target,
             # What a run recorded: all values where it applied them, else those that differ from default.
             "settings": runs.applied(db, newest, setup.id) or dict(setup.changes),
-            "runs": [
-                _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r])
-                for r in dict.fromkeys(own.values())
-            ],
+            "runs": sorted(
+                (
+                    _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r])
+                    for r in dict.fromkeys(own.values())
+                ),
+                key=lambda r: str(r["measurements"][0]),
+            ),
             "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
         }
         conditions = [run.condition for r in dict.fromkeys(own.values()) if (run := runs.get(db, r)) is not None]
@@ -58,24 +61,45 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
         if conditions and conditions[0] is not None and all(c == conditions[0] for c in conditions):
             document["condition"] = conditions[0]
         setups.append(document)
+    _number(setups, meters)
+    used = {s["unit"] for s in setups}
     return {
         "format": "lumenar-readings",
         "version": 1,
-        "units": [_unit(app, u, units[u]) for u in units],
+        "units": [_unit(app, u, units[u]) for u in units if units[u] in used],
         "meters": list(meters.values()),
         "setups": setups,
     }
 
 
+def _number(setups: list[dict[str, Any]], meters: dict[str, dict[str, Any]]) -> None:
+    """Number meters and readings in the order in which they stand in the file, whatever numbers they have in the store: so the
+    same readings give the same file wherever they are kept."""
+    names: dict[str, str] = {}
+    numbers: dict[int, int] = {}
+    for setup in setups:
+        for r in setup["readings"]:
+            r["meter"] = names.setdefault(r["meter"], f"m{len(names) + 1}")
+            r["id"] = numbers.setdefault(r["id"], len(numbers) + 1)
+    for key in list(meters):
+        if meters[key]["id"] in names:
+            meters[key]["id"] = names[meters[key]["id"]]
+        else:
+            del meters[key]
+    ordered = sorted(meters.items(), key=lambda item: int(item[1]["id"][1:]))
+    meters.clear()
+    meters.update(ordered)
+
+
 def _run(app: Application, run_id: int, setup_id: int, measurements: list[str]) -> dict[str, Any]:
     """What its readings are judged by that no single reading tells: drift and warmth are of a run, not of a setup."""
     run = runs.get(app.db.connection(), run_id)
-    rested, later = watched_white(app, run_id, setup_id)
+    rested, later = watched_whites(app, run_id, setup_id)
     return {
         "measurements": sorted(measurements),
-        "warm": None if run is None else bool(run.warm),
-        "rested_white": None if rested is None else {"time_s": 0.0, "Y": rested},
-        "whites": [{"time_s": t, "Y": Y} for t, Y in later],
+        "warm": None if run is None or run.warm is None else bool(run.warm),
+        "rested_white": None if rested is None else {"time_s": 0.0, "XYZ": rested},
+        "whites": [{"time_s": t, "XYZ": list(XYZ)} for t, XYZ in later],
     }
 
 
@@ -119,6 +143,8 @@ def _meter(app: Application, run_id: int, reads: str, meters: dict[str, dict[str
     name = f"m{len(meters) + 1}"
     meter: Mapping[str, Any] = run.meters.get(reads, {}) if run else {}
     entry: dict[str, Any] = {"id": name, "name": meter.get("name", ""), "kind": meter.get("kind", _KINDS[reads])}
+    if meter.get("serial"):
+        entry["serial"] = meter["serial"]
     if "repeatability" in meter:
         entry["repeatability_percent"] = 100 * float(meter["repeatability"])
     if reads == "XYZ":
@@ -158,3 +184,8 @@ def _entry(r: dict[str, Any], measurement: str, meter: str, trace: Trace | None)
     elif trace is not None:
         entry["spectrum"] = {"start_nm": trace.start_nm, "step_nm": trace.step_nm, "radiance": trace.radiance.tolist()}
     return entry
+
+
+def text_of(document: Mapping[str, Any]) -> str:
+    """A readings file's text."""
+    return json.dumps(document, indent=1, ensure_ascii=False, allow_nan=False) + "\n"

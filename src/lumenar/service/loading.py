@@ -73,7 +73,9 @@ def meter_limits(meter: Mapping[str, Any]) -> MeterLimits:
     """What a meter's readings are judged by, from how a run remembers it; what it does not say is assumed."""
     repeatability, floor = float(meter.get("repeatability", 0.002)), float(meter.get("floor", 0.0))
     if meter.get("absolute") is not None:
-        return MeterLimits(repeatability, floor, float(meter["absolute"]))
+        return MeterLimits(
+            repeatability, floor, float(meter["absolute"]), floor_origin=meter.get("floor_origin", "stated")
+        )
     if floor > 0:
         # Runs older than this being recorded: the noise of a meter at its floor is about a third of it at the most.
         return MeterLimits(repeatability, floor, floor / 3)
@@ -92,15 +94,22 @@ def limits(data: Data, run_id: int) -> tuple[MeterLimits, Array | None]:
     return corrected_limits(base, correction.matrix, correction.series, u), np.array(correction.matrix)
 
 
-def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None, list[tuple[float, float]]]:
-    """Luminance as read of a setup's rested white in a run, and bench time and luminance of the whites that watched it."""
+White = tuple[float, float, float]
+
+
+def watched_whites(data: Data, run_id: int, setup_id: int) -> tuple[list[float] | None, list[tuple[float, White]]]:
+    """XYZ as read of a setup's rested white in a run, and bench time and XYZ of the whites that watched it."""
     db = data.db.connection()
-    rested = runs.rested_white(db, run_id, setup_id)
-    later = [(t, Y) for t, _, Y, _ in runs.whites(db, run_id, setup_id)]
+    later = [(t, (X, Y, Z)) for t, X, Y, Z in runs.whites(db, run_id, setup_id)]
     # Runs older than whites being watched at the end of every setup: what else was read of white. That is in the figures
     # already, so its noise would count twice.
-    later = later or readings.plain_whites(db, run_id, setup_id)
-    return (None if rested is None else float(rested[1])), later
+    return runs.rested_white(db, run_id, setup_id), later or readings.plain_whites(db, run_id, setup_id)
+
+
+def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None, list[tuple[float, float]]]:
+    """`watched_whites` by their luminance alone."""
+    rested, later = watched_whites(data, run_id, setup_id)
+    return (None if rested is None else float(rested[1])), [(t, XYZ[1]) for t, XYZ in later]
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,7 +168,7 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     layout = plan.layout if whole else plan.layout.take(read)
     values, below, dim = judged(XYZ, begin, rows[:, 5] == 1, layout.of_light, meter)
     run = runs.get(db, run_id)
-    cold = 0.0 if run is None or run.warm else COLD
+    cold = COLD if run is not None and run.warm == 0 else 0.0
     traces = NO_TRACES
     if not layout.of_light.all():
         traces = np.empty(len(read), object)

@@ -235,7 +235,7 @@ def provenance(app: Application, run_id: int, setup_id: int) -> str:
     c = corrections.get(db, run.correction_id) if run.correction_id else None
     said = [f"Read {run.created_at[:10]} with the {run.meter.get('name', 'meter')}"]
     said.append(f"corrected by {c.reference} on {c.made_on} ({c.made_at[:10]})" if c else "without a correction")
-    said.append("warmed up" if run.warm else "not known to be warm")
+    said.append("warmed up" if run.warm else "not known to be warm" if run.warm == 0 else "warm-up not recorded")
     whites = [Y for s, kind, _, Y in runs.watched(db, run_id) if s == setup_id and kind == "reference"]
     if len(whites) > 1:
         said.append(f"white drifted by {signed(100 * (whites[-1] / whites[0] - 1), 1)} %")

@@ -163,11 +163,14 @@ def _place(zone: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
     return zone
 
 
+Positive = Annotated[float, Field(gt=0, le=MAX_CD_M2)]
+
+
 class FileWhite(_Strict):
     """The setup's white as it was watched while it was read, to see the display's drift."""
 
     time_s: Annotated[float, Field(ge=0)]
-    Y: Annotated[float, Field(gt=0, le=MAX_CD_M2)]
+    XYZ: tuple[Positive, Positive, Positive]
 
 
 class FileRun(_Strict):
@@ -416,6 +419,12 @@ def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tupl
     return corrected_limits(base, c.correction, series, u), tuple(said)
 
 
+def meter_limits_of(m: FileMeter, setup: FileSetup) -> MeterLimits:
+    """A meter's limits in a setup without its correction: as stated, or as all that it read of the setup tells."""
+    own = [r for r in setup.readings if r.waveform is None and r.spectrum is None]
+    return _meter_limits(m, [r for r in own if r.meter == m.id or (m.id == "unnamed" and r.meter is None)])[0]
+
+
 def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits, str]:
     """A meter's limits as stated, or as its readings tell where they are not, with a sentence that says so."""
     repeatability = m.repeatability_percent / 100
@@ -436,6 +445,11 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
     return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
 
 
+def reading_order(r: FileReading) -> tuple[object, ...]:
+    """In which order readings are taken, so that another order in the file changes nothing."""
+    return (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
+
+
 def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None = None) -> SetupFigures:
     """Every measurement that the setup's readings suffice for, against a target or the setup's own.
 
@@ -450,10 +464,7 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
         own = [r for r in setup.readings if r.measurement in (None, m.key)]
         if setup.signal not in m.signals or not own:
             continue
-        # In an order of their own, so that another order in the file changes nothing.
-        own.sort(
-            key=lambda r: (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
-        )
+        own.sort(key=reading_order)
         meters = frozenset(r.meter for r in own if r.waveform is None and r.spectrum is None)
         if meters not in by_meters:
             by_meters[meters] = _limits(file, setup, set(meters))
@@ -470,8 +481,8 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
                 [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
                 COLD if run.warm is False else 0.0,
             )
-            rested = run.rested_white.Y if run.rested_white else None
-            watched = readings.watched(rested, [(w.time_s, w.Y) for w in run.whites])
+            rested = run.rested_white.XYZ[1] if run.rested_white else None
+            watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
             analyses[m.key] = analyse(m, watched, target)
         except MissingPatchError as e:
             left_out[m.key] = str(e)

@@ -112,7 +112,8 @@ class RunQueue:
                 if reviews.unit(writing, p.unit_id) is None:
                     raise NotFoundError("review", f"There is no review {review_id}.")
                 made.append(runs.add_run(writing, new))
-                if runs.was_warm(writing, p.unit_id):
+                # By hand it is the person who knows that the display has been on for long enough.
+                if runs.was_warm(writing, p.unit_id) or (new.state == "waiting" and options.warm_up):
                     runs.set_warm(writing, made[-1], True)
         self.work_on_next()
         self._live.tell()

@@ -26,6 +26,10 @@ class CorrectionRow:
     series: Mapping[str, Any] | None = None
 
 
+IMPORTED = "imported"
+"""The reference of a correction that came in a file: it belongs to the runs of that file alone."""
+
+
 def add(db: sqlite3.Connection, c: CorrectionRow) -> int:
     """Store a correction; its id field is ignored."""
     cursor = db.execute(
@@ -66,8 +70,9 @@ def get(db: sqlite3.Connection, correction_id: int) -> CorrectionRow | None:
 
 
 def newest(db: sqlite3.Connection, panel: str, meter: str) -> CorrectionRow | None:
-    """The newest correction of a meter for a panel type."""
+    """The newest correction of a meter for a panel type, of those that were made here."""
     row = db.execute(
-        "SELECT * FROM correction WHERE panel = ? AND meter = ? ORDER BY id DESC LIMIT 1", (panel, meter)
+        "SELECT * FROM correction WHERE panel = ? AND meter = ? AND reference <> ? ORDER BY id DESC LIMIT 1",
+        (panel, meter, IMPORTED),
     ).fetchone()
     return _row(row) if row else None

@@ -136,13 +136,13 @@ def read_again(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple
     return list(again.values())
 
 
-def plain_whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, float]]:
-    """Bench time and luminance as read of a setup's own whites in a run: full white in the usual window, in no ladder."""
+def plain_whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, tuple[float, float, float]]]:
+    """Bench time and XYZ as read of a setup's own whites in a run: full white in the usual window, in no ladder."""
     rows = db.execute(
-        "SELECT g.at_s AS t, g.Y FROM patch p JOIN reading g ON g.patch_id = p.id AND g.attempt = 1"
+        "SELECT g.at_s AS t, g.X, g.Y, g.Z FROM patch p JOIN reading g ON g.patch_id = p.id AND g.attempt = 1"
         " WHERE p.run_id = ? AND p.setup_id = ? AND p.r = 1 AND p.g = 1 AND p.b = 1 AND p.window = 0.1 AND p.level IS NULL"
         " AND p.zone IS NULL AND p.at_s IS NULL AND p.pattern = 'window' AND p.reads = 'XYZ' AND g.Y IS NOT NULL"
         " ORDER BY g.id",
         (run_id, setup_id),
     )
-    return [(r["t"], r["Y"]) for r in rows]
+    return [(r["t"], (r["X"], r["Y"], r["Z"])) for r in rows]

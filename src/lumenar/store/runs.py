@@ -15,7 +15,7 @@ from lumenar.core.readings import Patch
 @dataclass(frozen=True)
 class RunRow:
     """One run and its state. meters: those it was made with, by what they read; condition: the room's light, None where
-    nobody recorded it; warm_up: the unit is to be warmed up first; warm: it was seen to be warm."""
+    nobody recorded it; warm_up: the unit is to be warmed up first; warm: it was seen to be warm, None where nobody says."""
 
     id: int
     review_id: int
@@ -28,7 +28,7 @@ class RunRow:
     habits: Mapping[str, Any]
     correction_id: int | None
     warm_up: int
-    warm: int
+    warm: int | None
 
     @property
     def meter(self) -> Mapping[str, Any]:
@@ -225,7 +225,15 @@ def applied(db: sqlite3.Connection, run_id: int, setup_id: int) -> dict[str, flo
 def rested_white(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[float] | None:
     """XYZ of a setup's white as it was read first in a run, after a rest; None where it was not."""
     row = db.execute("SELECT signature FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
-    return json.loads(row["signature"])[0] if row and row["signature"] else None
+    if row and row["signature"]:
+        first: list[float] = json.loads(row["signature"])[0]
+        return first
+    # Of a run that came in a file nothing but the white is known.
+    seen = db.execute(
+        "SELECT X, Y, Z FROM watch WHERE run_id = ? AND setup_id = ? AND kind = 'signature' ORDER BY id LIMIT 1",
+        (run_id, setup_id),
+    ).fetchone()
+    return [seen["X"], seen["Y"], seen["Z"]] if seen else None
 
 
 def whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[float, float, float, float]]:
@@ -242,9 +250,9 @@ def set_state(db: sqlite3.Connection, run_id: int, state: str, message: str) -> 
     db.execute("UPDATE run SET state = ?, message = ? WHERE id = ?", (state, message, run_id))
 
 
-def set_warm(db: sqlite3.Connection, run_id: int, warm: bool) -> None:
-    """Record that the unit was seen to be warm."""
-    db.execute("UPDATE run SET warm = ? WHERE id = ?", (int(warm), run_id))
+def set_warm(db: sqlite3.Connection, run_id: int, warm: bool | None) -> None:
+    """Record whether the unit was seen to be warm; None where nobody says."""
+    db.execute("UPDATE run SET warm = ? WHERE id = ?", (None if warm is None else int(warm), run_id))
 
 
 def pause_run(db: sqlite3.Connection, run_id: int, message: str) -> None:

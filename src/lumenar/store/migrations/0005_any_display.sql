@@ -67,7 +67,8 @@ CREATE TABLE run_5 (
     habits TEXT NOT NULL DEFAULT '{}' CHECK (json_valid(habits)),
     correction_id INTEGER REFERENCES correction (id),
     warm_up INTEGER NOT NULL DEFAULT 0 CHECK (warm_up IN (0, 1)),
-    warm INTEGER NOT NULL DEFAULT 0 CHECK (warm IN (0, 1))
+    -- NULL where nobody says, as of what came in a file.
+    warm INTEGER DEFAULT 0 CHECK (warm IN (0, 1))
 ) STRICT;
 INSERT INTO run_5
     SELECT id, review_id, unit_id, state, message, created_at, meters, condition, habits, correction_id, warm_up, warm FROM run;

@@ -1,0 +1,319 @@
+"""A readings file taken into the store: understood first, as a person can see, then kept as finished runs of its own setups."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.menu import Menu, Mode, document_of, menu_from
+from lumenar.core.readings import MeterLimits, Patch
+from lumenar.service.application import Application
+from lumenar.service.data import now
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.new_display import KINDS
+from lumenar.service.readings_file import (
+    FileMeter,
+    FileReading,
+    FileRun,
+    FileSetup,
+    FileUnit,
+    ReadingsFile,
+    SetupFigures,
+    analyse_file,
+    meter_limits_of,
+    reading_order,
+)
+from lumenar.service.tables import read_any
+from lumenar.store import corrections, menus, readings, reviews, runs
+from lumenar.store.corrections import CorrectionRow
+from lumenar.store.readings import NewReading
+from lumenar.store.reviews import SetupRow, UnitRow
+from lumenar.store.runs import NewPatch, NewRun
+
+METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
+
+
+@dataclass(frozen=True)
+class UnderstoodSetup:
+    """One setup of a file: what it is, and which measurements its readings suffice for."""
+
+    name: str
+    unit: str
+    mode: str
+    signal: str
+    target: str
+    readings: int
+    measurements: list[str]
+    left_out: list[str]
+
+
+@dataclass(frozen=True)
+class Understood:
+    """What was understood of a file, before anything is stored. columns: of a table, what each column was taken for; notes:
+    what was assumed; missing: of the displays what the file does not say and a person has to."""
+
+    format: str
+    units: list[dict[str, str]]
+    meters: list[str]
+    setups: list[UnderstoodSetup]
+    columns: dict[str, str]
+    notes: list[str]
+    missing: list[str]
+
+
+@dataclass(frozen=True)
+class Identity:
+    """What a person says of the display where the file does not."""
+
+    maker: str = ""
+    model: str = ""
+    kind: str = "monitor"
+    panel: str = ""
+
+
+@dataclass
+class _Taken:
+    """One patch of a run with its readings, attempt by attempt, and the measurements that use it."""
+
+    patch: Patch
+    readings: list[FileReading] = field(default_factory=list)
+    uses: dict[str, None] = field(default_factory=dict)
+
+
+def understand(text: str | bytes, name: str, mapping: Mapping[str, str] | None = None) -> Understood:
+    """What a file would be taken for; BadInputError as of `read_any` and `analyse_file`."""
+    read = read_any(text, name, mapping)
+    results = analyse_file(read.file, name)
+    units = [
+        {k: getattr(u, k) for k in ("id", "maker", "model", "serial", "panel", "firmware")} for u in _units(read.file)
+    ]
+    missing = [] if all(u["maker"] and u["model"] for u in units) else ["maker", "model"]
+    setups = [_understood(s, r) for s, r in zip(read.file.setups, results, strict=True)]
+    floors = [sentence for r in results for sentence in r.floors]
+    meters = [m.name or m.id for m in read.file.meters]
+    return Understood(
+        read.format, units, meters, setups, dict(read.columns), list(dict.fromkeys([*read.notes, *floors])), missing
+    )
+
+
+def _understood(s: FileSetup, r: SetupFigures) -> UnderstoodSetup:
+    titles = [MEASUREMENTS[m].title for m in r.analyses]
+    wanted = [f"{MEASUREMENTS[m].title}: {why}" for m, why in r.left_out.items()]
+    return UnderstoodSetup(
+        s.name, s.unit or "", s.mode or s.name, s.signal, s.target_key, len(s.readings), titles, wanted
+    )
+
+
+def _units(file: ReadingsFile) -> list[FileUnit]:
+    """The file's units; where a setup names none, one without a name."""
+    nameless = any(s.unit is None for s in file.setups)
+    return [*file.units, *([FileUnit(id="-")] if nameless and not any(u.id == "-" for u in file.units) else [])]
+
+
+def import_readings(
+    app: Application, text: str | bytes, name: str, identity: Identity | None = None, review_id: int | None = None,
+    mapping: Mapping[str, str] | None = None,
+) -> int:  # fmt: skip
+    """Store a readings file as a new review, or with the displays of one that is there. Returns the review's number. Nothing
+    is stored where anything is wrong: BadInputError; ConflictError where a setup of that name was measured already."""
+    identity = identity or Identity()
+    if identity.kind not in KINDS:
+        raise BadInputError("display", f"The kind is one of {', '.join(KINDS)}, not {identity.kind!r}.", "kind")
+    read = read_any(text, name, mapping)
+    results = analyse_file(read.file, name)
+    for i, (s, r) in enumerate(zip(read.file.setups, results, strict=True)):
+        _one_meter_each(s, r, f"{name}: setups[{i}]")
+    with app.db.transaction() as db:
+        if review_id is None:
+            review_id = reviews.add_review(db, now())
+        elif review_id not in reviews.review_ids(db):
+            raise NotFoundError("review", f"There is no review {review_id}.")
+        # A correction that several runs share is one: by meter.
+        made: dict[str, int] = {}
+        for unit in _units(read.file):
+            mine = [(s, r) for s, r in zip(read.file.setups, results, strict=True) if (s.unit or "-") == unit.id]
+            if mine:
+                unit_id, menu = _unit(db, review_id, unit, identity, [s for s, _ in mine], name)
+                for s, r in mine:
+                    _setup(db, review_id, unit_id, menu, unit, read.file, s, r, made)
+    app.forget()
+    return review_id
+
+
+def _one_meter_each(s: FileSetup, r: SetupFigures, place: str) -> None:
+    """A run has one meter of light, with one correction."""
+    for m in r.analyses:
+        used = {x.meter for x in s.readings if x.measurement in (None, m) and x.waveform is None and x.spectrum is None}
+        if len(used) > 1:
+            raise BadInputError(
+                "readings-file",
+                f"{place}: {m} was read with {len(used)} meters; split it, since a figure comes from one meter.",
+                f"{place}.readings",
+            )
+
+
+def _unit(
+    db: sqlite3.Connection, review_id: int, unit: FileUnit, identity: Identity, setups: Sequence[FileSetup], name: str
+) -> tuple[int, Menu]:
+    """The sample that the setups belong to, made or taken from the review, with every mode of theirs in its menu."""
+    maker, model = unit.maker.strip() or identity.maker.strip(), unit.model.strip() or identity.model.strip()
+    for what, value in (("maker", maker), ("model", model)):
+        if not value:
+            raise BadInputError("display", f"{name} does not say the display's {what}; say it.", what)
+    panel = unit.panel if unit.panel != "other" or not identity.panel else identity.panel
+    modes = tuple(
+        {(s.mode or s.name, s.signal): Mode(s.mode or s.name, s.signal, s.target_key) for s in setups}.values()
+    )
+    there = next(
+        (
+            u for u in reviews.units_of(db, review_id)
+            if (u.maker, u.model, u.serial, u.sample) == (maker, model, unit.serial, unit.sample or "A")
+        ),
+        None,
+    )  # fmt: skip
+    if there is None:
+        menu = Menu(modes)
+        row = UnitRow(
+            0, review_id, menus.add(db, document_of(menu)), maker, model, unit.serial, unit.sample or "A", unit.firmware,
+            identity.kind, panel, "", None, None, None, 8, "full",
+        )  # fmt: skip
+        return reviews.add_unit(db, row), menu
+    menu = menu_from(menus.get(db, there.menu_id))
+    new = [m for m in modes if all((m.name, m.signal) != (o.name, o.signal) for o in menu.modes)]
+    if new:
+        menu = Menu((*menu.modes, *new), menu.controls, menu.mode_path)
+        menus.change(db, there.menu_id, document_of(menu), now())
+    return there.id, menu
+
+
+def _setup(
+    db: sqlite3.Connection, review_id: int, unit_id: int, menu: Menu, unit: FileUnit, file: ReadingsFile, s: FileSetup,
+    r: SetupFigures, made: dict[str, int],
+) -> None:  # fmt: skip
+    mine = [x for x in reviews.setups_of(db, review_id) if x.unit_id == unit_id]
+    mode = s.mode or s.name
+    there = next((x for x in mine if x.name == s.name), None)
+    if there is not None and runs.has_any(db, there.id):
+        raise ConflictError("setup", f"The review has a measured setup {s.name!r} already; rename one of the two.")
+    known = {p: v for p, v in s.settings.items() if p in menu.by_path}
+    changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
+    shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
+    if there is None:
+        position = max((x.position for x in mine), default=-1) + 1
+        setup_id = reviews.add_setup(
+            db, SetupRow(0, unit_id, position, s.name, mode, int(shipped), s.signal, s.target_key, changes)
+        )
+    else:
+        setup_id = there.id
+        reviews.change_setup(db, setup_id, changes, s.target_key)
+    for run, measurements in _runs_of(s, r):
+        _run(db, review_id, unit_id, setup_id, changes, unit, file, s, run, measurements, made)
+
+
+def _runs_of(s: FileSetup, r: SetupFigures) -> list[tuple[FileRun, list[str]]]:
+    """Each run that read the setup with its measurements: as the file says, and parted further where meters differ."""
+
+    def meter(m: str) -> str | None:
+        light = [
+            x.meter for x in s.readings if x.measurement in (None, m) and x.waveform is None and x.spectrum is None
+        ]
+        return light[0] if light else None
+
+    parts: dict[tuple[int, str | None], tuple[FileRun, list[str]]] = {}
+    for m in r.analyses:
+        at = next((i for i, run in enumerate(s.runs) if m in (run.measurements or (m,))), -1)
+        light = meter(m)
+        # What reads no light goes with any run that does.
+        key = (at, light)
+        parts.setdefault(key, (s.runs[at] if at >= 0 else FileRun(), []))[1].append(m)
+    for key in [k for k in parts if k[1] is None]:
+        other = next((k for k in parts if k[0] == key[0] and k[1] is not None), None)
+        if other is not None:
+            parts[other][1].extend(parts.pop(key)[1])
+    return list(parts.values())
+
+
+def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
+    """The patches of a run in the order in which they were read. The same number in several measurements is one reading."""
+    by_number: dict[object, tuple[FileReading, dict[str, None]]] = {}
+    for i, r in enumerate(sorted(s.readings, key=reading_order)):
+        uses = [m for m in measurements if r.measurement in (None, m)]
+        if not uses:
+            continue
+        key: object = ("id", r.id) if r.id is not None else ("at", i)
+        if key in by_number and by_number[key][0].patch != r.patch:
+            raise BadInputError("readings-file", f"setup {s.name!r}: two different readings have the id {r.id}.", "id")
+        by_number.setdefault(key, (r, {}))[1].update(dict.fromkeys(uses))
+    taken: dict[object, _Taken] = {}
+    for r, found in by_number.values():
+        t = taken.setdefault((r.patch, tuple(sorted(found))), _Taken(r.patch))
+        t.readings.append(r)
+        t.uses.update(found)
+    return list(taken.values())
+
+
+def _run(
+    db: sqlite3.Connection, review_id: int, unit_id: int, setup_id: int, changes: Mapping[str, float | str], unit: FileUnit,
+    file: ReadingsFile, s: FileSetup, run: FileRun, measurements: list[str], made: dict[str, int],
+) -> None:  # fmt: skip
+    taken = _taken(s, measurements)
+    meters, matrix = _meters(file, s, [r for t in taken for r in t.readings])
+    correction = None
+    if matrix is not None and matrix.id in made:
+        correction = made[matrix.id]
+    elif matrix is not None:
+        row = CorrectionRow(
+            0, unit.panel, str(meters["XYZ"]["name"]), corrections.IMPORTED, f"{unit.maker} {unit.model}".strip(), now(),
+            [list(m) for m in matrix.correction or ()], {"u_percent": matrix.correction_u_percent},
+            None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
+        )  # fmt: skip
+        correction = made[matrix.id] = corrections.add(db, row)
+    settings = json.dumps(changes, sort_keys=True)
+    new = NewRun(
+        review_id, unit_id, now(), unit.firmware, meters, None if s.condition is None else s.condition.model_dump(), {},
+        correction, False, {setup_id: settings}, {setup_id: dict(s.settings)},
+        [NewPatch(setup_id, t.patch, 0.0, tuple(t.uses)) for t in taken], "done",
+    )  # fmt: skip
+    run_id = runs.add_run(db, new)
+    runs.set_warm(db, run_id, run.warm)
+    for number, t in zip(runs.patch_ids(db, run_id, setup_id), taken, strict=True):
+        for attempt, r in enumerate(t.readings, 1):
+            # A flagged reading is no number, whatever stands beside the flag.
+            XYZ = None if r.flag is not None else r.XYZ
+            readings.add(db, NewReading(number, attempt, r.flag or "ok", XYZ, None, r.time_s or 0.0, now(), r.trace))
+    if run.rested_white is not None:
+        runs.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
+    for w in run.whites:
+        runs.add_watch(db, run_id, setup_id, "reference", w.time_s, w.XYZ)
+
+
+def _meters(
+    file: ReadingsFile, s: FileSetup, own: Sequence[FileReading]
+) -> tuple[dict[str, dict[str, object]], FileMeter | None]:
+    """A run's meters as a run remembers them, with the noise that the file's figures were judged by; and the one whose
+    correction applies."""
+    by_id = {m.id: m for m in file.meters}
+    meters: dict[str, dict[str, object]] = {}
+    corrected: FileMeter | None = None
+    for r in own:
+        m = by_id.get(r.meter or "", FileMeter(id="unnamed"))
+        reads = r.patch.reads
+        if reads in meters:
+            continue
+        kind = METER_OF.get(reads, m.kind)
+        entry: dict[str, object] = {
+            "name": m.name or m.id,
+            "kind": kind,
+            "repeatability": m.repeatability_percent / 100,
+        }
+        if m.serial:
+            entry["serial"] = m.serial
+        if reads == "XYZ":
+            limits: MeterLimits = meter_limits_of(m, s)
+            entry |= {"floor": limits.floor, "absolute": limits.absolute, "floor_origin": limits.floor_origin}
+            corrected = m if m.correction is not None else None
+        meters[reads] = entry
+    return meters, corrected

@@ -1,0 +1,245 @@
+"""Anyone's readings taken into the store: understood first, kept whole, and given back the same."""
+
+import json
+
+import numpy as np
+import pytest
+
+from lumenar.cli import main
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.service import board, cells, look
+from lumenar.service.application import Application
+from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.export import readings_document, text_of
+from lumenar.service.importing import Identity, import_readings, understand
+from lumenar.service.readings_file import analyse_file, parse_readings
+from lumenar.service.tables import read_any
+from lumenar.store import corrections, reviews
+
+from .test_readings_file import document
+
+TERN = Identity("Tern Street", "Wall 55", "television", "lcd")
+
+
+def file(**more):
+    d = document()
+    d["setups"][0] |= more
+    return json.dumps(d)
+
+
+def csv_text(delimiter=",", comma=False, top=255, heads=None, white=120.0, names=("Film",)):
+    patches = list(
+        dict.fromkeys(p for m in ("white_black", "grey_ramp", "gamut") for p in MEASUREMENTS[m].patches(Context()))
+    )
+    XYZ = TARGETS["srgb"].XYZ(np.array([p.rgb for p in patches]), Anchor(np.array(white), np.array(0.1)))
+    lines = [delimiter.join(heads or ["setup", "R", "G", "B", "X", "Y", "Z"])]
+    for name in names:
+        for p, v in zip(patches, XYZ, strict=True):
+            cells_ = [name, *(f"{c * top:.10g}" for c in p.rgb), *(f"{c:.10g}" for c in v)]
+            lines.append(delimiter.join(c.replace(".", ",") if comma else c for c in cells_))
+    return "\n".join(lines)
+
+
+def test_figures_of_what_was_imported_are_those_of_the_file(app):
+    text = file(settings={"Picture > Light": 40})
+    review = import_readings(app, text, "mine.json", TERN)
+    expected = analyse_file(parse_readings(text))[0].analyses
+    compared = 0
+    now = cells.newest(app, review)
+    for setup in reviews.setups_of(app.db.connection(), review):
+        kept = cells.analyses_of(app, setup, now)
+        assert kept.keys() == expected.keys()
+        for m, a in kept.items():
+            for key, value in expected[m].figures.items():
+                np.testing.assert_allclose(a.figures[key], value, rtol=1e-12, equal_nan=True, err_msg=f"{m} {key}")
+            for key, u in expected[m].uncertainty.items():
+                assert (a.uncertainty[key].low, a.uncertainty[key].high) == (u.low, u.high), (m, key)
+                compared += 1
+    assert compared > 40
+    shown = board.board(app, review)
+    assert shown.review.name == "Tern Street Wall 55" and not shown.stand_in and shown.rows[0].score is not None
+    assert look.look(app, review, shown.rows[0].setup, None, 1.0)
+
+
+def test_out_in_and_out_again_gives_the_same_bytes(whole, tmp_path):
+    first = text_of(readings_document(whole, 1))
+    other = Application(tmp_path / "other")
+    try:
+        review = import_readings(other, first, "first.json", Identity(kind="phone"))
+        assert text_of(readings_document(other, review)) == first
+        kept, again = board.board(whole, 1), board.board(other, review)
+        by_name = {r.name: r for r in again.rows}
+        compared = 0
+        for row in kept.rows[:2]:
+            for cell, other_cell in zip(row.cells, by_name[row.name].cells, strict=True):
+                assert [(f.figure, f.raw, f.uncertainty) for f in cell.figures] == [
+                    (f.figure, f.raw, f.uncertainty) for f in other_cell.figures
+                ], cell.measurement
+                compared += len(cell.figures)
+        assert compared > 30 and by_name[kept.rows[0].name].score == kept.rows[0].score
+    finally:
+        other.close()
+
+
+def test_a_correction_that_came_in_a_file_is_not_that_of_the_bench(whole):
+    db = whole.db.connection()
+    [made] = db.execute("SELECT * FROM correction").fetchall()
+    first = text_of(readings_document(whole, 1))
+    import_readings(whole, first, "first.json", Identity("Tern", "Other", "phone"))
+    assert [r[0] for r in db.execute("SELECT reference FROM correction ORDER BY id")][1:] == [corrections.IMPORTED]
+    assert corrections.newest(db, made["panel"], made["meter"]).id == made["id"]
+
+
+def test_what_is_understood_is_said_before_anything_is_stored(app):
+    told = understand(file(), "mine.json")
+    assert told.format == "JSON" and told.missing == ["maker", "model"]
+    [s] = told.setups
+    assert (
+        s.name == "Mine" and "White and black" in s.measurements and any("Brightness ladder" in x for x in s.left_out)
+    )
+    assert any("floor of meter unnamed is not stated" in n for n in told.notes)
+    table = understand(csv_text(), "mine.csv")
+    assert table.format == "CSV" and table.columns == {
+        "setup": "setup", "R": "r", "G": "g", "B": "b", "X": "X", "Y": "Y", "Z": "Z"
+    }  # fmt: skip
+    assert "Signals run 0..255, since the highest is 255." in table.notes
+    assert not reviews.review_ids(app.db.connection())
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        csv_text(), csv_text(";", comma=True), csv_text("\t"), "\ufeff" + csv_text(), csv_text(top=1023), csv_text(top=1),
+        csv_text(top=100), csv_text().encode("utf-16"), b"\xef\xbb\xbf" + csv_text(";", comma=True).encode(),
+        csv_text(heads=["Setup name", "red", "GREEN", "Blue", "X", "Y", "Z"]),
+    ],
+    ids=["comma", "semicolon", "tab", "mark", "1023", "1", "100", "utf-16", "utf-8 mark", "heads"],
+)  # fmt: skip
+def test_tables_in_every_usual_dress_give_the_same(text):
+    read = read_any(text, "mine.csv").file
+    expected = read_any(csv_text(), "mine.csv").file
+    assert np.allclose([r.rgb for r in read.setups[0].readings], [r.rgb for r in expected.setups[0].readings])
+    assert np.allclose(
+        [r.XYZ for r in read.setups[0].readings], [r.XYZ for r in expected.setups[0].readings], rtol=1e-9
+    )
+
+
+CGATS = """CGATS.17
+DESCRIPTOR "Film"
+BEGIN_DATA_FORMAT
+SAMPLE_ID RGB_R RGB_G RGB_B XYZ_X XYZ_Y XYZ_Z
+END_DATA_FORMAT
+BEGIN_DATA
+1 255 255 255 114 120 130.6
+2 0 0 0 0.1 0.1 0.1
+END_DATA
+DESCRIPTOR "Game"
+BEGIN_DATA
+1 255 255 255 190 200 217
+2 0 0 0 0.2 0.2 0.2
+END_DATA
+"""
+
+
+def test_cgats_text_is_a_table_for_each_setup():
+    told = understand(CGATS, "mine.txt")
+    assert told.format == "CGATS" and [s.name for s in told.setups] == ["Film", "Game"]
+    assert told.columns["RGB_R"] == "r" and told.columns["XYZ_Z"] == "Z" and "Not used: SAMPLE_ID." in told.notes
+    figures = analyse_file(read_any(CGATS, "mine.txt").file)
+    assert [f.analyses["white_black"].scalar("white_cd_m2") for f in figures] == [120, 200]
+
+
+@pytest.mark.parametrize(
+    ("text", "mapping", "said", "place"),
+    [
+        ("", {}, "the file is empty", None),
+        ("[1, 2]", {}, "neither a readings file", None),
+        ("just words", {}, "line 1: no heads", "line 1"),
+        ("R,G,B\n1,1,1", {}, "no columns X, Y, Z", "Y"),
+        ("X,Y,Z\n1,1,1", {}, "no column for the signal r, g, b", "r"),
+        ("R,G,B,X,Y,Z", {}, "not one reading", None),
+        ("R,G,B,X,Y,Z\n255,255,255,1,green,1", {}, "line 2, Y: 'green' is no number", "line 2"),
+        ("R,G,B,X,Y,Z\n255,255,255,1,1", {}, "line 2 ends before 'Z'", "line 2"),
+        ("R,G,B,X,Y,Z\n200,200,200,1,1,1", {}, "the highest signal is 200; say whether", "rgb"),
+        ("R,G,B,X,Y,Z\n200,200,200,1,1,1", {"rgb": "0..16"}, "not '0..16'", "rgb"),
+        ("R,G,B,Lum,X,Y,Z\n255,255,255,1,1,1,1", {"Lum": "Y"}, "both 'Lum' and 'Y' seem to be Y", "Y"),
+        ("R,G,B,X,Y,Z\n255,255,255,1,1,1", {"R": "smell"}, "'r' cannot be 'smell'", "r"),
+        ("R,G,B,Y,x,y\n255,255,255,100,0.3,0", {}, "y is 0, so there is no colour", "line 2"),
+        (CGATS.replace("BEGIN_DATA\n", "DATA\n"), {}, "without BEGIN_DATA", None),
+        (b"R,G,B,X,Y,Z\n255,255,255,1,1,1\n\xff\xfe\xfa", {}, "line 3 is neither UTF-8 nor UTF-16", None),
+    ],
+)
+def test_what_cannot_be_understood_is_pointed_at(app, text, mapping, said, place):
+    with pytest.raises(BadInputError) as e:
+        import_readings(app, text, "mine.csv", TERN, None, mapping)
+    assert said in e.value.detail and (place is None or e.value.place == place)
+    assert not reviews.review_ids(app.db.connection())
+
+
+def test_a_person_says_what_a_column_is(app):
+    text = csv_text(heads=["Which", "R", "G", "B", "first", "second", "third"])
+    with pytest.raises(BadInputError, match="no columns X, Y, Z"):
+        understand(text, "mine.csv")
+    mapping = {"Which": "setup", "first": "X", "second": "Y", "third": "Z"}
+    review = import_readings(app, text, "mine.csv", TERN, None, mapping)
+    assert board.board(app, review).rows[0].name == "Film"
+
+
+def test_greys_in_one_column_and_chromaticities_are_readings_too():
+    text = "Grey %,Y,x,y\n100,120,0.3127,0.329\n50,26,0.3127,0.329\n0,0.1,0.3,0.3"
+    setup = read_any(text, "mine.csv").file.setups[0]
+    assert (
+        setup.readings[1].rgb == (0.5, 0.5, 0.5)
+        and pytest.approx((114.05, 120, 130.69), rel=1e-3) == setup.readings[0].XYZ
+    )
+
+
+def test_a_display_without_a_name_is_asked_for_and_nothing_is_stored(app):
+    with pytest.raises(BadInputError, match="does not say the display's maker") as e:
+        import_readings(app, file(), "mine.json")
+    assert e.value.place == "maker" and not reviews.review_ids(app.db.connection())
+
+
+def test_into_a_review_that_is_there_only_what_is_new_comes(app):
+    review = import_readings(app, csv_text(names=("Film", "Game")), "mine.csv", TERN)
+    assert import_readings(app, csv_text(names=("Sport",)), "more.csv", TERN, review) == review
+    assert [r.name for r in board.board(app, review).rows] == ["Film", "Game", "Sport"]
+    assert len(reviews.units_of(app.db.connection(), review)) == 1
+    with pytest.raises(ConflictError, match="a measured setup 'Game' already"):
+        import_readings(app, csv_text(names=("Arena", "Game")), "again.csv", TERN, review)
+    assert len(board.board(app, review).rows) == 3, "nothing of it is stored"
+
+
+def test_two_displays_in_one_file_are_two_samples_of_the_review(app):
+    d = document()
+    d["units"] = [
+        {"id": "a", "maker": "Tern", "model": "W", "sample": "A"},
+        {"id": "b", "maker": "Tern", "model": "W", "sample": "B"},
+    ]
+    d["setups"] = [{**d["setups"][0], "unit": u} for u in "ab"]
+    review = import_readings(app, json.dumps(d), "two.json", TERN)
+    assert [r.sample for r in board.board(app, review).rows] == ["A", "B"]
+
+
+def test_a_figure_from_two_meters_is_refused(app):
+    d = document()
+    d["meters"] = [{"id": "m1"}, {"id": "m2"}]
+    for i, r in enumerate(d["setups"][0]["readings"]):
+        r["meter"] = f"m{1 + i % 2}"
+    with pytest.raises(BadInputError, match="was read with 2 meters"):
+        import_readings(app, json.dumps(d), "two.json", TERN)
+
+
+def test_the_command_line_brings_in_and_out(tmp_path, capsys):
+    (tmp_path / "mine.csv").write_text(csv_text())
+    data = str(tmp_path / "data")
+    assert main(["import", str(tmp_path / "mine.csv"), "--data", data]) == 2
+    assert "say it" in capsys.readouterr().err
+    assert main(["import", str(tmp_path / "mine.csv"), "--data", data, "--maker", "Tern", "--model", "Wall"]) == 0
+    out = capsys.readouterr()
+    assert "is in review" in out.out and "Signals run 0..255" in out.err
+    review = out.out.split("review ")[1].split()[0]
+    assert main(["export", review, "--data", data, "--out", str(tmp_path / "out.json")]) == 0
+    assert main(["figures", str(tmp_path / "out.json")]) == 0
+    assert main(["import", str(tmp_path / "mine.csv"), "--data", data, "--column", "rgb"]) == 2
