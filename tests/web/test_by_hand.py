@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from lumenar.core.targets import TARGETS, Anchor
 
@@ -175,3 +176,36 @@ def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):
     # What was refused on purpose, and the events that a killed server broke off, are all that the browser complains of.
     wanted = ("status of 422", "ERR_INCOMPLETE_CHUNKED_ENCODING", "ERR_CONNECTION_REFUSED")
     assert [e for e in page.errors() if not any(w in e for w in wanted)] == []
+
+
+TABLE = "Which;R;G;B;X;Y;Lum z\n" + "\n".join(
+    f"Film;{r};{g};{b};{x};{y};{z}".replace(".", ",")
+    for r, g, b, x, y, z in [
+        (255, 255, 255, 114.1, 120, 130.7), (0, 0, 0, 0.1, 0.1, 0.1), (128, 128, 128, 24.6, 25.9, 28.2),
+        (255, 0, 0, 49.5, 25.5, 2.3), (0, 255, 0, 42.9, 85.8, 14.3), (0, 0, 255, 21.6, 8.7, 114),
+        (0, 255, 255, 64.5, 94.5, 128), (255, 0, 255, 71, 34.2, 116), (255, 255, 0, 92.4, 111.3, 16.6),
+    ]
+)  # fmt: skip
+
+
+def test_5_a_table_is_understood_column_by_column_and_stored(page, tmp_path):
+    (tmp_path / "mine.csv").write_text(TABLE)
+    page.go("/import")
+    page.find("h1", "Import readings")
+    page.driver.find_element(By.CSS_SELECTOR, "[data-testid=import-file]").send_keys(str(tmp_path / "mine.csv"))
+    assert "no columns X, Y, Z" in page.find("[role=alert]").text
+    Select(page.find("[data-testid='column-Lum z']")).select_by_value("Z")
+    told = page.find("[data-testid=understood]")
+    assert "Signals run 0..255, since the highest is 255." in told.text and "Not used: Which." in told.text
+    Select(page.find("[data-testid=column-Which]")).select_by_value("setup")
+    page.until(lambda: page.find("[data-testid=understood-setup]").text.startswith("Film"))
+    assert "Gamut" in page.find("[data-testid=understood-setup]").text
+    store = page.find("button", "Store as a new review")
+    assert not store.is_enabled(), "the file does not say what display it is"
+    for field, text in zip(page.all("[data-testid=understood] input"), ("Tern Street", "Wall 60"), strict=True):
+        field.send_keys(text)
+    page.until(store.is_enabled)
+    store.click()
+    page.until(lambda: page.cell("Film", "white_black").get_attribute("data-state") == "measured")
+    assert "120" in page.cell("Film", "white_black").text and "Tern Street Wall 60" in page.find("header").text
+    assert page.find("a", "Save the readings").get_attribute("href").endswith("/readings")

@@ -12,6 +12,7 @@ const CompareView = lazy(() => import("../views/compare/CompareView"));
 const InstrumentsView = lazy(() => import("../views/instruments/InstrumentsView"));
 const LookView = lazy(() => import("../views/look/LookView"));
 const HandView = lazy(() => import("../views/hand/HandView"));
+const ImportView = lazy(() => import("../views/import/ImportView"));
 const MenuView = lazy(() => import("../views/menu/MenuView"));
 const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
 
@@ -44,6 +45,7 @@ export function Routes() {
           <Route path="review/:review/look/:setup" element={<LookView />} />
           <Route path="review/:review/hand/:run" element={<HandView />} />
           <Route path="review/:review/menu" element={<MenuView />} />
+          <Route path="import" element={<ImportView />} />
           <Route path="compare" element={<CompareView />} />
           <Route path="instruments" element={<InstrumentsView />} />
           <Route path="*" element={<Nowhere />} />

@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { type Board, type BoardCell, call } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
@@ -11,10 +11,12 @@ import { duration } from "../bench/BenchBar";
 import { BoardTable } from "./BoardTable";
 import { blocksOf, filtered, type Sort, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
-import { RunOptions as RunOptionsBar } from "./RunOptions";
+import { type Meter, RunOptions as RunOptionsBar } from "./RunOptions";
 import { type Saved, SettingsDialog } from "./SettingsDialog";
 import { cellOf, keyOf, useSelection } from "./selection";
 
+const A = chakra("a");
+const To = chakra(Link);
 const FIRST = ["white_black", "grey_ramp", "gamut"];
 /** The cell that was left for its plates, by review: who comes back goes on there. */
 const lastCell = new Map<number, [number, number]>();
@@ -32,6 +34,16 @@ const NEXT: Record<string, ReactNode> = {
   ),
   hand: "Go on by hand",
 };
+const METER = "lumenar-meter";
+/** The meter that was last used by hand in this browser. */
+function lastMeter(): Meter {
+  const usual: Meter = { name: "", serial: "", repeatability_percent: 0.2, floor_cd_m2: null };
+  try {
+    return { ...usual, ...JSON.parse(localStorage.getItem(METER) ?? "{}") };
+  } catch {
+    return usual;
+  }
+}
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
 function Headline({ board }: { board: Board }) {
@@ -152,9 +164,15 @@ export default function BoardView() {
   const [options, setOptions] = useState<RunOptions>({});
   const [asking, setAsking] = useState(false);
   const search = useRef<HTMLInputElement>(null);
+  const [meter, setMeter] = useState<Meter>(lastMeter);
   const start = useAct(
     (cells: { setup: number; measurement: string }[]) =>
-      call<{ id: number }>("POST", "/runs", { review, cells, options }),
+      call<{ id: number }>("POST", "/runs", {
+        review,
+        cells,
+        options,
+        ...(board.data?.stand_in ? {} : { meter }),
+      }),
     ["board", "bench", "shelf"],
   );
   const run = useAct((setup: number) => call("POST", "/free", { review, setup }), ["free", "bench"]);
@@ -181,6 +199,7 @@ export default function BoardView() {
     start.mutate(cells, {
       onSuccess: ({ id }) => {
         clear();
+        if (board.data && !board.data.stand_in) localStorage.setItem(METER, JSON.stringify(meter));
         // What no stand-in shows, a person reads: the list is the next thing to do.
         if (board.data && !board.data.stand_in) go(`/review/${review}/hand/${id}`);
       },
@@ -333,6 +352,8 @@ export default function BoardView() {
           declared={board.data.options}
           measurements={new Set(cells.map((c) => c.measurement))}
           onOptions={setOptions}
+          meter={board.data.stand_in ? null : meter}
+          onMeter={setMeter}
         />
       )}
       {(start.error ?? plan.error ?? run.error) && (
@@ -357,11 +378,19 @@ export default function BoardView() {
         onSettings={(r) => setSettings(r.setup)}
       />
       <Box flex="1" />
-      <Text color="ink3" px="16px" py="10px" fontSize="12px">
-        Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span> marks
-        doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass, <Key>e</Key>{" "}
-        settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>?</Key> every key.
-      </Text>
+      <Flex color="ink3" px="16px" py="10px" fontSize="12px" gap="6px 18px" wrap="wrap" align="center">
+        <Box flex="1" minW="280px">
+          Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span>{" "}
+          marks doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass,{" "}
+          <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>?</Key> every key.
+        </Box>
+        <A href={`/api/reviews/${review}/readings`} download textDecoration="underline dotted" minH="24px">
+          Save the readings
+        </A>
+        <To to={`/import?review=${review}`} textDecoration="underline dotted" minH="24px">
+          Import readings…
+        </To>
+      </Flex>
       {settings !== null && (
         <SettingsDialog review={review} setup={settings} close={() => setSettings(null)} onSaved={setSaved} />
       )}

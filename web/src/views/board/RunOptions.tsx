@@ -43,6 +43,65 @@ function Option({ option, value, onChange }: { option: RunOption; value: unknown
   );
 }
 
+/** The meter of a run by hand, as far as the person knows it; what is not said is assumed, and the figures say so. */
+export interface Meter {
+  name: string;
+  serial: string;
+  repeatability_percent: number;
+  floor_cd_m2: number | null;
+}
+
+function HandMeter({ meter, onMeter }: { meter: Meter; onMeter: (m: Meter) => void }) {
+  const words = (key: "name" | "serial", label: string, width: string) => (
+    <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
+      {label}
+      <Field
+        h="24px"
+        w={width}
+        fontSize="12px"
+        fontFamily="body"
+        maxLength={80}
+        value={meter[key]}
+        onChange={(e) => onMeter({ ...meter, [key]: e.target.value })}
+      />
+    </Flex>
+  );
+  return (
+    <>
+      {words("name", "meter", "130px")}
+      {words("serial", "serial", "90px")}
+      <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
+        repeats within, %
+        <Field
+          type="number"
+          min={0}
+          max={50}
+          step="any"
+          h="24px"
+          w="64px"
+          fontSize="12px"
+          value={meter.repeatability_percent}
+          onChange={(e) => onMeter({ ...meter, repeatability_percent: Number(e.target.value) })}
+        />
+      </Flex>
+      <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
+        reads down to, cd/m²
+        <Field
+          type="number"
+          min={0}
+          step="any"
+          h="24px"
+          w="72px"
+          fontSize="12px"
+          placeholder="not known"
+          value={meter.floor_cd_m2 ?? ""}
+          onChange={(e) => onMeter({ ...meter, floor_cd_m2: e.target.value === "" ? null : Number(e.target.value) })}
+        />
+      </Flex>
+    </>
+  );
+}
+
 /** What the chosen measurements may be asked to do otherwise, and how the bench treats the panel. */
 export function RunOptions({
   plan,
@@ -50,12 +109,17 @@ export function RunOptions({
   declared,
   measurements,
   onOptions,
+  meter,
+  onMeter,
 }: {
   plan: PlanPreview | undefined;
   options: Values;
   declared: RunOption[];
   measurements: Set<string>;
   onOptions: (o: Values) => void;
+  /** Where a person reads by hand: their meter. */
+  meter: Meter | null;
+  onMeter: (m: Meter) => void;
 }) {
   const set = (o: Values) => onOptions({ ...options, ...o });
   const habit = (key: "settle_s" | "rest_every" | "rest_s" | "reference_every_s", label: string) => (
@@ -102,20 +166,30 @@ export function RunOptions({
           as="label"
           gap="6px"
           align="center"
-          title="Reads white until it drifts by less than 1 % in ten minutes; without it the run is marked"
+          title={
+            meter
+              ? "Half an hour at least; without it the figures' uncertainty allows for a cold display"
+              : "Reads white until it drifts by less than 1 % in ten minutes; without it the run is marked"
+          }
         >
           <input
             type="checkbox"
             checked={options.warm_up ?? false}
             onChange={(e) => set({ warm_up: e.target.checked })}
           />
-          warm up first
+          {meter ? "the display has been on for an hour" : "warm up first"}
         </Flex>
       )}
-      {habit("settle_s", "settle, s")}
-      {habit("rest_every", "rest after patches")}
-      {habit("rest_s", "rest, s")}
-      {habit("reference_every_s", "white again every, s")}
+      {meter ? (
+        <HandMeter meter={meter} onMeter={onMeter} />
+      ) : (
+        <>
+          {habit("settle_s", "settle, s")}
+          {habit("rest_every", "rest after patches")}
+          {habit("rest_s", "rest, s")}
+          {habit("reference_every_s", "white again every, s")}
+        </>
+      )}
       {plan?.left_out.map((why) => (
         <Text key={why} color="lamp" w="100%">
           Left out: {why}

@@ -128,8 +128,7 @@ function NewReview() {
         New review
       </Text>
       <Text color="ink2" mb="10px">
-        A display of your own, measured by hand; or a stand-in on the bench, one that ships with Lumenar or by its unit
-        file.
+        A display of your own, measured by hand; readings from a file; or a stand-in on the bench.
       </Text>
       <Flex gap="8px" wrap="wrap" mb={add.error ? "12px" : 0} align="center">
         <LampButton onClick={() => setNaming(true)} h="30px">
