@@ -6,8 +6,8 @@ from copy import deepcopy
 import pytest
 
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
+from lumenar.service.displays import arrivals
 from lumenar.service.errors import BadInputError
-from lumenar.service.units import parse
 
 from ..conftest import MONITOR
 
@@ -61,7 +61,7 @@ BAD = [
 def test_a_wrong_unit_file_is_refused_in_one_line(units, path, value, said):
     text = changed(json.loads(units[MONITOR]), path, value)
     with pytest.raises(BadInputError) as e:
-        parse(text, "mine.json")
+        arrivals(text, "mine.json")
     assert e.value.detail.startswith("mine.json: ") and said in e.value.detail
     assert "\n" not in e.value.detail
 
@@ -92,9 +92,9 @@ def test_what_is_no_number_is_refused(units, number):
 
 def test_the_shipped_units_are_good(units):
     for name, text in units.items():
-        unit = parse(text, name)
+        unit = arrivals(text, name)
         assert unit.modes and unit.luminance_control is not None
         assert len(unit.luminance_levels(unit.modes[0])) == 11
     assert len(units) == 5
-    kinds = {parse(t, n).kind for n, t in units.items()}
+    kinds = {arrivals(t, n).kind for n, t in units.items()}
     assert kinds == {"monitor", "television", "projector", "phone", "laptop"}

@@ -11,6 +11,7 @@ from selenium.webdriver.support.ui import Select
 from lumenar.core.targets import TARGETS, Anchor
 
 from .driver import Server, browser
+from .test_eyes_and_keys import theme, violations
 from .test_first_light import Person
 
 pytestmark = pytest.mark.web
@@ -145,6 +146,28 @@ def test_3_a_first_pass_is_typed_without_a_mouse(page):
     assert time.monotonic() - begun < 60 * len(sheet["patches"])
     page.until(lambda: page.cell("Evening", "white_black").get_attribute("data-state") == "measured")
     assert "180" in page.cell("Evening", "white_black").text
+
+
+@pytest.mark.parametrize("day", [False, True])
+def test_4_the_list_and_the_dialog_are_for_every_eye(page, day):
+    board = page.driver.current_url
+    theme(page, day)
+    page.find("button", "A display of your own").click()
+    page.until(lambda: box(page, "Maker"))
+    page.until(lambda: not violations(page, "dialog"))
+    page.go(board.removeprefix(page.server.url))
+    page.cell("Bright", "white_black").click()
+    page.press("o")
+    page.find("[data-testid=options]", "reads down to")
+    assert violations(page) == []
+    page.press("m")
+    page.until(lambda: "/hand/" in page.driver.current_url)
+    page.find("[data-testid=hand-input]")
+    page.press("1 2", Keys.ENTER)
+    page.until(lambda: "takes three" in page.find("[data-testid=hand-told]").text)
+    assert violations(page) == []
+    page.find("button", "End the run here").click()
+    page.find("[role=grid]")
 
 
 def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):

@@ -25,6 +25,8 @@ VIEWS = {
     "look": "/review/1/look/1",
     "compare": "/compare?setup=1&setup=2",
     "instruments": "/instruments",
+    "menu": "/review/1/menu",
+    "import": "/import",
     "nowhere": "/no/such/page",
 }
 
