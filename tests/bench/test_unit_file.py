@@ -92,9 +92,10 @@ def test_what_is_no_number_is_refused(units, number):
 
 def test_the_shipped_units_are_good(units):
     for name, text in units.items():
-        unit = arrivals(text, name)
+        arrivals(text, name)
+        unit = parse_unit(text, name)
         assert unit.modes and unit.luminance_control is not None
         assert len(unit.luminance_levels(unit.modes[0])) == 11
     assert len(units) == 5
-    kinds = {arrivals(t, n).kind for n, t in units.items()}
+    kinds = {arrivals(t, n)[0].kind for n, t in units.items()}
     assert kinds == {"monitor", "television", "projector", "phone", "laptop"}
