@@ -99,6 +99,7 @@ def _parser() -> _OneLineParser:
     p = _command(commands, "export", "a review's readings as a file", _export)
     p.add_argument("review", type=int, metavar="REVIEW", help="number of the review")
     p.add_argument("--data", type=Path, default=DATA, help="data folder (default: %(default)s)")
+    p.add_argument("--format", default="json", choices=("json", "csv", "cgats"), help="default: %(default)s")
     p.add_argument("--out", type=Path, metavar="FILE", help="file to write (default: standard output)")
 
     p = _command(commands, "verify", "recompute a published edition or data package and compare", _verify)
@@ -160,11 +161,11 @@ def _pair(text: str) -> tuple[str, str]:
 
 def _export(options: argparse.Namespace) -> int:
     from lumenar.service.application import Application
-    from lumenar.service.export import readings_document, text_of
+    from lumenar.service.export import text_as
 
     application = Application(options.data)
     try:
-        text = text_of(readings_document(application, options.review))
+        text = text_as(application, options.review, options.format)
     finally:
         application.close()
     if options.out is None:

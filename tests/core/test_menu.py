@@ -110,6 +110,12 @@ def test_modes_that_cannot_be_read_are_pointed_at():
             modes_from(text)
 
 
+def test_a_name_may_end_in_a_number():
+    controls = controls_from("Preset 2 0..100 = 50\nSlot 3 7 notches\nZone 1: off* | on")
+    assert [c.path for c in controls] == ["Preset 2", "Slot 3", "Zone 1"]
+    assert controls[0].default == 50 and controls[1].maximum == 7 and controls[2].kind == "switch"
+
+
 def test_decimal_commas_are_read_as_such():
     assert controls_from("Gamma 1,8..2,6 step 0,1 = 2,2")[0].default == 2.2
 

@@ -381,3 +381,18 @@ def test_drift_that_whites_on_both_sides_show_is_common_and_what_they_differ_by_
 def test_a_white_that_is_odd_among_three_shows_no_drift():
     whites = [(100.0, 100.0), (101.0, 112.0), (102.0, 100.0)]
     assert greys([10, 50, 90]).watched(100.0, whites).drift.max() == 0
+
+
+def test_what_was_read_more_than_once_counts_as_its_median_whatever_part_of_it_is_a_number():
+    rng = np.random.default_rng(5)
+    patches, rows = [], []
+    for i in range(60):
+        size = int(rng.integers(1, 6))
+        read = 50 + rng.standard_normal((size, 3))
+        read[rng.uniform(size=size) < 0.3] = np.nan
+        patches += [Patch((i / 60, 0.5, 0.5))] * size
+        rows.append(read)
+    readings = collect(patches, np.concatenate(rows), np.zeros(len(patches), bool), METER)
+    for read, value in zip(rows, readings.XYZ, strict=True):
+        good = read[np.isfinite(read).all(axis=1)]
+        np.testing.assert_allclose(value, np.median(good, axis=0) if len(good) else np.full(3, np.nan))

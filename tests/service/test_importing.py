@@ -11,7 +11,7 @@ from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import board, cells, look
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.export import readings_document, text_of
+from lumenar.service.export import readings_document, text_as, text_of
 from lumenar.service.importing import Identity, import_readings, understand
 from lumenar.service.readings_file import analyse_file, parse_readings
 from lumenar.service.tables import read_any
@@ -78,6 +78,21 @@ def test_out_in_and_out_again_gives_the_same_bytes(whole, tmp_path):
                 ], cell.measurement
                 compared += len(cell.figures)
         assert compared > 30 and by_name[kept.rows[0].name].score == kept.rows[0].score
+    finally:
+        other.close()
+
+
+@pytest.mark.parametrize("format", ["csv", "cgats"])
+def test_tables_out_in_and_out_again_give_the_same_bytes(whole, tmp_path, format):
+    first = text_as(whole, 1, format)
+    other = Application(tmp_path / "other")
+    try:
+        review = import_readings(other, first, f"first.{format}", TERN)
+        again = text_as(other, review, format)
+        assert again == first
+        kept, there = board.board(whole, 1), board.board(other, review)
+        white = [f.raw for f in kept.rows[0].cells[0].figures if f.figure == "white_cd_m2"]
+        assert white and np.isfinite(white).all() and there.rows[0].cells[0].state == "measured"
     finally:
         other.close()
 

@@ -231,4 +231,4 @@ def test_5_a_table_is_understood_column_by_column_and_stored(page, tmp_path):
     store.click()
     page.until(lambda: page.cell("Film", "white_black").get_attribute("data-state") == "measured")
     assert "120" in page.cell("Film", "white_black").text and "Tern Street Wall 60" in page.find("header").text
-    assert page.find("a", "Save the readings").get_attribute("href").endswith("/readings")
+    assert page.find("a", "CGATS").get_attribute("href").endswith("/readings?format=cgats")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
@@ -12,7 +12,7 @@ from lumenar.core.menu import Consequences
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, new_display
 from lumenar.service.application import Application
-from lumenar.service.export import readings_document, text_of
+from lumenar.service.export import text_as
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
 from lumenar.service.importing import Identity, Understood, import_readings, understand
 from lumenar.service.new_display import MenuMap
@@ -121,11 +121,13 @@ def add_import(request: Request, new: NewImport) -> Created:
 
 
 @router.get("/reviews/{review}/readings", response_class=Response)
-def export_readings(request: Request, review: Id) -> Response:
+def export_readings(request: Request, review: Id, format: Literal["json", "csv", "cgats"] = "json") -> Response:
     """A review's readings as a file."""
-    headers = {"Content-Disposition": f'attachment; filename="review-{review}.json"'}
-    text = text_of(readings_document(_app(request), review))
-    return Response(text, media_type="application/json", headers=headers)
+    ending, media = {"json": ("json", "application/json"), "csv": ("csv", "text/csv")}.get(
+        format, ("txt", "text/plain")
+    )
+    headers = {"Content-Disposition": f'attachment; filename="review-{review}.{ending}"'}
+    return Response(text_as(_app(request), review, format), media_type=media, headers=headers)
 
 
 @router.get("/reviews/{review}/menu")

@@ -41,6 +41,9 @@ _RANGE = re.compile(
     rf"(?:\s*=\s*(?P<default>{_NUMBER}))?$"
 )
 _NOTCHES = re.compile(r"^(?P<count>\d+)\s+notches(?:\s*=\s*(?P<default>\d+))?$")
+_TAIL = re.compile(
+    rf"^(?P<name>\S.*?)\s+(?P<values>{_NUMBER}\s*(?:\.\.|…|–)\s*{_NUMBER}(?:\s+(?:in\s+)?steps?\b.*|\s*=.*)?|\d+\s+notches.*)$"
+)
 _TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:\.\.|…|–).*)$")
 _RULE = re.compile(r"^(?P<who>.+?)(?:\s*=\s*(?P<value>.+?))?\s+(?P<what>locks|resets)\s+(?P<whom>.+)$")
 _MARK = re.compile(r"\(([^()]*)\)\s*$")
@@ -126,6 +129,9 @@ def _parts(index: int, column: int, line: str) -> tuple[str, str, dict[str, obje
     if ":" in line:
         name, _, values = line.partition(":")
         return name.strip(), values.strip(), marks
+    if " x " not in line and (tail := _TAIL.match(line)):
+        # A name may end in a number itself: "Preset 2 0..100 = 50".
+        return tail["name"], tail["values"], marks
     words = line.split()
     for i, word in enumerate(words):
         if i and (re.match(rf"^\[|^{_NUMBER}(?:\b|$)|.*[*\]]$", word) or word.lower().strip("*[]") in ("on", "off")):

@@ -409,11 +409,18 @@ def judged(
     """
     values, below = XYZ[begin], flagged[begin].copy()
     ends = np.append(begin[1:], len(XYZ))
-    for g in np.flatnonzero(ends - begin > 1):
-        rows = XYZ[begin[g] : ends[g]]
-        good = rows[np.isfinite(rows).all(axis=1)]
-        values[g] = np.median(good, axis=0) if len(good) else np.nan
-        below[g] = flagged[begin[g] : ends[g]].all()
+    sizes = ends - begin
+    for size in np.unique(sizes[sizes > 1]).tolist():
+        where = np.flatnonzero(sizes == size)
+        index = begin[where][:, None] + np.arange(size)
+        rows = XYZ[index]
+        # The middle one or two of those that are numbers; what is none is sorted behind them.
+        ordered = np.sort(np.where(np.asarray(np.isfinite(rows).all(axis=2))[..., None], rows, np.inf), axis=1)
+        known = np.asarray(np.isfinite(ordered[..., 0]).sum(axis=1), np.intp)
+        pick = np.stack([np.maximum(known - 1, 0) // 2, np.minimum(known // 2, size - 1)])
+        low, high = (np.take_along_axis(ordered, k[:, None, None], axis=1)[:, 0] for k in pick)
+        values[where] = np.where((known > 0)[:, None], (low + high) / 2, np.nan)
+        below[where] = flagged[index].all(axis=1)
     with np.errstate(invalid="ignore"):
         below |= of_light & (values[:, 1] < meter.limit)
         Y, u = values[:, 1], meter.u(values[:, 1])
@@ -480,7 +487,10 @@ def floor_from(XYZ: Array, group: NDArray[np.intp], repeatability: float) -> tup
     """
     finite = np.isfinite(XYZ).all(axis=1)
     squares, freedom = 0.0, 0
-    for g in np.flatnonzero(np.bincount(group[finite], minlength=1) > 1) if finite.any() else ():
+    counts = np.bincount(group[finite], minlength=1)
+    # Bright patches tell nothing of the dark; only where the mean is small the median is asked for.
+    means = np.bincount(group[finite], XYZ[finite, 1], minlength=1) / np.maximum(counts, 1)
+    for g in np.flatnonzero((counts > 1) & (np.abs(means) < 5)) if finite.any() else ():
         Y = XYZ[finite & (group == g), 1]
         if abs(np.median(Y)) < 0.5:
             squares += float(((Y - Y.mean()) ** 2).sum()) - (len(Y) - 1) * (repeatability * float(Y.mean())) ** 2

@@ -11,6 +11,7 @@ from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_whites
+from lumenar.service.table_export import cgats_of, csv_of
 from lumenar.store import corrections, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
 
@@ -122,13 +123,12 @@ def _entries(
             uses.setdefault(patch_id, []).append(measurement)
     rows = [dict(zip(COLUMNS, row, strict=True)) for row in readings.of_setup(db, run_id, setup_id)]
     held = readings.traces(db, {r["patch_id"] for r in rows if r["reads"] != "XYZ"})
-    entries = []
-    for r in rows:
-        for measurement in uses.get(r["patch_id"], ()):
-            entries.append(
-                _entry(r, measurement, _meter(app, run_id, r["reads"], meters), held.get((r["patch_id"], r["attempt"])))
-            )
-    return entries
+    names = {reads: _meter(app, run_id, reads, meters) for reads in dict.fromkeys(r["reads"] for r in rows)}
+    return [
+        _entry(r, measurement, names[r["reads"]], held.get((r["patch_id"], r["attempt"])))
+        for r in rows
+        for measurement in uses.get(r["patch_id"], ())
+    ]
 
 
 def _meter(app: Application, run_id: int, reads: str, meters: dict[str, dict[str, Any]]) -> str:
@@ -184,6 +184,12 @@ def _entry(r: dict[str, Any], measurement: str, meter: str, trace: Trace | None)
     elif trace is not None:
         entry["spectrum"] = {"start_nm": trace.start_nm, "step_nm": trace.step_nm, "radiance": trace.radiance.tolist()}
     return entry
+
+
+def text_as(app: Application, review_id: int, format: str) -> str:
+    """A review's readings as JSON, CSV or CGATS text; NotFoundError where there is no such review."""
+    document = readings_document(app, review_id)
+    return {"json": text_of, "csv": csv_of, "cgats": cgats_of}[format](document)
 
 
 def text_of(document: Mapping[str, Any]) -> str:

@@ -86,7 +86,7 @@ class _Taken:
 def understand(text: str | bytes, name: str, mapping: Mapping[str, str] | None = None) -> Understood:
     """What a file would be taken for; BadInputError as of `read_any` and `analyse_file`."""
     read = read_any(text, name, mapping)
-    results = analyse_file(read.file, name)
+    results = analyse_file(read.file, name, uncertain=False)
     units = [
         {k: getattr(u, k) for k in ("id", "maker", "model", "serial", "panel", "firmware")} for u in _units(read.file)
     ]
@@ -123,7 +123,7 @@ def import_readings(
     if identity.kind not in KINDS:
         raise BadInputError("display", f"The kind is one of {', '.join(KINDS)}, not {identity.kind!r}.", "kind")
     read = read_any(text, name, mapping)
-    results = analyse_file(read.file, name)
+    results = analyse_file(read.file, name, uncertain=False)
     for i, (s, r) in enumerate(zip(read.file.setups, results, strict=True)):
         _one_meter_each(s, r, f"{name}: setups[{i}]")
     with app.db.transaction() as db:
@@ -279,11 +279,16 @@ def _run(
     )  # fmt: skip
     run_id = runs.add_run(db, new)
     runs.set_warm(db, run_id, run.warm)
-    for number, t in zip(runs.patch_ids(db, run_id, setup_id), taken, strict=True):
-        for attempt, r in enumerate(t.readings, 1):
-            # A flagged reading is no number, whatever stands beside the flag.
-            XYZ = None if r.flag is not None else r.XYZ
-            readings.add(db, NewReading(number, attempt, r.flag or "ok", XYZ, None, r.time_s or 0.0, now(), r.trace))
+    at = now()
+    committed = [
+        # A flagged reading is no number, whatever stands beside the flag.
+        NewReading(
+            number, attempt, r.flag or "ok", None if r.flag is not None else r.XYZ, None, r.time_s or 0.0, at, r.trace
+        )
+        for number, t in zip(runs.patch_ids(db, run_id, setup_id), taken, strict=True)
+        for attempt, r in enumerate(t.readings, 1)
+    ]
+    readings.add_all(db, run_id, committed)
     if run.rested_white is not None:
         runs.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
     for w in run.whites:
@@ -299,10 +304,10 @@ def _meters(
     meters: dict[str, dict[str, object]] = {}
     corrected: FileMeter | None = None
     for r in own:
-        m = by_id.get(r.meter or "", FileMeter(id="unnamed"))
-        reads = r.patch.reads
+        reads = "waveform" if r.waveform else "spectrum" if r.spectrum else "XYZ"
         if reads in meters:
             continue
+        m = by_id.get(r.meter or "", FileMeter(id="unnamed"))
         kind = METER_OF.get(reads, m.kind)
         entry: dict[str, object] = {
             "name": m.name or m.id,

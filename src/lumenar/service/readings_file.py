@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from lumenar.bench.problems import first_problem
@@ -20,6 +21,7 @@ from lumenar.core.readings import (
     MeterLimits,
     Patch,
     Pattern,
+    Readings,
     Reads,
     Spectrum,
     Trace,
@@ -450,7 +452,9 @@ def reading_order(r: FileReading) -> tuple[object, ...]:
     return (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
 
 
-def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None = None) -> SetupFigures:
+def analyse_setup(
+    file: ReadingsFile, setup: FileSetup, target_key: str | None = None, uncertain: bool = True
+) -> SetupFigures:
     """Every measurement that the setup's readings suffice for, against a target or the setup's own.
 
     A reading that names a measurement serves that one only; one that names none serves all whose patches it matches.
@@ -458,6 +462,7 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
     target = TARGETS[target_key or setup.target_key]
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
     by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
+    collected: dict[object, Readings] = {}
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
@@ -471,19 +476,14 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
         limits, _ = by_meters[meters]
         run = setup.run_of(m.key)
         try:
-            readings = collect(
-                [r.patch for r in own],
-                np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
-                np.array([r.flag == "below_floor" for r in own], bool),
-                limits,
-                np.array([np.nan if r.time_s is None else r.time_s for r in own]),
-                [r.trace for r in own],
-                [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
-                COLD if run.warm is False else 0.0,
-            )
+            # Readings that serve every measurement are the same for each.
+            key = (tuple(map(id, own)), COLD if run.warm is False else 0.0, meters)
+            if key not in collected:
+                collected[key] = _collected(own, limits, corrections, key[1])
+            readings = collected[key]
             rested = run.rested_white.XYZ[1] if run.rested_white else None
             watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
-            analyses[m.key] = analyse(m, watched, target)
+            analyses[m.key] = analyse(m, watched, target, uncertain)
         except MissingPatchError as e:
             left_out[m.key] = str(e)
     shipped = setup.shipped if setup.shipped is not None else False
@@ -493,9 +493,27 @@ def analyse_setup(file: ReadingsFile, setup: FileSetup, target_key: str | None =
     )
 
 
-def analyse_file(file: ReadingsFile, name: str = "readings file", target_key: str | None = None) -> list[SetupFigures]:
-    """Every setup's analyses; BadInputError where a setup's readings suffice for no measurement at all."""
-    found = [analyse_setup(file, s, target_key) for s in file.setups]
+def _collected(
+    own: Sequence[FileReading], limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]], cold: float
+) -> Readings:  # fmt: skip
+    return collect(
+        [r.patch for r in own],
+        np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
+        np.array([r.flag == "below_floor" for r in own], bool),
+        limits,
+        np.array([np.nan if r.time_s is None else r.time_s for r in own]),
+        [r.trace for r in own],
+        [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
+        cold,
+    )
+
+
+def analyse_file(
+    file: ReadingsFile, name: str = "readings file", target_key: str | None = None, uncertain: bool = True
+) -> list[SetupFigures]:
+    """Every setup's analyses, without intervals where they are not asked for; BadInputError where a setup's readings suffice
+    for no measurement at all."""
+    found = [analyse_setup(file, s, target_key, uncertain) for s in file.setups]
     for i, one in enumerate(found):
         if not one.analyses:
             reasons = (

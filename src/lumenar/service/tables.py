@@ -20,7 +20,7 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "level_percent": ("grey", "gray", "grey %", "level %", "stimulus", "stimulus %"),
     "window": ("window", "area"), "background": ("background",), "level": ("level", "control"),
     "column": ("column", "zone column"), "row": ("row", "zone row"), "columns": ("columns",), "rows": ("rows",),
-    "pattern": ("pattern",), "at_s": ("at_s",), "time_s": ("time_s", "time"), "meter": ("meter",),
+    "flag": ("flag",), "pattern": ("pattern",), "at_s": ("at_s",), "time_s": ("time_s", "time"), "meter": ("meter",),
     "X": ("x", "xyz_x"), "Y": ("y", "xyz_y", "luminance", "cd/m2", "cd/m²"), "Z": ("z", "xyz_z"),
     "x": ("chromaticity x", "cie x", "xyy_x"), "y": ("chromaticity y", "cie y", "xyy_y"),
     "u": ("u'", "u′"), "v": ("v'", "v′"),
@@ -253,6 +253,10 @@ def _reading(
     n: int, row: Sequence[str], signal: Sequence[float], top: float, light: Sequence[str], places: Mapping[str, int],
     cell: Callable[[int, Sequence[str], str], str], value: Callable[[int, Sequence[str], str], float], name: str,
 ) -> dict[str, Any]:  # fmt: skip
+    flag = cell(n, row, "flag") if "flag" in places else ""
+    if flag and not any(cell(n, row, k) for k in light):
+        reading: dict[str, Any] = {"rgb": [v / top for v in signal], "XYZ": None, "flag": flag}
+        return _with_place(reading, n, row, places, cell, value)
     a, b, c = (value(n, row, k) for k in light)
     if light[1] == "x":
         if c <= 0:
@@ -262,7 +266,15 @@ def _reading(
         if c <= 0:
             raise BadInputError("readings-file", f"{name}: line {n}: v' is {c:g}, so there is no colour", f"line {n}")
         a, b, c = a * 9 * b / (4 * c), a, a * (12 - 3 * b - 20 * c) / (4 * c)
-    reading: dict[str, Any] = {"rgb": [v / top for v in signal], "XYZ": [a, b, c]}
+    reading = {"rgb": [v / top for v in signal], "XYZ": [a, b, c]}
+    return _with_place(reading, n, row, places, cell, value)
+
+
+def _with_place(
+    reading: dict[str, Any], n: int, row: Sequence[str], places: Mapping[str, int],
+    cell: Callable[[int, Sequence[str], str], str], value: Callable[[int, Sequence[str], str], float],
+) -> dict[str, Any]:  # fmt: skip
+    """What a row says beside signal and light."""
     for key in ("window", "background", "level", "at_s", "time_s"):
         if key in places and cell(n, row, key):
             reading[key] = value(n, row, key)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -52,6 +52,32 @@ def add(db: sqlite3.Connection, new: NewReading) -> int:
     if new.trace is not None:
         db.execute("INSERT INTO trace VALUES (?, ?, ?, ?, ?, ?)", (reading, *_packed(new.trace)))
     return reading
+
+
+def add_all(db: sqlite3.Connection, run_id: int, new: Sequence[NewReading]) -> None:
+    """Commit all readings of a run at a time; what `add` does one by one."""
+    db.executemany(
+        "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
+        " VALUES (?,?,?,?,?,?,?,?,?,?)",
+        [
+            (
+                n.patch_id, n.attempt, n.outcome, X, Y, Z, n.exposure_s, n.at_s, n.read_at,
+                reading_sum(n.patch_id, X, Y, Z, n.at_s),
+            )
+            for n in new
+            for X, Y, Z in [n.XYZ or (None, None, None)]
+        ],
+    )  # fmt: skip
+    db.executemany(
+        "INSERT INTO trace SELECT id, ?, ?, ?, ?, ? FROM reading WHERE patch_id = ? AND attempt = ?",
+        [(*_packed(n.trace), n.patch_id, n.attempt) for n in new if n.trace is not None],
+    )
+    db.execute(
+        "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g"
+        " ON g.patch_id = p.id AND g.attempt = 1 WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id"
+        " AND u.measurement = run_cell.measurement) WHERE run_id = ?",
+        (run_id,),
+    )
 
 
 def _packed(trace: Trace) -> tuple[str, float, float, bytes, int]:

@@ -8017,7 +8017,9 @@ export interface operations {
     };
     export_readings_api_reviews__review__readings_get: {
         parameters: {
-            query?: never;
+            query?: {
+                format?: "json" | "csv" | "cgats";
+            };
             header?: never;
             path: {
                 review: number;

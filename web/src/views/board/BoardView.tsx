@@ -384,9 +384,21 @@ export default function BoardView() {
           marks doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass,{" "}
           <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>?</Key> every key.
         </Box>
-        <A href={`/api/reviews/${review}/readings`} download textDecoration="underline dotted" minH="24px">
-          Save the readings
-        </A>
+        <Box>
+          Save the readings as{" "}
+          {["json", "csv", "cgats"].map((f) => (
+            <A
+              key={f}
+              href={`/api/reviews/${review}/readings?format=${f}`}
+              download
+              textDecoration="underline dotted"
+              minH="24px"
+              mr="8px"
+            >
+              {f.toUpperCase()}
+            </A>
+          ))}
+        </Box>
         <To to={`/import?review=${review}`} textDecoration="underline dotted" minH="24px">
           Import readings…
         </To>
