@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
 
+from lumenar.core.targets import TARGETS, Anchor
 from tests.web.driver import Server, browser
 from tests.web.test_first_light import Person
 
@@ -42,10 +46,8 @@ def take(page: Person) -> None:
     still("board", "/review/4", "[role=grid]")
     still("plates-grey", "/review/1/plates/1/grey_ramp?overlay=2")
     still("plates-gamut", "/review/1/plates/4/gamut?overlay=2")
-    still("plates-saturation", "/review/1/plates/2/saturation")
     still("plates-uniformity", "/review/1/plates/1/uniformity")
     still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
-    still("plates-additivity", "/review/3/plates/10/additivity")
     still("plates-modulation", "/review/2/plates/5/modulation")
     still("compare", "/compare?setup=1&setup=4&setup=17")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
@@ -79,6 +81,70 @@ def take(page: Person) -> None:
     page.find("[role=grid]")
     page.press("n")
     shot("board-daylight")
+    page.press("n")
+    by_hand(page, shot)
+
+
+MODES = "Film\nStandard\nGame, srgb\nSport"
+CONTROLS = """Picture
+  Light 0..50 = 30 (luminance)
+  Contrast 0..100 = 90
+  Tone 2.0 [2.2] 2.4
+  Shadow detail low medium* high
+  White table 5 10 30 50 100 x Red Green Blue -50..50 = 0 (white)
+  Warmth 13 notches
+System
+  Saving low off*
+  Light sensor on off*
+Host
+  Night tint on off* (all modes)
+Saving = low locks Light, Contrast
+Light sensor = on locks Light
+Saving resets Tone, Shadow detail"""
+
+
+def by_hand(page: Person, shot: Callable[..., None]) -> None:
+    """A television without a stand-in: named, its menu, a run by hand, and readings from a file."""
+    page.go("/")
+    page.find("button", "A display of your own").click()
+    page.until(lambda: field(page, "Maker"))
+    for name, text in (("Maker", "Tern Street"), ("Model", "Wall 55"), ("Picture modes", MODES), ("Controls", CONTROLS)):
+        field(page, name).send_keys(text)
+    shot("new-review")
+    page.find("button", "Start the review").click()
+    page.find("[role=grid]")
+    review = int(page.driver.current_url.rsplit("/", 1)[1])
+    film = page.api(f"/reviews/{review}/board")["rows"][0]["setup"]
+    page.send("PUT", f"/reviews/{review}/setups/{film}", {"settings": {"Picture > Tone": "2.4", "Picture > Light": 22}})
+    page.send("POST", f"/reviews/{review}/setups", {"like": film, "name": "Film, night", "settings": {"Picture > Light": 8}})
+    page.go(f"/review/{review}/menu")
+    page.find("[data-testid=menu-control]")
+    shot("menu-map")
+    wanted = [{"setup": film, "measurement": m} for m in ("white_black", "grey_ramp", "gamut")]
+    run = page.send("POST", "/runs", {"review": review, "cells": wanted, "options": {"grey_step": 10}})["id"]
+    patches = page.api(f"/runs/{run}/sheet")["patches"]
+    XYZ = TARGETS["bt709_bt1886"].XYZ(np.array([p["rgb"] for p in patches]), Anchor(np.array(180.0), np.array(0.09)))
+    typed = [{"patch": p["patch"], "text": " ".join(f"{v:.4g}" for v in row)} for p, row in zip(patches, XYZ, strict=True)]
+    page.send("POST", f"/runs/{run}/readings", {"form": "XYZ", "readings": typed[:9]})
+    page.go(f"/review/{review}/hand/{run}")
+    page.find("[data-testid=hand-input]").send_keys("1.1 1.2 1.4", Keys.ENTER)
+    shot("by-hand")
+    with tempfile.TemporaryDirectory() as folder:
+        table = Path(folder) / "wall-60.csv"
+        rows = [";".join(map(str, (*(round(255 * v) for v in p["rgb"]), *v))) for p, v in zip(patches, XYZ, strict=True)]
+        table.write_text("\n".join(["R;G;B;X;Y;Z", *rows]).replace(".", ","))
+        page.go("/import")
+        page.driver.find_element("css selector", "[data-testid=import-file]").send_keys(str(table))
+        page.find("[data-testid=understood]")
+        shot("import")
+
+
+def field(page: Person, name: str) -> WebElement | None:
+    """The field under a label of the open dialog."""
+    for root in page.all("dialog [data-scope=field][data-part=root]"):
+        if root.find_element("css selector", "label").text == name:
+            return root.find_element("css selector", "input, textarea, select")
+    return None
 
 
 if __name__ == "__main__":
