@@ -134,7 +134,7 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
         rows = [";".join(map(str, (*(round(255 * v) for v in p["rgb"]), *v))) for p, v in zip(patches, XYZ, strict=True)]
         table.write_text("\n".join(["R;G;B;X;Y;Z", *rows]).replace(".", ","))
         page.go("/import")
-        page.driver.find_element("css selector", "[data-testid=import-file]").send_keys(str(table))
+        page.find("[data-testid=import-file]").send_keys(str(table))
         page.find("[data-testid=understood]")
         shot("import")
 
