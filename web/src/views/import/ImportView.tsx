@@ -196,7 +196,7 @@ export default function ImportView() {
       </Text>
       <FileUpload.Root
         maxFiles={1}
-        accept={[".json", ".csv", ".txt", ".tsv", ".ti3", ".cgats"]}
+        accept={[".json", ".csv", ".txt", ".tsv", ".cgats"]}
         onFileAccept={async ({ files }) => {
           const file = files[0];
           if (!file) return;
