@@ -186,6 +186,7 @@ def test_figures_equal_those_of_the_same_readings_in_a_file(app, bench, televisi
     assert verify(app.folder / "editions" / edition.address.removeprefix("/published/")).agrees
     page = (app.folder / "editions" / edition.address.removeprefix("/published/") / "index.html").read_text()
     assert "simulated stand-ins" not in page and "Spot" in page
+    assert "firmware not recorded" in page and "serial number not recorded" in page
 
 
 def test_what_a_stand_in_alone_can_do_is_refused(app, bench, television):
@@ -212,6 +213,15 @@ def test_a_run_that_was_ended_takes_nothing_more(app, bench, television):
     assert runs.get(app.db.connection(), run).state == "stopped" and board.board(app, television).by_hand == []
     with pytest.raises(ConflictError, match="ended"):
         type_all(app, run)
+
+
+def test_an_open_run_whose_setup_is_deleted_is_open_no_more(app, bench, television):
+    setups.change(app, television, rows(app, television)[0].id, {"Picture > Light": 10.0})
+    mine = setups.add(app, television, rows(app, television)[0].id, "Night", {})
+    run = bench.runs.start(television, [Cell(mine, "white_black")])
+    assert board.board(app, television).by_hand == [run]
+    setups.delete(app, television, mine)
+    assert board.board(app, television).by_hand == [] and hand_runs.sheet(app, run).patches == []
 
 
 def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):

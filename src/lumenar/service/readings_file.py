@@ -443,7 +443,8 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
         "negatives": "estimated from its negative readings",
         "assumed": "assumed, as nothing in the readings tells it",
     }[origin]
-    said = f"The floor of meter {m.name or m.id} is not stated; {significant(2 * absolute, 2)} cd/m² is {how}."
+    named = "a meter without a name" if m.id == "unnamed" and not m.name else f"meter {m.name or m.id}"
+    said = f"The floor of {named} is not stated; {significant(2 * absolute, 2)} cd/m² is {how}."
     return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
 
 

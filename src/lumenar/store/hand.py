@@ -31,7 +31,11 @@ def is_by_hand(db: sqlite3.Connection, run_id: int) -> bool:
 
 def waiting(db: sqlite3.Connection, review_id: int) -> list[int]:
     """The runs of a review that wait for a person, oldest first."""
-    rows = db.execute("SELECT id FROM run WHERE review_id = ? AND state = 'waiting' ORDER BY id", (review_id,))
+    rows = db.execute(
+        "SELECT id FROM run r WHERE review_id = ? AND state = 'waiting' AND EXISTS (SELECT 1 FROM patch p WHERE p.run_id = r.id)"
+        " ORDER BY id",
+        (review_id,),
+    )
     return [int(r["id"]) for r in rows]
 
 

@@ -392,6 +392,8 @@ export default function BoardView() {
               href={`/api/reviews/${review}/readings?format=${f}`}
               download
               textDecoration="underline dotted"
+              display="inline-flex"
+              alignItems="center"
               minH="24px"
               mr="8px"
             >
@@ -399,7 +401,13 @@ export default function BoardView() {
             </A>
           ))}
         </Box>
-        <To to={`/import?review=${review}`} textDecoration="underline dotted" minH="24px">
+        <To
+          to={`/import?review=${review}`}
+          textDecoration="underline dotted"
+          display="inline-flex"
+          alignItems="center"
+          minH="24px"
+        >
           Import readings…
         </To>
       </Flex>

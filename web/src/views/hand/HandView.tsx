@@ -368,7 +368,9 @@ export default function HandView() {
           ))}
         </Box>
         <Box overflowY="auto">
-          {s.state === "stopped" ? (
+          {s.patches.length === 0 ? (
+            <Quiet>Nothing is left to read in this run: its setup was deleted.</Quiet>
+          ) : s.state === "stopped" ? (
             <Quiet>This run was ended. What was read is kept; the Board measures the rest again.</Quiet>
           ) : (
             <Step sheet={s} at={Math.min(at, s.patches.length - 1)} onMove={setChosen} onEnd={board} />
