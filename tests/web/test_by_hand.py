@@ -92,11 +92,24 @@ def test_2_the_menu_is_pasted_seen_and_taken_back(page):
     page.until(lambda: not page.all("[data-testid=menu-control]"))
     page.press("e")
     area = page.find("textarea[aria-label=Controls]")
-    area.send_keys(CONTROLS.split("\n  White")[0])
+    area.send_keys("\n".join(line for line in CONTROLS.split("\n") if "White" not in line))
     page.find("button", "Save the menu").click()
-    page.until(lambda: len(page.all("[data-testid=menu-control]")) == 2)
+    page.until(lambda: len(page.all("[data-testid=menu-control]")) == 3)
     page.press(Keys.ESCAPE)
     page.find("[role=grid]")
+
+
+def test_2_what_a_setting_brings_with_it_is_told_before_it_is_saved(page):
+    page.press("e")
+    Select(page.find("[id='control-Picture > Tone']")).select_by_visible_text("2.4")
+    Select(page.find("[id='control-System > Saving']")).select_by_visible_text("low")
+    told = page.find("[data-testid=consequences]")
+    assert told.text == "Saving at low resets Tone 2.4 → 2.2 and locks Light."
+    Select(page.find("[id='control-System > Saving']")).select_by_visible_text("off")
+    page.until(lambda: not page.all("[data-testid=consequences]"))
+    Select(page.find("[id='control-Picture > Tone']")).select_by_visible_text("2.2")
+    page.find("button", "Close").click()
+    page.until(lambda: not page.all("dialog[open]"))
 
 
 def readings(sheet, white=180.0, black=0.09):

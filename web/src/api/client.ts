@@ -30,6 +30,7 @@ export type SheetPatch = Schemas["SheetPatch"];
 export type Answer = Schemas["Answer"];
 export type Answers = Schemas["Answers"];
 export type Understood = Schemas["Understood"];
+export type Consequences = Schemas["Consequences"];
 export type FormChoice = Schemas["FormChoice"];
 export type Verdict = Schemas["Verdict"];
 export type PurposeVerdict = Schemas["PurposeVerdict"];

@@ -46,7 +46,7 @@ def fit(t: Array, y: Array) -> tuple[Array, Array, Array]:
 
     For every tau of a fine logarithmic ladder the other two are linear; the best tau of the ladder is taken.
     """
-    taus = np.geomspace(t[-1] / 60, t[-1] * 2, 120)
+    taus = np.geomspace(t[-1] / 60, t[-1] * 2, 240)
     e = np.exp(-t / taus[:, None])
     e0, y0 = e - e.mean(axis=1, keepdims=True), y - y.mean(axis=-1, keepdims=True)
     covariance, variance = y0 @ e0.T, (e0 * e0).sum(-1)

@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { type RefObject, useRef, useState } from "react";
-import { type ControlView, call, type SetupView } from "../../api/client";
+import { type Consequences, type ControlView, call, type SetupView } from "../../api/client";
 import { useAct, useSetup } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
@@ -62,6 +62,19 @@ function Control({
   );
 }
 
+const last = (path: string) => path.split(" > ").at(-1) ?? path;
+
+/** What a change resets, locks and frees, in a sentence. */
+function inWords(path: string, value: unknown, c: Consequences): string {
+  const resets = c.resets.map(([p, was, becomes]) => `${last(String(p))} ${was ?? "?"} → ${becomes ?? "?"}`);
+  const said = [
+    resets.length && `resets ${resets.join(", ")}`,
+    c.locks.length && `locks ${c.locks.map(last).join(", ")}`,
+    c.frees.length && `frees ${c.frees.map(last).join(", ")}`,
+  ].filter(Boolean);
+  return `${last(path)} at ${value} ${said.join(" and ")}.`;
+}
+
 export interface Saved {
   setup: number;
   name: string;
@@ -108,6 +121,21 @@ function Body({
   const dirty = Object.keys(different).length > 0;
   edited.current = dirty || name.trim() !== "" || firmware !== view.firmware;
   const error = change.error ?? add.error ?? remove.error ?? flash.error;
+  const [told, setTold] = useState<(Consequences & { path: string }) | null>(null);
+  const asked = useRef(0);
+  /** What a change would bring with it, asked of the menu before it is made; only the last question counts. */
+  const foresee = (path: string, value: number | string) => {
+    const mine = ++asked.current;
+    const others = Object.entries(different).filter(([k, v]) => k !== path && v !== null && v !== "");
+    const body = { changes: Object.fromEntries(others), path, value };
+    call<Consequences>("POST", `/reviews/${review}/setups/${view.setup}/consequences`, body).then(
+      (c) => {
+        const any = c.resets.length + c.locks.length + c.frees.length > 0;
+        if (mine === asked.current) setTold(any ? { ...c, path } : null);
+      },
+      () => mine === asked.current && setTold(null),
+    );
+  };
   const save = () =>
     change.mutate(different, {
       onSuccess: () => {
@@ -142,10 +170,18 @@ function Body({
             key={c.path}
             control={c}
             value={values[c.path] ?? c.value ?? null}
-            onChange={(v) => setValues((old) => ({ ...old, [c.path]: v }))}
+            onChange={(v) => {
+              if (v !== "") foresee(c.path, v);
+              setValues((old) => ({ ...old, [c.path]: v }));
+            }}
           />
         ))}
       </Grid>
+      {told && told.path in different && (
+        <Text mt="10px" color="lamp" role="status" data-testid="consequences">
+          {inWords(told.path, values[told.path], told)}
+        </Text>
+      )}
       {error && (
         <Box mt="12px">
           <ProblemNote error={error} />
