@@ -237,6 +237,23 @@ def test_two_displays_in_one_file_are_two_samples_of_the_review(app):
     assert [r.sample for r in board.board(app, review).rows] == ["A", "B"]
 
 
+@pytest.mark.parametrize("warm", [True, False, None])
+def test_whether_the_display_was_warm_is_kept_as_the_file_says_it(app, warm):
+    whites = {"rested_white": {"time_s": 0, "XYZ": [114, 120, 131]}, "whites": [{"time_s": 9, "XYZ": [113, 119, 130]}]}
+    text = file(runs=[{"warm": warm, **whites}])
+    review = import_readings(app, text, "mine.json", TERN)
+    [run] = readings_document(app, review)["setups"][0]["runs"]
+    assert run["warm"] is warm
+    assert (run["rested_white"]["XYZ"], run["whites"][0]["XYZ"]) == ([114, 120, 131], [113, 119, 130])
+    u = analyse_file(parse_readings(text))[0].analyses["white_black"].uncertainty["white_cd_m2"]
+    kept = next(a for a in [cells.analyses_of(app, s, cells.newest(app, review)) for s in setups_of(app, review)])
+    assert (kept["white_black"].uncertainty["white_cd_m2"].low, u.low < 117.5) == (u.low, warm is False)
+
+
+def setups_of(app, review):
+    return reviews.setups_of(app.db.connection(), review)
+
+
 def test_a_figure_from_two_meters_is_refused(app):
     d = document()
     d["meters"] = [{"id": "m1"}, {"id": "m2"}]
