@@ -55,7 +55,11 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         app = Application(Path(folder) / "data")
         who = Identity("Tern Street", "Wall 55")
-        review = timed("import with all its figures", "", lambda: import_readings(app, text, "many.json", who))
+        review = timed(
+            "import, each reading serving 13 measurements",
+            "< 5 s",
+            lambda: import_readings(app, text, "many.json", who),
+        )
         count = app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
         sys.stdout.write(f"{count:,} readings in {SETUPS} setups, {len(text) / 1e6:.0f} MB\n")
         timed("the Board, cold", "", lambda: board.board(app, review))
