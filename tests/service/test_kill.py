@@ -43,7 +43,7 @@ def test_killed_at_random_moments_no_reading_is_lost_or_doubled(server):
     database = server.data / "lumenar.db"
     seen: dict[int, float] = {}
     for _ in range(20):
-        time.sleep(chance.uniform(0.05, 0.9))
+        time.sleep(chance.uniform(0.3, 1.4))
         server.kill()
         with sqlite3.connect(database) as db:
             kept = dict(db.execute("SELECT patch_id, at_s FROM reading"))
@@ -54,7 +54,7 @@ def test_killed_at_random_moments_no_reading_is_lost_or_doubled(server):
         assert status["state"] == "paused" and status["done"] == len(seen)
         assert "Nothing is lost" in status["message"]
         call(server, "POST", "/bench/resume")
-    assert 3 < len(seen) < database_patches(database), "the kills came in the middle of the run"
+    assert 15 < len(seen) < database_patches(database), "the kills came in the middle of the run"
     call(server, "PUT", "/bench/clock", {"speed": 0})
     end = time.monotonic() + 120
     while (status := call(server, "GET", "/bench"))["state"] != "idle":

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.numbers import significant
 
 Form = Literal["XYZ", "Yxy", "Yuv"]
@@ -85,11 +86,12 @@ def _as_XYZ(values: Sequence[float], form: Form) -> tuple[float, float, float]:
     if form == "Yxy":
         if not (0 < b < 0.8 and 0 < c < 0.9 and b + c <= 1):
             raise TypedError(f"x {b:g}, y {c:g} is no colour; {_hint(values)}")
-        return a * b / c, a, a * (1 - b - c) / c
+        X, _, Z = xy_to_XYZ([b, c], a).tolist()
+        return X, a, Z
     if not (0 < b < 0.7 and 0 < c < 0.65):
         raise TypedError(f"u' {b:g}, v' {c:g} is no colour; {_hint(values)}")
-    # CIE 15:2018, eq. 9.5 and 9.6, solved for X and Z.
-    return a * 9 * b / (4 * c), a, a * (12 - 3 * b - 20 * c) / (4 * c)
+    X, _, Z = xy_to_XYZ(uv_to_xy([b, c]), a).tolist()
+    return X, a, Z
 
 
 def _hint(values: Sequence[float]) -> str:

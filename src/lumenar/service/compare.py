@@ -141,9 +141,10 @@ def comparable(app: Application) -> list[ComparedSetup]:
     out = []
     for review in reviews.review_ids(db):
         measured = {c.setup for c in cells.newest(app, review).fresh}
+        units = {u.id: u for u in reviews.units_of(db, review)}
         for setup in reviews.setups_of(db, review):
             if setup.id in measured:
-                unit = display(app, setup.unit_id).row
+                unit = units[setup.unit_id]
                 out.append(
                     ComparedSetup(
                         setup.id, review, setup.name, unit.name, unit.sample, unit.firmware, setup.target,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 
 from lumenar.bench.drivers.simulated import Arrival, StandIn, UnitFileError, arrive
@@ -46,9 +47,8 @@ def display(app: Application, unit_id: int) -> Display:
     if row is None:
         raise NotFoundError("unit", f"There is no unit {unit_id}.")
     # A menu is changed now and then, but read at every turn.
-    document = menus.get(db, row.menu_id)
-    key = ("menu", row.menu_id, str(document))
-    menu: Menu = app.cache.get(key, lambda: menu_from(document))
+    text = menus.text(db, row.menu_id)
+    menu: Menu = app.cache.get(("menu", row.menu_id, text), lambda: menu_from(json.loads(text)))
     return Display(row, menu, reviews.stand_in(db, unit_id) is not None)
 
 

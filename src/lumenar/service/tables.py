@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu_text import number
 from lumenar.service.errors import BadInputError
 from lumenar.service.readings_file import MAX_BYTES, ReadingsFile, parse_document, parse_readings
@@ -261,11 +262,11 @@ def _reading(
     if light[1] == "x":
         if c <= 0:
             raise BadInputError("readings-file", f"{name}: line {n}: y is {c:g}, so there is no colour", f"line {n}")
-        a, b, c = a * b / c, a, a * (1 - b - c) / c
+        a, b, c = xy_to_XYZ([b, c], a).tolist()
     elif light[1] == "u":
         if c <= 0:
             raise BadInputError("readings-file", f"{name}: line {n}: v' is {c:g}, so there is no colour", f"line {n}")
-        a, b, c = a * 9 * b / (4 * c), a, a * (12 - 3 * b - 20 * c) / (4 * c)
+        a, b, c = xy_to_XYZ(uv_to_xy([b, c]), a).tolist()
     reading = {"rgb": [v / top for v in signal], "XYZ": [a, b, c]}
     return _with_place(reading, n, row, places, cell, value)
 

@@ -15,11 +15,16 @@ def add(db: sqlite3.Connection, document: Mapping[str, Any]) -> int:
 
 def get(db: sqlite3.Connection, menu_id: int) -> dict[str, Any]:
     """A menu's document; KeyError where there is none."""
+    document: dict[str, Any] = json.loads(text(db, menu_id))
+    return document
+
+
+def text(db: sqlite3.Connection, menu_id: int) -> str:
+    """A menu's document as it is kept; KeyError where there is none."""
     row = db.execute("SELECT document FROM menu WHERE id = ?", (menu_id,)).fetchone()
     if row is None:
         raise KeyError(menu_id)
-    document: dict[str, Any] = json.loads(row["document"])
-    return document
+    return str(row["document"])
 
 
 def change(db: sqlite3.Connection, menu_id: int, document: Mapping[str, Any], at: str) -> None:
