@@ -380,7 +380,8 @@ def test_drift_that_whites_on_both_sides_show_is_common_and_what_they_differ_by_
 
 def test_a_white_that_is_odd_among_three_shows_no_drift():
     whites = [(100.0, 100.0), (101.0, 112.0), (102.0, 100.0)]
-    assert greys([10, 50, 90]).watched(100.0, whites).drift.max() == 0
+    watched = greys([10, 50, 90]).watched(100.0, whites)
+    assert watched.drift.max() == 0 and watched.shared_drift.max() == 0
 
 
 def test_what_was_read_more_than_once_counts_as_its_median_whatever_part_of_it_is_a_number():
