@@ -242,8 +242,11 @@ def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> lis
     for (m, key), found in sorted(by_key.items()):
         truth, value, standard, low, high = np.array(found).T
         covered = 100 * np.mean((low <= truth + 1e-9) & (truth <= high + 1e-9))
-        bias = np.median((value - truth) / standard)
-        middle = np.median((np.where(np.isfinite(high), (low + high) / 2, value) - truth) / standard)
+        # A figure that cannot be negative has its truth at an end of what it can be where that is nothing: no drop at all
+        # shows as some, and an interval that holds it reaches to one side only.
+        inner = truth > 1e-6 if value.min() >= 0 and (truth > 1e-6).sum() >= 40 else np.ones(len(truth), bool)
+        bias = np.median(((value - truth) / standard)[inner])
+        middle = np.median(((np.where(np.isfinite(high), (low + high) / 2, value) - truth) / standard)[inner])
         scatter = np.sqrt(np.median(((value - truth) / standard) ** 2)) / 0.6745
         counted = key.endswith(COUNTED) or len(found) < 40
         on_board = (m, key) in shown

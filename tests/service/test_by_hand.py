@@ -216,8 +216,8 @@ def test_a_run_that_was_ended_takes_nothing_more(app, bench, television):
 
 
 def test_an_open_run_whose_setup_is_deleted_is_open_no_more(app, bench, television):
-    setups.change(app, television, rows(app, television)[0].id, {"Picture > Light": 10.0})
-    mine = setups.add(app, television, rows(app, television)[0].id, "Night", {})
+    setups.change(app, television, rows(app, television)[0].id, setups.Edit({"Picture > Light": 10.0}))
+    mine = setups.add(app, television, rows(app, television)[0].id, "Night", setups.Edit({}))
     run = bench.runs.start(television, [Cell(mine, "white_black")])
     assert board.board(app, television).by_hand == [run]
     setups.delete(app, television, mine)
@@ -228,7 +228,12 @@ def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
     setup = rows(app, television)[0].id
     told = new_display.consequences(app, television, setup, {"Picture > Tone": "2.4"}, "System > Saving", "low")
     assert told.resets == (("Picture > Tone", "2.4", "2.2"),) and told.locks == ("Picture > Light",)
-    setups.change(app, television, setup, {"Picture > Tone": "2.4", "System > Saving": "low", "Picture > Light": 10.0})
+    setups.change(
+        app,
+        television,
+        setup,
+        setups.Edit({"Picture > Tone": "2.4", "System > Saving": "low", "Picture > Light": 10.0}),
+    )
     sheet = hand_runs.sheet(app, begin(app, bench, television, ("white_black",)))
     assert [(s.path, s.value) for s in sheet.setups[0].enter] == [
         ("Picture > Light", "10"), ("System > Saving", "low"), ("Picture > Tone", "2.4"),
@@ -252,7 +257,7 @@ def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, tele
     type_all(app, begin(app, bench, television))
     with pytest.raises(ConflictError, match="Evening was measured"):
         new_display.change(app, television, None, "Bright", CONTROLS)
-    setups.change(app, television, rows(app, television)[1].id, {"Picture > Light": 40.0})
+    setups.change(app, television, rows(app, television)[1].id, setups.Edit({"Picture > Light": 40.0}))
     with pytest.raises(BadInputError, match=r"Bright could not be kept: 40 is outside 0\.\.35"):
         new_display.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
     assert new_display.menu_map(app, television).controls[0].values == "0 to 50"

@@ -11,7 +11,7 @@ from lumenar.service import loading
 from lumenar.service.data import Cache, now
 from lumenar.store import readings, reviews, runs
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
 GREYS = [Patch((v, v, v)) for v in (0.0, 0.5, 1.0)]
 PLACE = Patch((1.0, 1.0, 1.0), 1.0, zone=(2, 1, 5, 3), repeat=1)
@@ -28,9 +28,8 @@ def plan(app, review, setups, patches, meter=METER):
     db = app.db.connection()
     unit = reviews.unit_of(db, review).id
     mixed = [NewPatch(s, p, 1.0, ("gamut", "grey_ramp")[: 1 + (p is PLACE)]) for p in patches for s in setups]
-    new = NewRun(
-        review, unit, now(), "1.0", {"XYZ": meter}, None, {}, None, False, dict.fromkeys(setups, "{}"), {}, mixed
-    )
+    as_measured = dict.fromkeys(setups, AsMeasured("{}", {}))
+    new = NewRun(review, unit, now(), "1.0", {"XYZ": meter}, {}, None, False, as_measured, mixed)
     with app.db.transaction() as writing:
         return runs.add_run(writing, new)
 

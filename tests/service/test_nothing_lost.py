@@ -287,7 +287,7 @@ def test_what_a_mode_ships_with_stays_whatever_it_is_called(app, bench, units):
     second = next(s for s in rows if s.unit_id != rows[0].unit_id)
     with pytest.raises(ConflictError, match="as shipped"):
         setup_service.delete(app, review, second.id)
-    own = setup_service.add(app, review, second.id, rows[0].name, {})
+    own = setup_service.add(app, review, second.id, rows[0].name)
     assert not setup_service.view(app, review, own).shipped and setup_service.view(app, review, own).own
     setup_service.delete(app, review, own)
 

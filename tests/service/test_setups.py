@@ -38,15 +38,15 @@ def test_a_changed_setting_makes_figures_stale_until_it_is_back(app, bench, meas
     setup = reviews.setups_of(app.db.connection(), measured)[0].id
     assert set(states(app, measured).values()) == {"measured"}
     before = board.board(app, measured).rows[0].score
-    setups.change(app, measured, setup, {"Screen > Tone > Blue": 90})
+    setups.change(app, measured, setup, setups.Edit({"Screen > Tone > Blue": 90}))
     row = board.board(app, measured).rows[0]
     assert set(states(app, measured).values()) == {"stale"} and row.score is None
-    assert row.state == "1 setting changed" and "a setting changed" in row.cells[0].note
+    assert row.state == "1 setting changed" and row.cells[0].note == "Blue 100 → 90"
     assert row.cells[0].figures, "what was measured is kept"
     assert set(states(app, measured, 1).values()) == {"measured"}
     nextstep = board.board(app, measured).next
     assert nextstep.text.startswith("Measure again what is stale") and {s for s, _ in nextstep.cells} == {setup}
-    setups.change(app, measured, setup, {"Screen > Tone > Blue": 100})
+    setups.change(app, measured, setup, setups.Edit({"Screen > Tone > Blue": 100}))
     assert set(states(app, measured).values()) == {"measured"} and board.board(app, measured).rows[0].score == before
 
 
@@ -61,7 +61,7 @@ def test_new_firmware_makes_the_unit_stale(app, bench, measured):
 
 def test_a_setup_of_its_own_is_measured_beside_the_mode_and_can_go_again(app, bench, measured):
     setup = reviews.setups_of(app.db.connection(), measured)[1].id
-    new = setups.add(app, measured, setup, "Lively, warmer", {"Screen > Tone > Blue": 80})
+    new = setups.add(app, measured, setup, "Lively, warmer", setups.Edit({"Screen > Tone > Blue": 80}))
     bench.runs.start(measured, [Cell(new, "white_black")])
     bench.runs.finish()
     rows = {r.name: r for r in board.board(app, measured).rows}
@@ -71,7 +71,7 @@ def test_a_setup_of_its_own_is_measured_beside_the_mode_and_can_go_again(app, be
     ]
     assert cct[1] < cct[0] - 500
     with pytest.raises(BadInputError, match="already"):
-        setups.add(app, measured, setup, "Lively, warmer", {})
+        setups.add(app, measured, setup, "Lively, warmer", setups.Edit({}))
     with pytest.raises(ConflictError, match="as shipped"):
         setups.delete(app, measured, setup)
     setups.delete(app, measured, new)
@@ -88,11 +88,11 @@ def test_the_menu_refuses_what_the_unit_would(app, bench, units):
         ({"System > Power": "Thrifty", "Picture > Light": 30}, "locked while System > Power is Thrifty"),
     ):
         with pytest.raises(BadInputError, match=said):
-            setups.change(app, review, studio, settings)
+            setups.change(app, review, studio, setups.Edit(settings))
     view = setups.view(app, review, studio)
     assert next(c for c in view.controls if c.path == "Picture > Colour").locked
     assert view.shipped
-    setups.change(app, review, studio, {"System > Power": "Thrifty"})
+    setups.change(app, review, studio, setups.Edit({"System > Power": "Thrifty"}))
     assert next(c for c in setups.view(app, review, studio).controls if c.path == "Picture > Light").locked
 
 
@@ -138,7 +138,7 @@ def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
     free.keep_setting()
     assert not free.stop().running
     assert reviews.setup(app.db.connection(), setup)[0].changes == {"Screen > Tone > Red": 95}
-    setups.change(app, phone, setup, {"Screen > Tone > Red": 100})
+    setups.change(app, phone, setup, setups.Edit({"Screen > Tone > Red": 100}))
     ladder = next(c for c in board.board(app, phone).rows[0].cells if c.measurement == "brightness_ladder")
     assert ladder.state == "measured" and ladder.total == 3
 

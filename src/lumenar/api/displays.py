@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.models import Created, Id
+from lumenar.api.models import Created, Id, Text
 from lumenar.core.menu import Consequences
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, new_display
@@ -19,7 +19,6 @@ from lumenar.service.new_display import MenuMap
 
 router = APIRouter(prefix="/api")
 
-Text = Annotated[str, Field(max_length=200)]
 MenuText = Annotated[str, Field(max_length=200_000)]
 
 

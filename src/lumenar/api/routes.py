@@ -13,21 +13,20 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field, TypeAdapter
 
-from lumenar.api.models import Created, Id
+from lumenar.api.models import Created, Id, TargetKey, Text
 from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.plan import Cell
-from lumenar.core.targets import TARGETS
 from lumenar.publish.edition import EditionView, editions_of, publish
 from lumenar.service import board as boards
-from lumenar.service import compare, look, setups, shelf, verdict
+from lumenar.service import compare, look, named_meters, setups, shelf, targets, verdict
 from lumenar.service import plates as plate_views
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.bench_views import BenchStatus, PlanPreview
+from lumenar.service.cells import target_of
 from lumenar.service.errors import BadInputError
 from lumenar.service.events import Event
 from lumenar.service.planning import Options
-from lumenar.service.plates import TargetChoice
 from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
 from lumenar.service.units import shipped_units
 
@@ -68,12 +67,13 @@ class MeterStated(BaseModel):
 
 
 class Measure(BaseModel):
-    """Cells to measure in one review."""
+    """Cells to measure in one review; by hand with a meter that is described here or has a name (by its number)."""
 
     review: Id
     cells: list[CellChoice] = Field(max_length=5000)
     options: Options = Field(default_factory=Options)
     meter: MeterStated | None = None
+    named_meter: Id | None = None
 
     def chosen(self) -> list[Cell]:
         """The cells as the bench takes them."""
@@ -92,19 +92,58 @@ class Fault(BaseModel):
     fault: str | None = None
 
 
+class RoomLight(BaseModel):
+    """The light in the room: a label, lux at the screen where somebody measured it, and a note."""
+
+    label: Text
+    lux: float | None = Field(default=None, ge=0, le=200_000)
+    note: Text = ""
+
+
 class Settings(BaseModel):
-    """Values for controls by path, and a declared target."""
+    """What a setup is to be. settings: values of controls by path, null where one is no longer known; read: paths that were
+    read off the display."""
 
-    settings: dict[str, float | str] = Field(default={}, max_length=500)
-    target: str | None = None
+    settings: dict[str, float | str | None] = Field(default={}, max_length=500)
+    read: list[Text] = Field(default=[], max_length=500)
+    target: TargetKey | None = None
+    name: Text | None = None
+    room: RoomLight | None = None
+    no_room: bool = False
+    format: setups.SignalFormat | None = None
+
+    def edit(self) -> setups.Edit:
+        """As the service takes it."""
+        room = None if self.room is None else setups.Room(**self.room.model_dump())
+        return setups.Edit(self.settings, self.read, self.target, self.name, room, self.no_room, self.format)
 
 
-class NewSetup(BaseModel):
-    """A new setup like another one, with other values."""
+class NewSetup(Settings):
+    """A new setup like another one, with what differs."""
 
     like: Id
-    name: str = Field(max_length=200)
-    settings: dict[str, float | str] = Field(default={}, max_length=500)
+
+
+Coordinate = Annotated[float, Field(ge=0, le=1)]
+
+
+class NewTarget(BaseModel):
+    """A target of one's own: xy of red, green, blue and white, its curve, and the luminance of white in cd/m2 where it is to
+    have one."""
+
+    title: Text
+    red: tuple[Coordinate, Coordinate]
+    green: tuple[Coordinate, Coordinate]
+    blue: tuple[Coordinate, Coordinate]
+    white: tuple[Coordinate, Coordinate]
+    curve: Literal["srgb", "power", "bt1886"]
+    gamma: Annotated[float, Field(ge=1, le=4)] = 2.2
+    black: Literal["measured", "zero"] = "measured"
+    luminance: Annotated[float, Field(ge=1, le=10_000)] | None = None
+
+    def definition(self) -> targets.TargetDefinition:
+        """As the service takes it."""
+        return targets.TargetDefinition(**self.model_dump())
 
 
 class Firmware(BaseModel):
@@ -122,9 +161,27 @@ class ReadingsText(BaseModel):
 
 
 @router.get("/targets")
-def targets() -> list[TargetChoice]:
-    """All targets."""
-    return [TargetChoice(t.key, t.title) for t in TARGETS.values()]
+def all_targets(request: Request) -> list[targets.TargetView]:
+    """All targets, those that ship and those that were defined here."""
+    return targets.views(_app(request))
+
+
+@router.post("/targets", status_code=201)
+def add_target(request: Request, new: NewTarget) -> targets.TargetView:
+    """Define a target."""
+    return targets.add(_app(request), new.definition())
+
+
+@router.put("/targets/{target}")
+def change_target(request: Request, target: Id, new: NewTarget) -> targets.TargetView:
+    """Define a target anew; what declares it follows."""
+    return targets.change(_app(request), target, new.definition())
+
+
+@router.delete("/targets/{target}", status_code=204)
+def delete_target(request: Request, target: Id) -> None:
+    """Forget a target that nothing declares."""
+    targets.delete(_app(request), target)
 
 
 @router.get("/units")
@@ -223,14 +280,27 @@ def read_setup(request: Request, review: Id, setup: Id) -> setups.SetupView:
 @router.put("/reviews/{review}/setups/{setup}")
 def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setups.SetupView:
     """Give a setup other values, or another declared target."""
-    setups.change(_app(request), review, setup, new.settings, new.target)
+    setups.change(_app(request), review, setup, new.edit())
     return setups.view(_app(request), review, setup)
 
 
 @router.post("/reviews/{review}/setups", status_code=201)
 def add_setup(request: Request, review: Id, new: NewSetup) -> Created:
     """A new setup like another one."""
-    return Created(id=setups.add(_app(request), review, new.like, new.name, new.settings))
+    return Created(id=setups.add(_app(request), review, new.like, new.name or "", new.edit()))
+
+
+@router.get("/reviews/{review}/setups/{setup}/history")
+def setup_history(request: Request, review: Id, setup: Id) -> list[setups.PastChange]:
+    """What was changed of a setup."""
+    return setups.history(_app(request), review, setup)
+
+
+@router.post("/reviews/{review}/setups/{setup}/undo")
+def undo_setup(request: Request, review: Id, setup: Id) -> setups.SetupView:
+    """Take back the last change of a setup."""
+    setups.undo(_app(request), review, setup)
+    return setups.view(_app(request), review, setup)
 
 
 @router.delete("/reviews/{review}/setups/{setup}", status_code=204)
@@ -273,6 +343,8 @@ def plan(request: Request, measure: Measure) -> PlanPreview:
 def start_run(request: Request, measure: Measure) -> Created:
     """Measure cells; of a display that is no stand-in, by hand."""
     meter = None if measure.meter is None else HandMeter(**measure.meter.model_dump())
+    if measure.named_meter is not None:
+        meter = named_meters.hand_meter(_app(request), measure.named_meter)
     return Created(id=_bench(request).runs.start(measure.review, measure.chosen(), measure.options, meter))
 
 
@@ -320,8 +392,8 @@ def fault(request: Request, fault: Fault) -> BenchStatus:
 @router.post("/figures")
 def figures(readings: ReadingsText) -> dict[str, Any]:
     """Figures from anyone's readings file; nothing is stored."""
-    if readings.target is not None and readings.target not in TARGETS:
-        raise BadInputError("target", f"There is no target {readings.target!r}.", "target")
+    if readings.target is not None:
+        target_of(readings.target)
     file = parse_readings(readings.text, readings.name)
     return figures_document(analyse_file(file, readings.name, readings.target))
 

@@ -69,7 +69,8 @@ def _ordered(patches: Sequence[Patch], habits: Habits) -> list[Patch]:
     parts[1].sort(key=lambda p: p.window)
     parts[4].sort(key=lambda p: (p.window, p.at_s or 0))
     parts[6].sort(key=lambda p: (-(p.level or 0), p.reads, -sum(p.rgb)))
-    return [p for k in sorted(parts) for p in parts[k]]
+    # The luminance control's ladder before what loads the panel: after whole screens and holds it would be read too dim.
+    return [p for k in (0, 6, 1, 2, 3, 4, 5) for p in parts[k]]
 
 
 def is_free(patch: Patch) -> bool:

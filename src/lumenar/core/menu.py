@@ -211,6 +211,15 @@ class Menu:
             tuple(p for p in others if p in before_locked - after_locked),
         )  # fmt: skip
 
+    def differences(self, before: Mapping[str, Value], after: Mapping[str, Value]) -> list[tuple[str, Value, Value]]:
+        """Path and both values of what differs between two states and can change what is measured. A value known in one of
+        them only is no difference: it became known, or was forgotten."""
+        return [
+            (c.path, before[c.path], after[c.path])
+            for c in self.controls
+            if c.bears and c.path in before and c.path in after and before[c.path] != after[c.path]
+        ]
+
     def order(self, mode: Mode, wanted: Mapping[str, Value]) -> list[str]:
         """In which order to enter settings from the mode's defaults so that none undoes another: what resets others and what
         frees them first, what locks them last, else as they stand in the menu.

@@ -24,7 +24,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Scope, Value, text_of
-from lumenar.core.targets import TARGETS, Signal
+from lumenar.core.targets import TARGETS, Signal, TargetError, resolve
 
 
 class MenuTextError(MenuError):
@@ -265,9 +265,11 @@ def _value(control: Control, index: int, column: int, text: str) -> Value:
 _DEFAULT_TARGETS: dict[str, str] = {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
 
 
-def modes_from(text: str, default_target: str = "bt709_bt1886") -> tuple[Mode, ...]:
-    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas. MenuTextError with line and
-    column where a line cannot be read."""
+def modes_from(
+    text: str, default_target: str = "bt709_bt1886", named: Mapping[str, str] | None = None
+) -> tuple[Mode, ...]:
+    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas. named: keys of further
+    targets by their titles in small letters. MenuTextError with line and column where a line cannot be read."""
     modes: list[Mode] = []
     for index, raw in enumerate(text.splitlines(), 1):
         if not raw.strip():
@@ -282,16 +284,16 @@ def modes_from(text: str, default_target: str = "bt709_bt1886") -> tuple[Mode, .
             word = part.lower()
             if word in _DEFAULT_TARGETS:
                 signal = word  # type: ignore[assignment]
-            elif (key := _target(word)) is not None:
+            elif (key := _target(part, named or {})) is not None:
                 target = key
             else:
                 raise MenuTextError(
                     index, column, f"{part!r} is neither a signal (sdr, pq, hlg) nor a target ({', '.join(TARGETS)})"
                 )
         target = target or (default_target if signal == "sdr" else _DEFAULT_TARGETS[signal])
-        if TARGETS[target].signal != signal:
+        if resolve(target).signal != signal:
             raise MenuTextError(
-                index, 1, f"{name}: the target {target} is for {TARGETS[target].signal}, not for {signal}"
+                index, 1, f"{name}: the target {target} is for {resolve(target).signal}, not for {signal}"
             )
         if any(m.name == name and m.signal == signal for m in modes):
             raise MenuTextError(index, 1, f"the mode {name} stands there twice")
@@ -299,15 +301,21 @@ def modes_from(text: str, default_target: str = "bt709_bt1886") -> tuple[Mode, .
     return tuple(modes)
 
 
-def _target(word: str) -> str | None:
-    if word in TARGETS:
-        return word
-    return next((k for k, t in TARGETS.items() if t.title.lower() == word), None)
+def _target(part: str, named: Mapping[str, str]) -> str | None:
+    word = part.lower()
+    if word in TARGETS or word in named:
+        return named.get(word, word)
+    try:
+        return resolve(part).key
+    except TargetError:
+        return next((k for k, t in TARGETS.items() if t.title.lower() == word), None)
 
 
 def text_of_modes(menu: Menu) -> str:
     """The modes as lines that `modes_from` reads."""
-    return "\n".join(f"{m.name}, {m.signal}, {m.target}" for m in menu.modes)
+    return "\n".join(
+        f"{m.name}, {m.signal}, {m.target if m.target in TARGETS else resolve(m.target).title}" for m in menu.modes
+    )
 
 
 def text_of_controls(menu: Menu) -> str:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour.correction import corrected
+from lumenar.core.targets import Target
 
 Array = NDArray[np.float64]
 T = TypeVar("T")
@@ -128,6 +129,8 @@ class Layout:
     pattern: NDArray[np.str_]
     at_s: Array
     reads: NDArray[np.str_]
+    made_for: tuple[Target, ...] = ()
+    """Targets of one's own for which the patches may have been made, beside those that ship with Lumenar."""
     _kept: dict[object, Any] = field(default_factory=dict, repr=False)
 
     def __len__(self) -> int:
@@ -149,7 +152,7 @@ class Layout:
 
         def taken() -> Layout:
             names = ("rgb", "window", "level", "zone", "pattern", "at_s", "reads")
-            return Layout(*(getattr(self, name)[where] for name in names))
+            return replace(self, **{name: getattr(self, name)[where] for name in names}, _kept={})
 
         return self.memo(("take", where.tobytes()), taken)
 
@@ -440,11 +443,12 @@ def collect(
     traces: Sequence[Trace | None] | None = None,
     matrices: Sequence[ArrayLike | None] | None = None,
     cold: float = 0.0,
+    made_for: tuple[Target, ...] = (),
 ) -> Readings:
     """Readings from n patches and their XYZ (n, 3) as read; a patch read more than once becomes its median.
 
     below_floor (n,): the meter said that the light was under its floor. matrices: the correction (3, 3) of each, None where
-    there is none; they apply before anything is judged.
+    there is none; they apply before anything is judged. made_for: targets of one's own that the patches may be made for.
     """
     n = len(patches)
     rgb = np.array([p.rgb for p in patches], float).reshape(-1, 3)
@@ -472,7 +476,9 @@ def collect(
     for matrix in {id(m): m for m in matrices or () if m is not None}.values():
         by = np.array([m is matrix for m in matrices or ()])
         values[by] = corrected(values[by], matrix)
-    layout = Layout(rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first])
+    layout = Layout(
+        rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first], made_for
+    )
     merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
     given = traces if traces is not None and any(t is not None for t in traces) else ()
     held = trace_array(given)[first] if given else NO_TRACES

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -32,7 +34,8 @@ class Anchor:
 
 @dataclass(frozen=True)
 class Target:
-    """One target. `space` is the gamut compared with, `container` the primaries that the code values mean."""
+    """One target. `space` is the gamut compared with, `container` the primaries that the code values mean. luminance: what
+    white is to have in cd/m2, None where any will do."""
 
     key: str
     title: str
@@ -43,6 +46,7 @@ class Target:
     black: Literal["measured", "zero"] = "measured"
     knee: Literal["clip", "rolloff"] = "clip"
     container_space: Space | None = field(default=None)
+    luminance: float | None = None
 
     @property
     def container(self) -> Space:
@@ -112,3 +116,120 @@ TARGETS: dict[str, Target] = {
         Target("bt2020_hlg", "BT.2020, HLG", "hlg", BT2020, "hlg"),
     )
 }
+
+CUSTOM = "custom"
+"""What the key of a target begins with that somebody defined."""
+MOST_TITLE = 60
+
+
+class TargetError(ValueError):
+    """A target is unknown or cannot be; the text says why, `place` which part of it is at fault."""
+
+    def __init__(self, text: str, place: str | None = None) -> None:
+        super().__init__(text)
+        self.place = place
+
+
+def custom(
+    title: str, primaries: tuple[tuple[float, float], ...], white: tuple[float, float], curve: str, gamma: float = 2.2,
+    black: str = "measured", luminance: float | None = None,
+) -> Target:  # fmt: skip
+    """A target of one's own for SDR. primaries: xy of red, green and blue; white: xy; curve: srgb, power (with a gamma) or
+    bt1886; luminance of white in cd/m2, None where any will do.
+
+    Its key says all of it, so that whoever has the key has the target: a package, a readings file, another machine. TargetError
+    where the primaries span no gamut, white lies outside them, or a value makes no sense.
+    """
+    title = " ".join(title.split())
+    if not title or len(title) > MOST_TITLE or any(c in title for c in "|,"):
+        raise TargetError(f"a target needs a title of 1 to {MOST_TITLE} characters without commas and bars", "title")
+    if any(title.lower() in (t.title.lower(), t.key) for t in TARGETS.values()):
+        raise TargetError(f"{title} is the name of a target that ships with Lumenar; choose another", "title")
+    if curve not in ("srgb", "power", "bt1886"):
+        raise TargetError(f"the curve is srgb, power or bt1886, not {curve!r}", "curve")
+    if black not in ("measured", "zero"):
+        raise TargetError(f"black is measured or zero, not {black!r}", "black")
+    if curve == "power" and not 1 <= gamma <= 4:
+        raise TargetError(f"a gamma lies within 1 and 4, not {gamma:g}", "gamma")
+    if luminance is not None and not 1 <= luminance <= 10000:
+        raise TargetError(f"white has 1 to 10,000 cd/m2, not {luminance:g}", "luminance")
+    _spans(primaries, white)
+    red, green, blue = ((round(x, 4), round(y, 4)) for x, y in primaries)
+    space = Space(title, (red, green, blue), (round(white[0], 4), round(white[1], 4)))
+    shape: Curve = "srgb" if curve == "srgb" else "bt1886" if curve == "bt1886" else "power"
+    power = round(gamma, 4) if curve == "power" else 2.2
+    dark: Literal["measured", "zero"] = "zero" if black == "zero" else "measured"
+    made = Target(
+        "", title, "sdr", space, shape, power, dark, luminance=None if luminance is None else round(luminance, 4)
+    )
+    return replace(made, key=_key(made))
+
+
+def _spans(primaries: tuple[tuple[float, float], ...], white: tuple[float, float]) -> None:
+    named = {"red": primaries[0], "green": primaries[1], "blue": primaries[2], "white": white}
+    for name, (x, y) in named.items():
+        if not (math.isfinite(x) and math.isfinite(y) and 0 <= x <= 1 and 0 < y <= 1 and x + y <= 1):
+            raise TargetError(
+                f"{name} at x {x:g}, y {y:g} is no chromaticity: x and y lie within 0 and 1, their sum too",
+                name,
+            )
+    (xr, yr), (xg, yg), (xb, yb) = primaries
+    area = (xg - xr) * (yb - yr) - (xb - xr) * (yg - yr)
+    if abs(area) < 1e-3:
+        raise TargetError("red, green and blue lie almost on one line, so they span no gamut", "red")
+    # Shares of red, green and blue that add up to white: all of one sign where it lies between them.
+    xw, yw = white
+    shares = [
+        (xg - xw) * (yb - yw) - (xb - xw) * (yg - yw),
+        (xb - xw) * (yr - yw) - (xr - xw) * (yb - yw),
+        (xr - xw) * (yg - yw) - (xg - xw) * (yr - yw),
+    ]
+    if min(s / area for s in shares) < 0.01:
+        raise TargetError("white lies outside the triangle of red, green and blue, or on its edge", "white")
+
+
+def _plain(value: float) -> str:
+    return f"{value:.4f}".rstrip("0").rstrip(".")
+
+
+def _key(t: Target) -> str:
+    points = [f"{x:.4f} {y:.4f}" for x, y in (*t.space.primaries, t.space.white)]
+    curve = f"power {_plain(t.gamma)}" if t.curve == "power" else t.curve
+    return "|".join([CUSTOM, t.title, *points, curve, t.black, "any" if t.luminance is None else _plain(t.luminance)])
+
+
+@lru_cache(maxsize=256)
+def resolve(key: str) -> Target:
+    """The target that a key names: one that ships with Lumenar, or one that the key itself defines. TargetError where it is
+    neither."""
+    if key in TARGETS:
+        return TARGETS[key]
+    parts = key.split("|")
+    if parts[0] != CUSTOM:
+        raise TargetError(f"unknown target {key!r}; known are {', '.join(TARGETS)}")
+    try:
+        _, title, *points, curve, black, luminance = parts
+        red, green, blue, white = ((float(x), float(y)) for x, y in (p.split(" ") for p in points))
+        shape, _, gamma = curve.partition(" ")
+        found = custom(
+            title, (red, green, blue), white, shape, float(gamma) if gamma else 2.2, black,
+            None if luminance == "any" else float(luminance),
+        )  # fmt: skip
+    except TargetError:
+        raise
+    except ValueError:
+        raise TargetError(f"{key[:200]!r} does not define a target") from None
+    if found.key != key:
+        raise TargetError(f"{key[:200]!r} is not how the target {found.key!r} is written")
+    return found
+
+
+def of_its_own(target: Target) -> tuple[Target, ...]:
+    """What is to be known of a target besides those that ship: itself where it is none of them."""
+    return () if target.key in TARGETS else (target,)
+
+
+def candidates(made_for: tuple[Target, ...]) -> tuple[Target, ...]:
+    """The SDR targets for which patches may have been made: those that ship with Lumenar, and what is known besides."""
+    shipped = tuple(t for t in TARGETS.values() if t.signal == "sdr")
+    return (*shipped, *(t for t in dict.fromkeys(made_for) if t not in shipped))

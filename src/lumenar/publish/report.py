@@ -15,7 +15,7 @@ from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, significant
 from lumenar.core.recipes.first import Menu, Recipe
 from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.publish import svg
 from lumenar.publish.package import About, Results
 from lumenar.service.readings_file import FileUnit, ReadingsFile, SetupFigures
@@ -143,12 +143,12 @@ def mode_line(s: SetupFigures, label: str) -> ModeLine:
         number("gamut", "coverage_p3_uv_percent", "1"),
         number("brightness_ladder", "setting_for_120_cd_m2", "0"),
     )
-    return ModeLine(label, TARGETS[s.target].title, cells)
+    return ModeLine(label, resolve(s.target).title, cells)
 
 
 def charts_of(s: SetupFigures, label: str, aspect: float) -> list[Chart]:
     """The charts of one mode, all measurements."""
-    target = TARGETS[s.target]
+    target = resolve(s.target)
     return [c for m, a in s.analyses.items() for c in MEASUREMENTS[m].charts([Shown(label, a.figures, target, aspect)])]
 
 
@@ -209,7 +209,7 @@ def render(about: About, results: Results, rubric: Rubric, menu: Menu) -> str:
     setups = sorted(results.setups, key=lambda s: order.index(s.key))
     plates = [
         ModePlates(
-            labels[s.key], f"mode-{i}", TARGETS[s.target].title, charts_of(s, labels[s.key], about.aspect),
+            labels[s.key], f"mode-{i}", resolve(s.target).title, charts_of(s, labels[s.key], about.aspect),
             [f"{MEASUREMENTS[m].title}: {a.remark}" for m, a in s.analyses.items() if a.remark]
             + [f"{MEASUREMENTS[m].title}: none, {reason}" for m, reason in s.left_out.items()],
         )

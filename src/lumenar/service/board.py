@@ -12,7 +12,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import display_of
@@ -136,7 +136,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     rows = []
     for setup, score in verdict.scores(app, review_id, purpose, newest):
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
-        target, unit = TARGETS[setup.target], units[setup.unit_id]
+        target, unit = resolve(setup.target), units[setup.unit_id]
         count = len(setup.changes)
         state = f"{count} {'setting' if count == 1 else 'settings'} changed" if count else "as shipped"
         state = state if count or setup.shipped else "as the mode ships"
@@ -247,7 +247,7 @@ def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) ->
     readings. Or why there are none."""
     key = ("written", row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash)
     if key not in app.cache:
-        analysis = cells.tried(app, row, TARGETS[setup.target])
+        analysis = cells.tried(app, row, resolve(setup.target))
         if isinstance(analysis, str):
             return analysis
         app.cache.put(key, ([_figure(app, m, column, analysis) for column in m.columns], analysis.remark))

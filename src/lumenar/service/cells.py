@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -10,14 +11,16 @@ from functools import cached_property
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
+from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Readings
-from lumenar.core.targets import TARGETS, Target
+from lumenar.core.targets import Target, TargetError, resolve
 from lumenar.service import analyses
 from lumenar.service.application import Application
+from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.helper import Task, compute
 from lumenar.service.loading import SetupReadings, setup_readings
-from lumenar.service.planning import settings_text
+from lumenar.service.planning import condition_of, format_of
 from lumenar.store import computed, reviews, runs
 from lumenar.store.database import StoreError
 from lumenar.store.reviews import SetupRow
@@ -28,9 +31,10 @@ log = logging.getLogger("lumenar.figures")
 
 def target_of(key: str, signal: str | None = None) -> Target:
     """A target by key; BadInputError where it is unknown or made for another signal."""
-    if key not in TARGETS:
-        raise BadInputError("target", f"There is no target {key!r}; known are {', '.join(TARGETS)}.", "target")
-    target = TARGETS[key]
+    try:
+        target = resolve(key)
+    except TargetError as e:
+        raise BadInputError("target", f"There is no such target: {e}.", "target") from e
     if signal is not None and target.signal != signal:
         raise BadInputError(
             "target", f"{target.title} is a target for {target.signal}, this setup is {signal}.", "target"
@@ -76,18 +80,62 @@ def newest(app: Application, review_id: int) -> Newest:
         for only in (True, False)
     )
     changed = runs.last_change(db, review_id)
-    firmware = {u.id: u.firmware for u in reviews.units_of(db, review_id)}
-    setups = {s.id: (settings_text(s), firmware[s.unit_id]) for s in reviews.setups_of(db, review_id)}
+    present = {s.id: Present(app, s) for s in reviews.setups_of(db, review_id)}
     stale = {}
     for cell, row in complete.items():
-        settings, present = setups[cell.setup]
-        if row.settings != settings:
-            stale[cell] = "a setting changed since"
-        elif row.firmware != present:
-            stale[cell] = f"measured with firmware {row.firmware}"
-        elif row.run_id < changed.get(cell.setup, 0):
-            stale[cell] = "the unit looked different in a later run"
+        reason = present[cell.setup].why_stale(row)
+        if not reason and row.run_id < changed.get(cell.setup, 0):
+            reason = "the unit looked different in a later run"
+        if reason:
+            stale[cell] = reason
     return Newest(complete, latest, stale)
+
+
+MOST_DIFFERENCES = 3
+"""So many differences are named one by one."""
+
+
+class Present:
+    """What a setup is at present, to tell whether what was measured of it still holds."""
+
+    def __init__(self, app: Application, setup: SetupRow) -> None:
+        self._app, self._setup = app, setup
+        self._known: dict[object, str] = {}
+
+    @cached_property
+    def _shown(self) -> Display:
+        return display(self._app, self._setup.unit_id)
+
+    @cached_property
+    def _defaults(self) -> dict[str, Value]:
+        return self._shown.menu.defaults(self._shown.menu.mode(self._setup.mode, self._setup.signal))
+
+    def why_stale(self, row: CellRow) -> str:
+        """What differs from what was measured, in words; empty where nothing does that can change a reading. What became known
+        since, or is known no longer, is no difference."""
+        # Cells of one run share what their setup was.
+        key = row.settings, row.applied, row.condition, row.format, row.firmware
+        if key not in self._known:
+            self._known[key] = "; ".join(self._differences(row))
+        return self._known[key]
+
+    def _differences(self, row: CellRow) -> list[str]:
+        changed = {**self._defaults, **json.loads(row.settings)}
+        was = changed if row.applied is None else json.loads(row.applied)
+        differ = self._shown.menu.differences(was or changed, {**self._defaults, **self._setup.changes})
+        said = [f"{p.split(' > ')[-1]} {text_of(a)} → {text_of(b)}" for p, a, b in differ]
+        if len(said) > MOST_DIFFERENCES:
+            said = [*said[: MOST_DIFFERENCES - 1], f"{len(said) - MOST_DIFFERENCES + 1} more settings"]
+        if row.firmware != self._shown.row.firmware and row.firmware and self._shown.row.firmware:
+            said.append(f"firmware {row.firmware} → {self._shown.row.firmware}")
+        room = condition_of(self._app, self._shown, self._setup)
+        before = None if row.condition is None else json.loads(row.condition)
+        if room and before and (room["label"], room["lux"]) != (before.get("label"), before.get("lux")):
+            said.append(f"room {before.get('label') or 'light'} → {room['label']}")
+        signal = format_of(self._shown.row, self._setup)
+        shown = {} if row.format is None else json.loads(row.format)
+        said += [f"signal {k} {v} → {signal[k]}" for k, v in shown.items() if k in signal and signal[k] != v]
+        return said
 
 
 def readings_of(app: Application, row: CellRow) -> Readings:
@@ -108,7 +156,7 @@ def analysis_of(app: Application, row: CellRow, target: Target, declared: str | 
     between starts; against a target other than the one declared, which is only being tried, it is made with fewer draws and
     kept for a while."""
     if declared is not None and not MEASUREMENTS[row.measurement].against_target:
-        target = TARGETS[declared]
+        target = resolve(declared)
     if target.key != (declared or target.key):
         quick = ("tried", row.run_id, row.setup_id, row.measurement, target.key)
         result: Analysis = app.cache.get(
@@ -164,7 +212,7 @@ TOGETHER = 6
 def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[int, str]) -> None:
     """See that the analyses of complete cells are there, each against its setup's target (by setup): what is missing is
     computed together, by this process and the helper, and kept."""
-    keys = [_key(row, TARGETS[targets[c.setup]]) for c, row in complete.items()]
+    keys = [_key(row, resolve(targets[c.setup])) for c, row in complete.items()]
     if len(_missing(app, keys)) < TOGETHER:
         return
     # Whoever comes while another computes waits for that, and finds most of it done.
@@ -204,6 +252,6 @@ def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
 
 def analyses_of(app: Application, setup: SetupRow, now: Newest) -> dict[str, Analysis]:
     """A setup's analyses that still hold by measurement, against its own declared target."""
-    target = TARGETS[setup.target]
+    target = resolve(setup.target)
     found = {m: tried(app, row, target) for m, row in now.by_setup.get(setup.id, {}).items()}
     return {m: a for m, a in found.items() if isinstance(a, Analysis)}

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS, Column
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -148,7 +148,7 @@ def comparable(app: Application) -> list[ComparedSetup]:
                 out.append(
                     ComparedSetup(
                         setup.id, review, setup.name, unit.name, unit.sample, unit.firmware, setup.target,
-                        TARGETS[setup.target].title,
+                        resolve(setup.target).title,
                     )
                 )  # fmt: skip
     return out

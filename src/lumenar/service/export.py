@@ -57,10 +57,11 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             ),
             "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
         }
-        conditions = [run.condition for r in dict.fromkeys(own.values()) if (run := runs.get(db, r)) is not None]
         # Said only where every run says the same.
-        if conditions and conditions[0] is not None and all(c == conditions[0] for c in conditions):
-            document["condition"] = conditions[0]
+        for what in ("condition", "format"):
+            said = [runs.recorded(db, r, setup.id, what) for r in dict.fromkeys(own.values())]
+            if said and said[0] is not None and all(s == said[0] for s in said):
+                document[what] = said[0]
         setups.append(document)
     _number(setups, meters)
     used = {s["unit"] for s in setups}

@@ -16,7 +16,7 @@ from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import new_run, setup_states
-from lumenar.service.setups import change
+from lumenar.service.setups import Edit, change
 from lumenar.store import readings, runs
 from lumenar.store.readings import NewReading
 from lumenar.store.runs import NewPatch
@@ -274,7 +274,7 @@ class FreeRun:
     def keep_setting(self) -> None:
         """Give the setup the present value of the control moved."""
         held = self._open()
-        change(self.app, held.review, held.setup_id, {held.control: held.values[held.control]})
+        change(self.app, held.review, held.setup_id, Edit({held.control: held.values[held.control]}))
 
     def view(self) -> FreeView:
         """What the panel shows."""

@@ -20,7 +20,7 @@ from pathlib import Path
 
 from lumenar.core import measurements
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.service.data import Data
 from lumenar.service.loading import setup_readings
 
@@ -56,7 +56,7 @@ def figures(data: Data, tasks: Sequence[Task]) -> Found:
     for task in tasks:
         try:
             found.append(
-                analyse(task.measurement, loaded.of(task.measurement), TARGETS[task.target], uncertain=task.uncertain)
+                analyse(task.measurement, loaded.of(task.measurement), resolve(task.target), uncertain=task.uncertain)
             )
         except Exception:
             # Whoever asks for this one cell is told what is wrong with it.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu, Mode, document_of, menu_from
@@ -27,11 +27,12 @@ from lumenar.service.readings_file import (
     reading_order,
 )
 from lumenar.service.tables import read_any
-from lumenar.store import corrections, menus, readings, reviews, runs
+from lumenar.service.targets import remember
+from lumenar.store import conditions, corrections, menus, readings, reviews, runs
 from lumenar.store.corrections import CorrectionRow
 from lumenar.store.readings import NewReading
 from lumenar.store.reviews import SetupRow, UnitRow
-from lumenar.store.runs import NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
 METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
 
@@ -139,6 +140,7 @@ def import_readings(
                 unit_id, menu = _unit(db, review_id, unit, identity, [s for s, _ in mine], name)
                 for s, r in mine:
                     _setup(db, review_id, unit_id, menu, unit, read.file, s, r, made)
+    remember(app, {s.target_key for s in read.file.setups})
     app.forget()
     return review_id
 
@@ -200,17 +202,35 @@ def _setup(
         raise ConflictError("setup", f"The review has a measured setup {s.name!r} already; rename one of the two.")
     known = {p: v for p, v in s.settings.items() if p in menu.by_path}
     changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
+    room = _condition(db, review_id, s)
+    signal: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
+    origins = dict.fromkeys(known, "read")
     shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
     if there is None:
         position = max((x.position for x in mine), default=-1) + 1
         setup_id = reviews.add_setup(
-            db, SetupRow(0, unit_id, position, s.name, mode, int(shipped), s.signal, s.target_key, changes)
-        )
+            db,
+            SetupRow(
+                0, unit_id, position, s.name, mode, int(shipped), s.signal, s.target_key, changes, room, signal, origins
+            ),
+        )  # fmt: skip
     else:
         setup_id = there.id
-        reviews.change_setup(db, setup_id, changes, s.target_key)
+        reviews.change_setup(
+            db,
+            replace(there, changes=changes, target=s.target_key, condition_id=room, format=signal, origins=origins),
+            None,
+        )
     for run, measurements in _runs_of(s, r):
         _run(db, review_id, unit_id, setup_id, changes, unit, file, s, run, measurements, made)
+
+
+def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | None:
+    """The light state that a setup was read in, where the file names one."""
+    c = s.condition
+    if c is None or not c.label.strip():
+        return None
+    return conditions.put(db, review_id, c.label.strip()[:80], c.lux, c.note)
 
 
 def _runs_of(s: FileSetup, r: SetupFigures) -> list[tuple[FileRun, list[str]]]:
@@ -269,12 +289,16 @@ def _run(
             0, unit.panel, str(meters["XYZ"]["name"]), corrections.IMPORTED, f"{unit.maker} {unit.model}".strip(), now(),
             [list(m) for m in matrix.correction or ()], {"u_percent": matrix.correction_u_percent},
             None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
+            matrix.serial,
         )  # fmt: skip
         correction = made[matrix.id] = corrections.add(db, row)
-    settings = json.dumps(changes, sort_keys=True)
+    as_measured = AsMeasured(
+        json.dumps(changes, sort_keys=True), dict(s.settings),
+        None if s.condition is None else {k: v for k, v in s.condition.model_dump().items() if k != "note" or v},
+        None if s.format is None else s.format.model_dump(exclude_none=True), s.target_key,
+    )  # fmt: skip
     new = NewRun(
-        review_id, unit_id, now(), unit.firmware, meters, None if s.condition is None else s.condition.model_dump(), {},
-        correction, False, {setup_id: settings}, {setup_id: dict(s.settings)},
+        review_id, unit_id, now(), unit.firmware, meters, {}, correction, False, {setup_id: as_measured},
         [NewPatch(setup_id, t.patch, 0.0, tuple(t.uses)) for t in taken], "done",
     )  # fmt: skip
     run_id = runs.add_run(db, new)

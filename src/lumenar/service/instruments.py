@@ -16,7 +16,7 @@ from lumenar.core.colour.correction import ColourReadings
 from lumenar.core.numbers import signed
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
-from lumenar.service import cells
+from lumenar.service import cells, named_meters
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, take_series
@@ -24,6 +24,7 @@ from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.loading import correction_key, document_of
+from lumenar.service.named_meters import NamedMeter
 from lumenar.service.planning import setup_states
 from lumenar.store import corrections, reviews
 from lumenar.store.corrections import CorrectionRow
@@ -52,6 +53,7 @@ class CorrectionView:
     id: int
     panel: str
     meter: str
+    serial: str
     reference: str
     made_on: str
     made_at: str
@@ -93,6 +95,8 @@ class InstrumentsView:
     """The Instruments view."""
 
     meters: list[MeterView]
+    named: list[NamedMeter]
+    """Those that a person named."""
     faults: dict[str, str]
     corrections: list[CorrectionView]
     attempt: Attempt | None
@@ -144,7 +148,7 @@ class Corrector:
     def view(self) -> InstrumentsView:
         """Meters, corrections, and the attempt under way."""
         found = corrections.every(self.app.db.connection())
-        current: set[str] = set()
+        current: set[tuple[str, str, str]] = set()
         views = []
         for c, used in found:
             views.append(
@@ -152,17 +156,19 @@ class Corrector:
                     c.id,
                     c.panel,
                     c.meter,
+                    c.serial,
                     c.reference,
                     c.made_on,
                     c.made_at,
                     c.matrix,
                     dict(c.residual),
                     used,
-                    c.panel not in current,
+                    c.reference != corrections.IMPORTED and (c.panel, c.meter, c.serial) not in current,
                 )
             )
-            current.add(c.panel)
-        return InstrumentsView(meter_views(self.bench), FAULTS, views, self.attempt)
+            if c.reference != corrections.IMPORTED:
+                current.add((c.panel, c.meter, c.serial))
+        return InstrumentsView(meter_views(self.bench), named_meters.views(self.app), FAULTS, views, self.attempt)
 
     def start(self, review_id: int, setup_id: int) -> None:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use."""

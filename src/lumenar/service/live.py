@@ -13,7 +13,7 @@ from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.ports import MeterReading
 from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
 from lumenar.core.colour import difference, spaces
-from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.targets import Anchor, resolve
 from lumenar.service.bench_views import BenchStatus, LivePatch, LiveReading, place_of
 from lumenar.service.events import Event, Hub
 from lumenar.service.journal import Tally
@@ -102,7 +102,7 @@ class LiveView:
         plain = p.level is None and p.zone is None and p.pattern == "window" and p.reads == "XYZ" and p.at_s is None
         if XYZ is None or white is None or not plain or step.setup.key not in self._targets:
             return None
-        target = TARGETS[self._targets[step.setup.key]]
+        target = resolve(self._targets[step.setup.key])
         wanted = target.XYZ(np.clip(np.array([p.rgb]), 0, 1), Anchor(white[1], np.array(0.0)))[0]
         Lab = [target.Lab(c[None, :], white[1])[0] for c in (XYZ, wanted)]
         return float(wanted[1]), float(difference.de2000(*Lab))

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour.correction import ColourReadings, corrected, spread
 from lumenar.core.readings import ASSUMED_ABSOLUTE, COLD, NO_TRACES, Layout, MeterLimits, Readings, judged, trace_array
+from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service.data import Data
 from lumenar.store import corrections, readings, runs
@@ -202,7 +203,9 @@ def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Pla
             pattern[i], reads[i] = its_pattern, its_reads
             if place is not None:
                 zone[i] = json.loads(place)
-        layout = Layout(table[:, :3], table[:, 3], level, zone, pattern, at_s, reads)
+        key = runs.made_for(db, run_id, setup_id)
+        made_for = () if key is None else of_its_own(resolve(key))
+        layout = Layout(table[:, :3], table[:, 3], level, zone, pattern, at_s, reads, made_for)
         uses: dict[str, list[int]] = {}
         for patch_id, measurement in readings.uses(db, int(ids[0]), int(ids[-1])) if n else ():
             if patch_id in index:

@@ -15,11 +15,12 @@ from lumenar.core.colour import difference
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.measurements.swatches import code
 from lumenar.core.readings import Readings
-from lumenar.core.targets import TARGETS, Target
+from lumenar.core.targets import Target
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, NotFoundError
-from lumenar.service.plates import TargetChoice
+from lumenar.service.targets import TargetChoice
+from lumenar.service.targets import choices as target_choices
 
 MOST_FACTOR = 20.0
 
@@ -111,7 +112,7 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
         note += f" Up to {worst:.0f} % of a scene lies outside sRGB and is cut off here."
     return Look(
         setup_id, setup.name, target.key, target.title,
-        [TargetChoice(t.key, t.title) for t in TARGETS.values() if t.signal == setup.signal], factor, scenes, swatches, of, note,
+        target_choices(app, setup.signal), factor, scenes, swatches, of, note,
     )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from lumenar.service.data import now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.shelf import add_setups
+from lumenar.service.targets import titles
 from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow
 
@@ -123,7 +124,7 @@ def add(app: Application, new: NewDisplay) -> int:
         pixels = getattr(new, name)
         if pixels is not None and not 16 <= pixels <= 65536:
             raise BadInputError("display", "Width and height lie within 16 and 65536 pixels.", name)
-    menu = parse(new.modes, new.controls, new.kind)
+    menu = parse(new.modes, new.controls, new.kind, titles(app))
     with app.db.transaction() as db:
         review_id = reviews.add_review(db, now())
         row = UnitRow(
@@ -140,15 +141,15 @@ def _one_of(name: str, value: str, known: tuple[str, ...]) -> None:
         raise BadInputError("display", f"The {name} is one of {', '.join(known)}, not {value!r}.", name)
 
 
-def parse(modes: str, controls: str, kind: str = "monitor") -> Menu:
-    """A menu from its texts; BadInputError with the field, line and column."""
+def parse(modes: str, controls: str, kind: str = "monitor", named: Mapping[str, str] | None = None) -> Menu:
+    """A menu from its texts (named: keys of targets of one's own by title); BadInputError with the field, line and column."""
     try:
-        named = modes_from(modes, USUAL_TARGETS[kind])
+        listed_modes = modes_from(modes, USUAL_TARGETS[kind], named)
     except MenuTextError as e:
         raise BadInputError("menu", f"Modes, {e}.", "modes") from e
     try:
         listed = controls_from(controls)
-        return Menu(named, listed)
+        return Menu(listed_modes, listed)
     except MenuError as e:
         raise BadInputError("menu", f"Controls, {e}." if isinstance(e, MenuTextError) else f"{e}.", "controls") from e
 
@@ -194,7 +195,7 @@ def change(app: Application, review_id: int, unit_id: int | None, modes: str, co
     them. BadInputError where the texts cannot be read, or a setup holds what the new menu cannot take; ConflictError where a
     mode that was read would go. Nothing is changed then."""
     shown = _sample(app, review_id, unit_id)
-    menu = parse(modes, controls, shown.row.kind)
+    menu = parse(modes, controls, shown.row.kind, titles(app))
     document = {**document_of(menu), "mode_path": shown.menu.mode_path}
     with app.db.transaction() as db:
         menus.change(db, shown.row.menu_id, document, now())

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
+from typing import Any
 
 from lumenar.bench.drivers import by_hand
 from lumenar.bench.drivers.by_hand import HandMeter
@@ -15,14 +16,14 @@ from lumenar.bench.runner import SetupState
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.menu import Menu
 from lumenar.core.readings import Patch
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display, stand_in_of
 from lumenar.service.errors import BadInputError
-from lumenar.store import corrections, reviews, runs
-from lumenar.store.reviews import SetupRow
-from lumenar.store.runs import NewPatch, NewRun
+from lumenar.store import conditions, corrections, reviews, runs
+from lumenar.store.reviews import SetupRow, UnitRow
+from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
 GRIDS = ((3, 3), (5, 5), (7, 5))
 
@@ -157,16 +158,17 @@ class Planner:
     def _context(self, shown: Display, setup: SetupRow) -> Context:
         menu = shown.menu
         mode = menu.mode(setup.mode, setup.signal)
+        signal = format_of(shown.row, setup)
         return Context(
             luminance_levels=menu.luminance_levels(mode),
-            target=TARGETS[setup.target],
-            bits=shown.row.bits,
+            target=resolve(setup.target),
+            bits=int(signal["bits"]),
             grid=self.options.grid,
             grey_step=self.options.grey_step,
             hold_s=self.options.hold_s,
             sum_levels=self.options.sum_levels,
             fine_black=self.options.fine_black,
-            limited=shown.row.signal_range == "limited",
+            limited=signal["range"] == "limited",
             modulation_levels=menu.modulation_levels(mode),
         )
 
@@ -177,6 +179,23 @@ def settings_of(menu: Menu, setup: SetupRow) -> dict[str, float | str]:
     mode = menu.mode(setup.mode, setup.signal)
     changes = {path: setup.changes[path] for path in menu.order(mode, setup.changes)}
     return {**{p: v for p, v in menu.defaults(mode).items() if p not in changes}, **changes}
+
+
+def format_of(row: UnitRow, setup: SetupRow) -> dict[str, Any]:
+    """A setup's signal: what it says, else the unit's usual."""
+    return {"range": row.signal_range, "bits": row.bits, **setup.format}
+
+
+def condition_of(app: Application, shown: Display, setup: SetupRow) -> dict[str, Any] | None:
+    """The light in which a setup is measured; a stand-in stands in a dark room unless something else is said."""
+    if setup.condition_id is None:
+        return dict(DARK_ROOM) if shown.stand_in else None
+    db = app.db.connection()
+    held = next((c for c in conditions.of_review(db, shown.row.review_id) if c.id == setup.condition_id), None)
+    if held is None:
+        return None
+    known: dict[str, Any] = {"lux": held.lux, "label": held.label, "automatic": []}
+    return known | ({"note": held.note} if held.note else {})
 
 
 def settings_text(setup: SetupRow) -> str:
@@ -191,19 +210,24 @@ def new_run(
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
     row, meter = shown.row, meters() if shown.stand_in else by_hand.meters(hand_meter)
-    correction = corrections.newest(app.db.connection(), row.panel, meter["XYZ"]["name"])
+    correction = corrections.newest(
+        app.db.connection(), row.panel, meter["XYZ"]["name"], meter["XYZ"].get("serial", "")
+    )
     return NewRun(
         review_id=review_id,
         unit_id=unit_id,
         created_at=now(),
         firmware=row.firmware,
         meters=meter,
-        condition=DARK_ROOM if shown.stand_in else None,
         habits=asdict(habits),
         correction_id=correction.id if correction else None,
         warm_up=warm_up,
-        setups={s.id: settings_text(s) for s in setups},
-        applied={s.id: settings_of(shown.menu, s) for s in setups},
+        setups={
+            s.id: AsMeasured(
+                settings_text(s), settings_of(shown.menu, s), condition_of(app, shown, s), format_of(row, s), s.target
+            )
+            for s in setups
+        },
         patches=patches,
         state="queued" if shown.stand_in else "waiting",
     )
@@ -235,4 +259,4 @@ class Estimate:
         row = self._setups[setup]
         if self._stand_in is None:
             return [by_hand.STEP_S] * len(patches)
-        return self._stand_in.expected_s(TARGETS[row.target], settings_of(self._shown.menu, row), patches)
+        return self._stand_in.expected_s(resolve(row.target), settings_of(self._shown.menu, row), patches)

@@ -13,13 +13,15 @@ from lumenar.core.measurements.base import WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
-from lumenar.core.targets import TARGETS, Target
+from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.targets import TargetChoice
+from lumenar.service.targets import choices as target_choices
 from lumenar.store import corrections, reviews, runs
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
@@ -62,14 +64,6 @@ class PlateColumn:
     unit: str
     texts: list[str]
     measurable: bool | None
-
-
-@dataclass(frozen=True)
-class TargetChoice:
-    """A target that can be chosen."""
-
-    key: str
-    title: str
 
 
 @dataclass(frozen=True)
@@ -176,11 +170,11 @@ def plates(
         declared=target.key == setup.target,
         against_target=m.against_target,
         shown=[
-            PlateSetup(f.setup.id, f.name, _state(f.setup), True, f.setup.target, TARGETS[f.setup.target].title, f.note)
+            PlateSetup(f.setup.id, f.name, _state(f.setup), True, f.setup.target, resolve(f.setup.target).title, f.note)
             for f in found
         ],
         others=_others(app, review_id, measurement, wanted, states[review_id]),
-        targets=[TargetChoice(t.key, t.title) for t in TARGETS.values() if t.signal == setup.signal],
+        targets=target_choices(app, setup.signal),
         pins=[TargetChoice(t.key, t.title) for t in pinned],
         can_pin=can_pin,
         words=" ".join(
@@ -257,7 +251,7 @@ def _others(
 ) -> list[PlateSetup]:
     return [
         PlateSetup(
-            s.id, s.name, _state(s), Cell(s.id, measurement) in now.complete, s.target, TARGETS[s.target].title, ""
+            s.id, s.name, _state(s), Cell(s.id, measurement) in now.complete, s.target, resolve(s.target).title, ""
         )
         for s in reviews.setups_of(app.db.connection(), review_id)
         if s.id not in wanted

@@ -30,7 +30,7 @@ from lumenar.core.readings import (
     floor_from,
 )
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import Target, of_its_own, resolve
 from lumenar.service.errors import BadInputError
 from lumenar.service.loading import corrected_limits
 
@@ -129,6 +129,7 @@ class FileCondition(_Strict):
     lux: Annotated[float, Field(ge=0)] | None = None
     label: Text = ""
     automatic: list[Text] = []
+    note: Text = ""
 
 
 class FileMetadata(_Strict):
@@ -238,6 +239,15 @@ class FileReading(_Strict):
         return self
 
 
+class FileFormat(_Strict):
+    """The signal, as far as it was recorded."""
+
+    range: Literal["full", "limited"] | None = None
+    bits: Annotated[int, Field(ge=6, le=16)] | None = None
+    chroma: Literal["4:4:4", "4:2:2", "4:2:0"] | None = None
+    refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
+
+
 class FileSetup(_Strict):
     """A mode with its settings, and the readings made in it."""
 
@@ -249,6 +259,7 @@ class FileSetup(_Strict):
     target: str | None = None
     settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = {}
     condition: FileCondition | None = None
+    format: FileFormat | None = None
     metadata: FileMetadata | None = None
     runs: Annotated[list[FileRun], Field(max_length=1000)] = []
     readings: Annotated[list[FileReading], Field(min_length=1)]
@@ -265,12 +276,9 @@ class FileSetup(_Strict):
 
     @model_validator(mode="after")
     def _consistent(self) -> FileSetup:
-        if self.target_key not in TARGETS:
-            raise ValueError(f"unknown target {self.target_key!r}; known are {', '.join(TARGETS)}")
-        if TARGETS[self.target_key].signal != self.signal:
-            raise ValueError(
-                f"target {self.target_key!r} is for {TARGETS[self.target_key].signal}, not for {self.signal}"
-            )
+        target = resolve(self.target_key)
+        if target.signal != self.signal:
+            raise ValueError(f"target {self.target_key!r} is for {target.signal}, not for {self.signal}")
         served = [m for run in self.runs for m in run.measurements or MEASUREMENTS]
         for i, run in enumerate(self.runs):
             for m in run.measurements:
@@ -460,7 +468,7 @@ def analyse_setup(
 
     A reading that names a measurement serves that one only; one that names none serves all whose patches it matches.
     """
-    target = TARGETS[target_key or setup.target_key]
+    target = resolve(target_key or setup.target_key)
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
     by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
     collected: dict[object, Readings] = {}
@@ -480,7 +488,7 @@ def analyse_setup(
             # Readings that serve every measurement are the same for each.
             key = (tuple(map(id, own)), COLD if run.warm is False else 0.0, meters)
             if key not in collected:
-                collected[key] = _collected(own, limits, corrections, key[1])
+                collected[key] = _collected(own, limits, corrections, key[1], of_its_own(resolve(setup.target_key)))
             readings = collected[key]
             rested = run.rested_white.XYZ[1] if run.rested_white else None
             watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
@@ -495,7 +503,8 @@ def analyse_setup(
 
 
 def _collected(
-    own: Sequence[FileReading], limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]], cold: float
+    own: Sequence[FileReading], limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]], cold: float,
+    made_for: tuple[Target, ...],
 ) -> Readings:  # fmt: skip
     return collect(
         [r.patch for r in own],
@@ -506,6 +515,7 @@ def _collected(
         [r.trace for r in own],
         [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
         cold,
+        made_for,
     )
 
 

@@ -2,33 +2,61 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from typing import Literal
 
-from lumenar.core.menu import MenuError, Value
+from lumenar.core.menu import MenuError, Value, text_of
+from lumenar.core.targets import resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
+from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.store import reviews, runs
+from lumenar.service.targets import TargetChoice, choices
+from lumenar.store import conditions, reviews, runs
 from lumenar.store.reviews import SetupRow
+
+Origin = Literal["unknown", "assumed", "read", "set"]
 
 
 @dataclass(frozen=True)
 class ControlView:
-    """One control in a setup: its value and its default in that mode (none where nobody knows it), what it can be, and why
-    it cannot be set."""
+    """One control in a setup: its value and its default in that mode (none where nobody knows it), where the value comes from,
+    what it can be, and why it cannot be set."""
 
     path: str
+    place: str
     kind: str
     value: float | str | None
     default: float | str | None
+    origin: Origin
     minimum: float
     maximum: float
     step: float
     choices: list[str]
     scope: str
+    bears: bool
     locked: str | None
+
+
+@dataclass(frozen=True)
+class Room:
+    """The light in the room: a label, lux at the screen where somebody measured it, and a note."""
+
+    label: str
+    lux: float | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class SignalFormat:
+    """A setup's signal; None where it is as the unit's usual."""
+
+    range: Literal["full", "limited"] | None = None
+    bits: int | None = None
+    chroma: Literal["4:4:4", "4:2:2", "4:2:0"] | None = None
+    refresh_hz: float | None = None
 
 
 @dataclass(frozen=True)
@@ -38,44 +66,73 @@ class SetupView:
     setup: int
     name: str
     mode: str
+    signal: str
     sample: str
     firmware: str
     unit: int
     target: str
+    target_title: str
+    targets: list[TargetChoice]
     shipped: bool
     """Whether it is what the mode ships with, no value changed."""
     own: bool
     """Whether a person made it, so that it can be deleted."""
+    room: Room | None
+    rooms: list[Room]
+    """The light states that are known in this review."""
+    format: SignalFormat
+    usual_format: SignalFormat
+    changes: int
+    """How many of its changes can be taken back."""
     controls: list[ControlView]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What a setup is to be. values: of controls by path, by None one is no longer known; read: paths whose values were read
+    off the display, so that they are known rather than assumed. room, format, name and target: None leaves what there is;
+    no_room: nobody says the light any more."""
+
+    values: Mapping[str, Value | None] = field(default_factory=dict)
+    read: Sequence[str] = ()
+    target: str | None = None
+    name: str | None = None
+    room: Room | None = None
+    no_room: bool = False
+    format: SignalFormat | None = None
 
 
 def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     """A setup as the settings dialog shows it."""
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
-    row, menu = shown.row, shown.menu
+    row, menu, db = shown.row, shown.menu, app.db.connection()
     mode = menu.mode(setup.mode, setup.signal)
     defaults = menu.defaults(mode)
     state = {**defaults, **setup.changes}
+
+    def origin(path: str) -> Origin:
+        if path not in state:
+            return "unknown"
+        said = setup.origins.get(path, "assumed")
+        return "read" if said == "read" else "set" if said == "set" else "assumed"
+
     controls = [
         ControlView(
-            c.path, c.kind, state.get(c.path), defaults.get(c.path), c.minimum, c.maximum, c.step, list(c.values), c.scope,
-            menu.why_locked(state, mode, c.path),
+            c.path, c.place, c.kind, state.get(c.path), defaults.get(c.path), origin(c.path), c.minimum, c.maximum, c.step,
+            list(c.values), c.scope, c.bears, menu.why_locked(state, mode, c.path),
         )
         for c in menu.controls
     ]  # fmt: skip
+    rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id)}
     return SetupView(
-        setup.id,
-        setup.name,
-        setup.mode,
-        row.sample,
-        row.firmware,
-        row.id,
-        setup.target,
-        bool(setup.shipped) and not setup.changes,
-        not setup.shipped,
-        controls,
-    )
+        setup.id, setup.name, setup.mode, setup.signal, row.sample, row.firmware, row.id, setup.target,
+        resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
+        None if setup.condition_id is None else rooms.get(setup.condition_id), list(rooms.values()),
+        SignalFormat(**setup.format),  # type: ignore[arg-type]
+        SignalFormat("limited" if row.signal_range == "limited" else "full", row.bits),
+        len(reviews.setup_changes(db, setup_id)), controls,
+    )  # fmt: skip
 
 
 def _checked(app: Application, setup: SetupRow, changes: Mapping[str, Value]) -> dict[str, Value]:
@@ -96,20 +153,151 @@ def _checked(app: Application, setup: SetupRow, changes: Mapping[str, Value]) ->
     return {p: v for p, v in changes.items() if v != defaults.get(p)}
 
 
-def change(
-    app: Application, review_id: int, setup_id: int, changes: Mapping[str, Value], target: str | None = None
-) -> None:
-    """Give a setup other values, or another declared target. Cells measured before count as stale where values differ.
+def change(app: Application, review_id: int, setup_id: int, edit: Edit) -> None:
+    """Change a setup. Cells measured before count as stale where something differs that can change what is measured.
 
-    BadInputError where the unit would refuse a value; ConflictError while a run measures the setup.
+    BadInputError where the unit would refuse a value, or a name, room or signal makes no sense; ConflictError while a run
+    measures the setup. What it was is kept, so that it can be taken back.
     """
     setup = cells.setup_of(app, review_id, setup_id)
-    if target is not None:
-        cells.target_of(target, setup.signal)
     _not_measuring(app, review_id)
-    kept = _checked(app, setup, {**setup.changes, **changes})
+    wanted = _edited(app, review_id, setup, edit)
     with app.db.transaction() as db:
-        reviews.change_setup(db, setup_id, kept, target or setup.target)
+        if edit.room is not None:
+            room = conditions.put(db, review_id, edit.room.label.strip(), edit.room.lux, edit.room.note.strip())
+            wanted = replace(wanted, condition_id=room)
+        if wanted != setup:
+            reviews.change_setup(db, wanted, now())
+        conditions.sweep(db, review_id)
+
+
+def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> SetupRow:
+    """The setup as it would be, its room left as it is where one is named."""
+    if edit.target is not None:
+        cells.target_of(edit.target, setup.signal)
+    menu = display(app, setup.unit_id).menu
+    forgotten = {p for p, v in edit.values.items() if v is None}
+    known = {p: v for p, v in {**setup.changes, **edit.values}.items() if v is not None}
+    changes = _checked(app, setup, known)
+    origins: dict[str, str] = {p: o for p, o in setup.origins.items() if p not in forgotten}
+    for path, value in edit.values.items():
+        if value is not None:
+            origins[path] = "set"
+    defaults = menu.defaults(menu.mode(setup.mode, setup.signal))
+    for path in edit.read:
+        if path not in menu.by_path:
+            raise BadInputError("setting", f"{setup.name}: the menu has no entry {path!r}.", path)
+        if path not in changes and path not in defaults:
+            raise BadInputError("setting", f"{setup.name}: say what {path} reads.", path)
+        origins[path] = "read"
+    # What is back at a default that nobody read is assumed again.
+    origins = {p: o for p, o in origins.items() if p in changes or o == "read"}
+    name = setup.name if edit.name is None else _name(app, review_id, setup.unit_id, edit.name, setup.id)
+    _sensible(edit.room)
+    return replace(
+        setup, name=name, target=edit.target or setup.target, changes=changes, origins=origins,
+        condition_id=None if edit.no_room else setup.condition_id,
+        format=setup.format if edit.format is None else _format(edit.format),
+    )  # fmt: skip
+
+
+def _sensible(room: Room | None) -> None:
+    if room is None:
+        return
+    if not room.label.strip() or len(room.label) > 80 or len(room.note) > 200:
+        raise BadInputError(
+            "room", "A light state needs a label of 1 to 80 characters; its note has at most 200.", "room"
+        )
+    if room.lux is not None and not 0 <= room.lux <= 200_000:
+        raise BadInputError("room", f"{room.lux:g} lux is no light of a room: 0 to 200,000.", "room")
+
+
+def _format(f: SignalFormat) -> dict[str, float | str]:
+    if f.bits is not None and not 6 <= f.bits <= 16:
+        raise BadInputError("format", f"A signal has 6 to 16 bits, not {f.bits}.", "format")
+    if f.refresh_hz is not None and not 1 <= f.refresh_hz <= 1000:
+        raise BadInputError("format", "A signal is refreshed 1 to 1,000 times a second.", "format")
+    return {k: v for k, v in asdict(f).items() if v is not None}
+
+
+def _name(app: Application, review_id: int, unit_id: int, name: str, but: int | None) -> str:
+    name = name.strip()
+    if not name or len(name) > 80 or any(ord(c) < 32 for c in name):
+        raise BadInputError("name", "A setup needs a name of 1 to 80 characters.", "name")
+    for s in reviews.setups_of(app.db.connection(), review_id):
+        if s.unit_id == unit_id and s.name == name and s.id != but:
+            raise BadInputError("name", f"There is a setup {name!r} already; choose another name.", "name")
+    return name
+
+
+@dataclass(frozen=True)
+class PastChange:
+    """One change of a setup: when, and what it changed, in words."""
+
+    changed_at: str
+    words: list[str]
+
+
+def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]:
+    """What was changed of a setup, the newest first."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    shown, db = display(app, setup.unit_id), app.db.connection()
+    defaults = shown.menu.defaults(shown.menu.mode(setup.mode, setup.signal))
+    past = reviews.setup_changes(db, setup_id)
+    rooms = {c.id: c.label for c in conditions.of_review(db, review_id)}
+    after = [was for _, _, was in past[1:]] + [setup]
+    return [
+        PastChange(at, _in_words(was, became, defaults, rooms))
+        for (_, at, was), became in reversed(list(zip(past, after, strict=True)))
+    ]
+
+
+def _in_words(was: SetupRow, became: SetupRow, defaults: Mapping[str, Value], rooms: Mapping[int, str]) -> list[str]:
+    before, now_ = {**defaults, **was.changes}, {**defaults, **became.changes}
+    words = [
+        f"{p}: {_word(before.get(p))} → {_word(now_.get(p))}"
+        for p in dict.fromkeys([*was.changes, *became.changes])
+        if before.get(p) != now_.get(p)
+    ]
+    words += [f"{p}: read off the display" for p, o in became.origins.items() if o == "read" != was.origins.get(p)]
+    if was.name != became.name:
+        words.append(f"name: {was.name} → {became.name}")
+    if was.target != became.target:
+        words.append(f"target: {resolve(was.target).title} → {resolve(became.target).title}")
+    if was.condition_id != became.condition_id:
+        pair = (
+            "not recorded" if s.condition_id is None else rooms.get(s.condition_id, "another") for s in (was, became)
+        )
+        words.append(f"room: {' → '.join(pair)}")
+    if was.format != became.format:
+        words.append("signal: " + (", ".join(f"{k} {v}" for k, v in became.format.items()) or "as usual"))
+    return words
+
+
+def _word(value: Value | None) -> str:
+    return "not known" if value is None else text_of(value)
+
+
+def undo(app: Application, review_id: int, setup_id: int) -> None:
+    """Back to what a setup was before its last change. ConflictError where it was not changed, while a run measures it, or
+    where the menu no longer takes what it was."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    _not_measuring(app, review_id)
+    past = reviews.setup_changes(app.db.connection(), setup_id)
+    if not past:
+        raise ConflictError("setup", f"{setup.name} was not changed, so there is nothing to take back.")
+    number, _, was = past[-1]
+    rooms = {c.id for c in conditions.of_review(app.db.connection(), review_id)}
+    try:
+        was = replace(was, changes=_checked(app, setup, was.changes))
+        _name(app, review_id, setup.unit_id, was.name, setup.id)
+    except BadInputError as e:
+        raise ConflictError("setup", f"What it was cannot be had any more. {e}") from e
+    if was.condition_id not in rooms:
+        was = replace(was, condition_id=None)
+    with app.db.transaction() as db:
+        reviews.change_setup(db, was, None)
+        reviews.forget_setup_change(db, number)
 
 
 def _not_measuring(app: Application, review_id: int) -> None:
@@ -117,21 +305,19 @@ def _not_measuring(app: Application, review_id: int) -> None:
         raise ConflictError("run-in-progress", "A run is measuring this review; let it finish or stop it first.")
 
 
-def add(app: Application, review_id: int, like: int, name: str, changes: Mapping[str, Value]) -> int:
-    """A new setup of the same mode with other values, placed after its like. BadInputError where the name is taken."""
+def add(app: Application, review_id: int, like: int, name: str, edit: Edit | None = None) -> int:
+    """A new setup of the same mode that differs from another by an edit, placed after its like. BadInputError where the name is
+    taken, or as of `change`."""
     setup = cells.setup_of(app, review_id, like)
-    name = name.strip()
-    own = [s for s in reviews.setups_of(app.db.connection(), review_id) if s.unit_id == setup.unit_id]
-    if not name or len(name) > 80:
-        raise BadInputError("name", "A setup needs a name of 1 to 80 characters.", "name")
-    if any(s.name == name for s in own):
-        raise BadInputError("name", f"There is a setup {name!r} already; choose another name.", "name")
-    kept = _checked(app, setup, {**setup.changes, **changes})
-    position = max(s.position for s in own) + 1
+    name = _name(app, review_id, setup.unit_id, name, None)
+    made = _edited(app, review_id, setup, replace(edit or Edit(), name=None))
+    every = [s for s in reviews.setups_of(app.db.connection(), review_id) if s.unit_id == setup.unit_id]
+    position = max(s.position for s in every) + 1
     with app.db.transaction() as db:
-        return reviews.add_setup(
-            db, SetupRow(0, setup.unit_id, position, name, setup.mode, 0, setup.signal, setup.target, kept)
-        )
+        if edit is not None and edit.room is not None:
+            room = conditions.put(db, review_id, edit.room.label.strip(), edit.room.lux, edit.room.note.strip())
+            made = replace(made, condition_id=room)
+        return reviews.add_setup(db, replace(made, id=0, position=position, name=name, shipped=0))
 
 
 def delete(app: Application, review_id: int, setup_id: int) -> None:

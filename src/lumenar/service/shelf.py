@@ -18,6 +18,7 @@ from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.units import shipped_units
 from lumenar.store import editions, menus, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow
+from lumenar.store.unit_file_menu import evened
 
 log = logging.getLogger("lumenar.shelf")
 
@@ -92,7 +93,7 @@ def add_review(app: Application, text: str | bytes, name: str = "unit file") -> 
 def _add_stand_in(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: str, known: dict[str, int]) -> None:
     """One sample with a setup for each of its modes; samples whose menus are equal share one (known: by text)."""
     document = document_of(a.menu)
-    text = json.dumps(document, sort_keys=True)
+    text = evened(json.dumps(document))
     if text not in known:
         known[text] = menus.add(db, document)
     row = UnitRow(

@@ -10,7 +10,7 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu as DisplayMenu
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Score, rank, score, tied
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import resolve
 from lumenar.service import cells, loading
 from lumenar.service.application import Application
 from lumenar.service.displays import display_of
@@ -138,7 +138,7 @@ def verdict(app: Application, review_id: int) -> Verdict:
                 s.name,
                 s.signal,
                 s.target,
-                TARGETS[s.target].title,
+                resolve(s.target).title,
                 bool(s.shipped) and not s.changes,
                 ScoreView.of(v),
                 v is not best and tied(v, best),

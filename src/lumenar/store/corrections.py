@@ -13,7 +13,7 @@ from typing import Any
 class CorrectionRow:
     """A correction of a meter by a reference for a panel type. matrix (3, 3): corrected = matrix @ raw. residual: what is
     left on verification colours. series: what both meters read, from which its uncertainty is drawn; None where it was
-    made before that was kept."""
+    made before that was kept. serial: the meter's, empty where it was not recorded."""
 
     id: int
     panel: str
@@ -24,6 +24,7 @@ class CorrectionRow:
     matrix: list[list[float]]
     residual: Mapping[str, float]
     series: Mapping[str, Any] | None = None
+    serial: str = ""
 
 
 IMPORTED = "imported"
@@ -33,7 +34,8 @@ IMPORTED = "imported"
 def add(db: sqlite3.Connection, c: CorrectionRow) -> int:
     """Store a correction; its id field is ignored."""
     cursor = db.execute(
-        "INSERT INTO correction (panel, meter, reference, made_on, made_at, matrix, residual, series) VALUES (?,?,?,?,?,?,?,?)",
+        "INSERT INTO correction (panel, meter, reference, made_on, made_at, matrix, residual, series, serial)"
+        " VALUES (?,?,?,?,?,?,?,?,?)",
         (
             c.panel,
             c.meter,
@@ -43,6 +45,7 @@ def add(db: sqlite3.Connection, c: CorrectionRow) -> int:
             json.dumps(c.matrix),
             json.dumps(c.residual),
             None if c.series is None else json.dumps(c.series),
+            c.serial,
         ),
     )
     return int(cursor.lastrowid or 0)
@@ -69,10 +72,15 @@ def get(db: sqlite3.Connection, correction_id: int) -> CorrectionRow | None:
     return _row(row) if row else None
 
 
-def newest(db: sqlite3.Connection, panel: str, meter: str) -> CorrectionRow | None:
-    """The newest correction of a meter for a panel type, of those that were made here."""
+def delete(db: sqlite3.Connection, correction_id: int) -> None:
+    """Delete a correction that no run was read with."""
+    db.execute("DELETE FROM correction WHERE id = ?", (correction_id,))
+
+
+def newest(db: sqlite3.Connection, panel: str, meter: str, serial: str = "") -> CorrectionRow | None:
+    """The newest correction of a meter, by its name and serial, for a panel type, of those that did not come in a file."""
     row = db.execute(
-        "SELECT * FROM correction WHERE panel = ? AND meter = ? AND reference <> ? ORDER BY id DESC LIMIT 1",
-        (panel, meter, IMPORTED),
+        "SELECT * FROM correction WHERE panel = ? AND meter = ? AND serial = ? AND reference <> ? ORDER BY id DESC LIMIT 1",
+        (panel, meter, serial, IMPORTED),
     ).fetchone()
     return _row(row) if row else None

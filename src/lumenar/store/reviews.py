@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
 
 from lumenar.core.targets import Signal
 
@@ -39,7 +40,9 @@ class UnitRow:
 
 @dataclass(frozen=True)
 class SetupRow:
-    """A mode plus the values of its controls, as differences from default. shipped: the one that the mode comes with."""
+    """A mode plus the values of its controls, as differences from default. shipped: the one that the mode comes with.
+    condition_id: the light in the room, None where nobody said it. format: what differs from the unit's usual signal. origins:
+    by path "read" or "set"; any other value is assumed to be the default."""
 
     id: int
     unit_id: int
@@ -50,6 +53,9 @@ class SetupRow:
     signal: Signal
     target: str
     changes: Mapping[str, float | str]
+    condition_id: int | None = None
+    format: Mapping[str, float | str] = field(default_factory=dict)
+    origins: Mapping[str, str] = field(default_factory=dict)
 
 
 def add_review(db: sqlite3.Connection, created_at: str) -> int:
@@ -81,7 +87,8 @@ def stand_in(db: sqlite3.Connection, unit_id: int) -> str | None:
 def add_setup(db: sqlite3.Connection, setup: SetupRow) -> int:
     """Store a setup; its id field is ignored."""
     cursor = db.execute(
-        "INSERT INTO setup (unit_id, position, name, mode, shipped, signal, target, changes) VALUES (?,?,?,?,?,?,?,?)",
+        "INSERT INTO setup (unit_id, position, name, mode, shipped, signal, target, changes, condition_id, format, origins)"
+        " VALUES (?,?,?,?,?,?,?,?,?,?,?)",
         (
             setup.unit_id,
             setup.position,
@@ -91,6 +98,9 @@ def add_setup(db: sqlite3.Connection, setup: SetupRow) -> int:
             setup.signal,
             setup.target,
             json.dumps(setup.changes, sort_keys=True),
+            setup.condition_id,
+            json.dumps(setup.format, sort_keys=True),
+            json.dumps({**dict.fromkeys(setup.changes, "set"), **setup.origins}, sort_keys=True),
         ),
     )
     return int(cursor.lastrowid or 0)
@@ -128,8 +138,8 @@ def set_firmware(db: sqlite3.Connection, unit_id: int, firmware: str) -> None:
     db.execute("UPDATE unit SET firmware = ? WHERE id = ?", (firmware, unit_id))
 
 
-def _setup(row: sqlite3.Row) -> SetupRow:
-    return SetupRow(**{**row, "changes": json.loads(row["changes"])})
+def _setup(row: Mapping[str, Any]) -> SetupRow:
+    return SetupRow(**{**row, **{name: json.loads(row[name]) for name in ("changes", "format", "origins")}})
 
 
 def setups_of(db: sqlite3.Connection, review_id: int) -> list[SetupRow]:
@@ -138,7 +148,7 @@ def setups_of(db: sqlite3.Connection, review_id: int) -> list[SetupRow]:
         "SELECT s.* FROM setup s JOIN unit u ON u.id = s.unit_id WHERE u.review_id = ? ORDER BY s.unit_id, s.position",
         (review_id,),
     )
-    return [_setup(r) for r in rows]
+    return [_setup(dict(r)) for r in rows]
 
 
 def setup(db: sqlite3.Connection, setup_id: int) -> tuple[SetupRow, int] | None:
@@ -150,14 +160,45 @@ def setup(db: sqlite3.Connection, setup_id: int) -> tuple[SetupRow, int] | None:
         return None
     values = dict(row)
     review_id = values.pop("review_id")
-    return SetupRow(**{**values, "changes": json.loads(values["changes"])}), review_id
+    return _setup(values), review_id
 
 
-def change_setup(db: sqlite3.Connection, setup_id: int, changes: Mapping[str, float | str], target: str) -> None:
-    """Give a setup other values, as differences from default, and a declared target."""
-    db.execute(
-        "UPDATE setup SET changes = ?, target = ? WHERE id = ?", (json.dumps(changes, sort_keys=True), target, setup_id)
-    )
+_KEPT = ("name", "target", "changes", "condition_id", "format", "origins")
+
+
+def change_setup(db: sqlite3.Connection, setup: SetupRow, at: str | None) -> None:
+    """A setup is another one now: its name, target, values, light and signal. What it was is kept where `at` says when."""
+    if at is not None:
+        columns = ", ".join(f"'{name}', {name}" for name in _KEPT)
+        db.execute(
+            f"INSERT INTO setup_change (setup_id, changed_at, was) SELECT id, ?, json_object({columns}) FROM setup WHERE id = ?",
+            (at, setup.id),
+        )
+    values = [json.dumps(v, sort_keys=True) if isinstance(v := getattr(setup, name), Mapping) else v for name in _KEPT]
+    db.execute(f"UPDATE setup SET {', '.join(f'{name} = ?' for name in _KEPT)} WHERE id = ?", (*values, setup.id))
+
+
+def setup_changes(db: sqlite3.Connection, setup_id: int) -> list[tuple[int, str, SetupRow]]:
+    """What a setup was before each of its changes, with number and time, the oldest first."""
+    held = setup(db, setup_id)
+    rows = db.execute(
+        "SELECT id, changed_at, was FROM setup_change WHERE setup_id = ? ORDER BY id", (setup_id,)
+    ).fetchall()
+    if held is None:
+        return []
+    found = []
+    for r in rows:
+        # Objects come back as text within the text.
+        was = {
+            k: json.loads(v) if k in ("changes", "format", "origins") else v for k, v in json.loads(r["was"]).items()
+        }
+        found.append((int(r["id"]), str(r["changed_at"]), replace(held[0], **was)))
+    return found
+
+
+def forget_setup_change(db: sqlite3.Connection, change_id: int) -> None:
+    """A change was taken back."""
+    db.execute("DELETE FROM setup_change WHERE id = ?", (change_id,))
 
 
 def delete_setup(db: sqlite3.Connection, setup_id: int) -> None:

@@ -38,7 +38,8 @@ class RunRow:
 
 @dataclass(frozen=True)
 class CellRow:
-    """How far one cell of one run is; settings, firmware and changed are those of its setup in that run."""
+    """How far one cell of one run is; settings, firmware, changed, applied, condition and format are those of its setup in
+    that run, as JSON text where they are no plain values, None where nobody recorded them."""
 
     run_id: int
     setup_id: int
@@ -49,6 +50,9 @@ class CellRow:
     settings: str
     firmware: str
     changed: int
+    applied: str | None = None
+    condition: str | None = None
+    format: str | None = None
 
     @property
     def complete(self) -> bool:
@@ -86,20 +90,30 @@ class NewPatch:
 
 
 @dataclass(frozen=True)
+class AsMeasured:
+    """What a setup is in a run: its changes from default as JSON text, all its values, the light in the room, the signal, and
+    the target its patches are made for; None where nobody says."""
+
+    settings: str
+    applied: Mapping[str, object] | None
+    condition: Mapping[str, object] | None = None
+    format: Mapping[str, object] | None = None
+    target: str | None = None
+
+
+@dataclass(frozen=True)
 class NewRun:
-    """A run to plan. setups: what each setup's changes from default are, as JSON text; applied: all its values."""
+    """A run to plan."""
 
     review_id: int
     unit_id: int
     created_at: str
     firmware: str
     meters: Mapping[str, Mapping[str, object]]
-    condition: Mapping[str, object] | None
     habits: Mapping[str, Any]
     correction_id: int | None
     warm_up: bool
-    setups: Mapping[int, str]
-    applied: Mapping[int, Mapping[str, object]]
+    setups: Mapping[int, AsMeasured]
     patches: Sequence[NewPatch]
     state: str = "queued"
 
@@ -107,12 +121,11 @@ class NewRun:
 def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     """Store a planned run: its patches in order, their uses, its cells, and what its setups are."""
     cursor = db.execute(
-        "INSERT INTO run (review_id, unit_id, state, created_at, meters, condition, habits, correction_id, warm_up)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO run (review_id, unit_id, state, created_at, meters, habits, correction_id, warm_up)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
         (
             new.review_id, new.unit_id, new.state, new.created_at, json.dumps(new.meters),
-            None if new.condition is None else json.dumps(new.condition), json.dumps(new.habits), new.correction_id,
-            int(new.warm_up),
+            json.dumps(new.habits), new.correction_id, int(new.warm_up),
         ),
     )  # fmt: skip
     run_id = int(cursor.lastrowid or 0)
@@ -141,10 +154,19 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         (run_id,),
     )
     db.executemany(
-        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied) VALUES (?, ?, ?, ?, ?, ?)",
+        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied, condition, format, target)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
-            (run_id, setup, settings, new.firmware, _digest(new, setup), json.dumps(new.applied.get(setup)))
-            for setup, settings in new.setups.items()
+            (
+                run_id,
+                setup,
+                s.settings,
+                new.firmware,
+                _digest(new, setup),
+                *(None if v is None else json.dumps(v, sort_keys=True) for v in (s.applied, s.condition, s.format)),
+                s.target,
+            )
+            for setup, s in new.setups.items()
         ],
     )
     return run_id
@@ -220,6 +242,20 @@ def applied(db: sqlite3.Connection, run_id: int, setup_id: int) -> dict[str, flo
     """All values that a run applied for a setup; None where it is older than that being recorded."""
     row = db.execute("SELECT applied FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
     return json.loads(row["applied"]) if row and row["applied"] else None
+
+
+def made_for(db: sqlite3.Connection, run_id: int, setup_id: int) -> str | None:
+    """The key of the target that a setup's patches in a run were made for; None where the run is older than that."""
+    row = db.execute("SELECT target FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+    return row["target"] if row else None
+
+
+def recorded(db: sqlite3.Connection, run_id: int, setup_id: int, what: str) -> dict[str, Any] | None:
+    """The light in the room ("condition") or the signal ("format") of a setup in a run; None where nobody recorded it."""
+    if what not in ("condition", "format"):
+        raise ValueError(what)
+    row = db.execute(f"SELECT {what} FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+    return json.loads(row[what]) if row and row[what] else None
 
 
 def rested_white(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[float] | None:
@@ -374,6 +410,7 @@ def cells(db: sqlite3.Connection, review_id: int, complete: bool) -> list[CellRo
     # With max() SQLite takes the other columns from the row that has it.
     rows = cursor.execute(
         "SELECT c.run_id, c.setup_id, c.measurement, c.patches, c.readings, r.state, s.settings, s.firmware, s.changed,"
+        " s.applied, s.condition, s.format,"
         " max(c.run_id) FROM run_cell c JOIN run r ON r.id = c.run_id"
         " JOIN run_setup s ON s.run_id = c.run_id AND s.setup_id = c.setup_id"
         f" WHERE r.review_id = ? {'AND c.readings = c.patches' if complete else ''} GROUP BY c.setup_id, c.measurement",

@@ -30,3 +30,8 @@ def menu_of_unit_file(text: str) -> str:
     ]
     document = {"mode_path": file.get("mode_path", "Picture > Mode"), "modes": modes, "controls": controls}
     return json.dumps(document, sort_keys=True)
+
+
+def evened(document: str) -> str:
+    """A JSON document's text such that equal documents have equal texts: keys in order, 80 as 80.0."""
+    return json.dumps(json.loads(document, parse_int=float), sort_keys=True)

@@ -19,6 +19,7 @@ class HandMeter:
     kind: str = "colorimeter"
     repeatability_percent: float = 0.2
     floor_cd_m2: float | None = None
+    calibrated_on: str | None = None
 
 
 def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
@@ -30,6 +31,8 @@ def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
     }  # fmt: skip
     if m.serial.strip():
         described["serial"] = m.serial.strip()
+    if m.calibrated_on:
+        described["calibrated_on"] = m.calibrated_on
     if m.floor_cd_m2:
         described["floor"] = m.floor_cd_m2
     return {"XYZ": described}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cache
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ from lumenar.core.measurements.colours import (
 )
 from lumenar.core.numbers import signed
 from lumenar.core.readings import Patch, Readings
-from lumenar.core.targets import TARGETS, Target
+from lumenar.core.targets import Target, candidates
 
 HUES: dict[str, tuple[int, int, int]] = {
     "red": (1, 0, 0),
@@ -60,17 +60,17 @@ def patches(context: Context) -> list[Patch]:
     return [*(patch_of(c, context.window) for c in rgb), Patch(WHITE, context.window), Patch(BLACK, context.window)]
 
 
-@cache
-def _all_codes() -> Array:
+@lru_cache(maxsize=32)
+def _all_codes(made_for: tuple[Target, ...]) -> Array:
     """Codes (t, 30, 3) of the steps for every SDR target."""
-    return np.stack([codes(t).reshape(-1, 3) for t in TARGETS.values() if t.signal == "sdr"])
+    return np.stack([codes(t).reshape(-1, 3) for t in candidates(made_for)])
 
 
-def _matched(rgb: Array) -> NDArray[np.intp]:
+def _matched(rgb: Array, made_for: tuple[Target, ...]) -> NDArray[np.intp]:
     """For each signal (n, 3) the step it is in the plan that most signals belong to, -1 where it is none."""
     if not len(rgb):
         return np.zeros(0, np.intp)
-    far = np.abs(rgb[:, None, None, :] - _all_codes()).max(axis=-1)
+    far = np.abs(rgb[:, None, None, :] - _all_codes(made_for)).max(axis=-1)
     plan = int(np.argmax((far.min(axis=-1) <= NEAR).sum(axis=0)))
     nearest = far[:, plan].argmin(axis=-1)
     return np.where(far[:, plan].min(axis=-1) <= NEAR, nearest, -1)
@@ -79,20 +79,25 @@ def _matched(rgb: Array) -> NDArray[np.intp]:
 def select(readings: Readings) -> NDArray[np.intp]:
     """Plain patches that are steps for one of the targets, with white and black."""
     ends = readings.same_signal(WHITE) | readings.same_signal(BLACK)
-    return np.flatnonzero(readings.plain & ((_matched(readings.rgb) >= 0) | ends))
+    return np.flatnonzero(readings.plain & ((_matched(readings.rgb, readings.layout.made_for) >= 0) | ends))
 
 
-def _names(rgb: Array) -> list[str]:
+def _names(figures: Mapping[str, Array]) -> list[str]:
     """Hue and step of each signal."""
     hues = [f"{hue} {100 * s:.0f} %" for hue in HUES for s in STEPS]
-    return [hues[i] if i >= 0 else "other" for i in _matched(rgb)]
+    step = figures["step"].astype(int) if "step" in figures else _matched(figures["rgb"], ())
+    return [hues[i] if i >= 0 else "other" for i in step]
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the saturation steps (docs/figures.md); raises MissingPatchError under six colours."""
     figures = analyse_colours(readings, target, 6, "saturation steps")
     error = figures["chroma_error_percent"]
-    step = _matched(figures["rgb"])
+    made_for = readings.layout.made_for
+    step = _matched(figures["rgb"], made_for)
+    if made_for:
+        # The signals alone do not tell the steps of a target that is not known everywhere.
+        figures["step"] = step.astype(float)
     by_hue = np.full((*error.shape[:-1], len(HUES) * len(STEPS)), np.nan)
     by_hue[..., step[step >= 0]] = error[..., step >= 0]
     by_hue = by_hue.reshape(*error.shape[:-1], len(HUES), len(STEPS))
@@ -119,10 +124,10 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     """The u'v' diagram, chroma error by step and hue, and the anatomy of the worst."""
     f = shown[0].figures
     headline = f"dE mean {f['de2000_mean']:.1f}, worst {f['de2000_max']:.1f}"
-    names = _names(f["rgb"])
+    names = _names(f)
     order = np.argsort(-f["de2000"])[:8]
     return [
-        plane_chart(shown, "saturation_plane", "Saturation steps", headline, lambda g: _names(g["rgb"])),
+        plane_chart(shown, "saturation_plane", "Saturation steps", headline, lambda g: _names(g)),
         _by_step(shown),
         anatomy_chart(
             shown, "saturation_anatomy", [names[i].replace(" %", "").replace(" ", "\n") for i in order], order
@@ -164,7 +169,7 @@ def _by_step(shown: Sequence[Shown]) -> Chart:
 
 def prepare() -> None:
     """The codes of every target."""
-    _all_codes()
+    _all_codes(())
 
 
 MEASUREMENT = Measurement(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,7 @@ from lumenar.core.measurements.colours import (
     plane_chart,
 )
 from lumenar.core.readings import Patch, Readings
-from lumenar.core.targets import TARGETS, Target
+from lumenar.core.targets import TARGETS, Target, candidates
 
 HUES = np.arange(10) * 36.0
 LATTICE = ((30.0, 20.0), (50.0, 38.0), (65.0, 22.0), (78.0, 40.0))
@@ -101,10 +101,10 @@ _CELL = 2 * NEAR
 _SHAPE = np.array([1, 400, 160_000])
 
 
-@cache
-def _code_cells() -> tuple[NDArray[np.intp], NDArray[np.intp], Array]:
+@lru_cache(maxsize=32)
+def _code_cells(made_for: tuple[Target, ...]) -> tuple[NDArray[np.intp], NDArray[np.intp], Array]:
     """Every swatch code of every SDR target by the cell of a fine lattice it lies in: sorted cells, target, code."""
-    sets = [(t, np.array([*own_set(), *even_set(t)])) for t in TARGETS.values() if t.signal == "sdr"]
+    sets = [(t, np.array([*own_set(), *even_set(t)])) for t in candidates(made_for)]
     codes = np.stack([encode(lab_to_linear(Lab, t), t) for t, Lab in sets])
     which = np.repeat(np.arange(len(sets)), codes.shape[1])
     flat = codes.reshape(-1, 3)
@@ -113,10 +113,10 @@ def _code_cells() -> tuple[NDArray[np.intp], NDArray[np.intp], Array]:
     return cells[order], which[order], flat[order]
 
 
-def _near(rgb: Array) -> NDArray[np.bool_]:
+def _near(rgb: Array, made_for: tuple[Target, ...]) -> NDArray[np.bool_]:
     """Whether each signal (n, 3) is a swatch of each SDR target, (n, t). Looked up cell by cell: what lies near a signal
     is in one of the eight cells that its neighbourhood touches."""
-    cells, which, codes = _code_cells()
+    cells, which, codes = _code_cells(made_for)
     near = np.zeros((len(rgb), int(which.max()) + 1), bool)
     rows = np.arange(len(rgb))
     for corner in np.ndindex(2, 2, 2):
@@ -133,7 +133,7 @@ def _near(rgb: Array) -> NDArray[np.bool_]:
 def select(readings: Readings) -> NDArray[np.intp]:
     """Plain patches that are swatches for the target to which most of them belong, with white and black."""
     ends = readings.same_signal(WHITE) | readings.same_signal(BLACK)
-    near = _near(readings.rgb)
+    near = _near(readings.rgb, readings.layout.made_for)
     return np.flatnonzero(readings.plain & (near[:, int(np.argmax(near.sum(axis=0)))] | ends))
 
 
@@ -193,7 +193,7 @@ def _spread(shown: Sequence[Shown]) -> Chart:
 
 def prepare() -> None:
     """The codes of every target."""
-    _code_cells()
+    _code_cells(())
 
 
 MEASUREMENT = Measurement(

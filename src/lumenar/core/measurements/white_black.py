@@ -55,6 +55,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "white_de2000": errors["de2000"][..., 0],
         "white_duv_from_target": np.linalg.norm(uv(white) - uv(target.white_XYZ()), axis=-1),
     }
+    if target.luminance is not None:
+        figures["white_luminance_error_percent"] = 100 * (Y / target.luminance - 1)
     index = readings.find(BLACK)
     if len(index):
         figures |= _black(readings, int(index[0]), Y)
@@ -83,7 +85,9 @@ def words(f: Mapping[str, object]) -> str:
     elif least is not None:
         ratio = f"black under the meter's floor, contrast at least {significant(float(str(least)), 3)} : 1"
     duv = signed(float(str(f["duv"])), 4)
-    return f"White {f['white_cd_m2']:.3g} cd/m², {'no CCT' if cct != cct else kelvin(cct)}, Duv {duv}; {ratio}."
+    off = f.get("white_luminance_error_percent")
+    aim = "" if off is None else f" ({signed(float(str(off)), 1)} % from the target's)"
+    return f"White {f['white_cd_m2']:.3g} cd/m²{aim}, {'no CCT' if cct != cct else kelvin(cct)}, Duv {duv}; {ratio}."
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
