@@ -7,7 +7,7 @@ import pytest
 
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
-from lumenar.service import board, compare, look, setups, shelf
+from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
 from lumenar.service.displays import display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.free_run import FreeRun
@@ -248,3 +248,148 @@ def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):
         assert remote.values[mode.name] == wanted
     with pytest.raises(RefusedError, match="locked while System > Power is Thrifty"):
         apply_all(remote, {"System > Power": "Thrifty", "Picture > Light": 40})
+
+
+def reading_of(app, review, setup, measurement="white_black"):
+    row = next(r for r in board.board(app, review).rows if r.setup == setup)
+    return next(c for c in row.cells if c.measurement == measurement)
+
+
+@pytest.fixture
+def wall(app, bench):
+    """A display without a stand-in, its white and black typed in a dark room; one default nobody knows."""
+    controls = "Picture\n  Light 0..50 = 30 (luminance)\n  Tone 2.0 2.2 2.4\n  Logo on off* (no effect on accuracy)\n"
+    review = new_display.add(
+        app,
+        new_display.NewDisplay(
+            "Tern", "Wall", "television", "lcd", firmware="1", modes="Film\nGame", controls=controls
+        ),
+    )
+    setup = reviews.setups_of(app.db.connection(), review)[0].id
+    setups.change(app, review, setup, setups.Edit(room=setups.Room("dark", 0.0)))
+    run = bench.runs.start(review, [Cell(setup, "white_black")], Options())
+    sheet = hand_runs.sheet(app, run)
+    values = {(1.0, 1.0, 1.0): "95 100 108", (0.0, 0.0, 0.0): "0.1 0.1 0.1"}
+    hand_runs.enter(app, run, "XYZ", [hand_runs.Entry(p.patch, values[tuple(p.rgb)]) for p in sheet.patches])
+    return review, setup
+
+
+@pytest.mark.parametrize(
+    ("edit", "note"),
+    [
+        (setups.Edit({"Picture > Light": 20.0}), "Light 30 → 20"),
+        (setups.Edit({"Picture > Tone": "2.4"}), ""), (setups.Edit(read=["Picture > Light"]), ""),
+        (setups.Edit({"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
+        (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"), (setups.Edit(no_room=True), ""),
+        (setups.Edit(format=setups.SignalFormat(bits=10)), "signal bits 8 → 10"),
+        (setups.Edit(format=setups.SignalFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
+    ],
+)  # fmt: skip
+def test_stale_says_what_differs_and_what_became_known_makes_nothing_stale(app, wall, edit, note):
+    review, setup = wall
+    assert reading_of(app, review, setup).state == "measured"
+    setups.change(app, review, setup, edit)
+    cell = reading_of(app, review, setup)
+    assert (cell.state, cell.note if note else "") == (("stale", note) if note else ("measured", ""))
+    setups.undo(app, review, setup)
+    assert reading_of(app, review, setup).state == "measured"
+
+
+def test_many_differences_are_counted_and_firmware_is_named(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    setup = next(s for s in reviews.setups_of(app.db.connection(), review))
+    bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
+    bench.runs.finish()
+    view = setups.view(app, review, setup.id)
+    free = [c for c in view.controls if c.kind == "slider" and not c.locked][:5]
+    setups.change(app, review, setup.id, setups.Edit({c.path: c.minimum for c in free}))
+    note = reading_of(app, review, setup.id).note
+    assert note.count("→") == 2 and note.endswith("3 more settings")
+    setups.undo(app, review, setup.id)
+    setups.set_firmware(app, setup.unit_id, "9.9")
+    assert reading_of(app, review, setup.id).note.endswith("→ 9.9")
+
+
+def test_values_say_where_they_come_from(app, wall):
+    review, setup = wall
+    origins = lambda: {c.path.split(" > ")[1]: c.origin for c in setups.view(app, review, setup).controls}  # noqa: E731
+    assert origins() == {"Light": "assumed", "Tone": "unknown", "Logo": "assumed"}
+    setups.change(
+        app, review, setup, setups.Edit({"Picture > Tone": "2.2"}, read=["Picture > Tone", "Picture > Light"])
+    )
+    assert origins() == {"Light": "read", "Tone": "read", "Logo": "assumed"}
+    setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0, "Picture > Tone": None}))
+    assert origins() == {"Light": "set", "Tone": "unknown", "Logo": "assumed"}
+    for edit, place in [
+        (setups.Edit(read=["Picture > Nothing"]), "Picture > Nothing"), (setups.Edit(read=["Picture > Tone"]), "Picture > Tone"),
+        (setups.Edit(room=setups.Room(" ")), "room"), (setups.Edit(room=setups.Room("x", -1.0)), "room"),
+        (setups.Edit(format=setups.SignalFormat(bits=5)), "format"), (setups.Edit(name="Game"), "name"),
+        (setups.Edit(format=setups.SignalFormat(refresh_hz=0.0)), "format"),
+    ]:  # fmt: skip
+        with pytest.raises(BadInputError) as e:
+            setups.change(app, review, setup, edit)
+        assert e.value.place == place
+    assert setups.view(app, review, setup).changes == 3, "what was refused left no trace"
+
+
+def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
+    review, setup = wall
+    setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0}, target="srgb"))
+    setups.change(app, review, setup, setups.Edit(name="Films", format=setups.SignalFormat(bits=10)))
+    told = [c.words for c in setups.history(app, review, setup)]
+    assert told[0] == ["name: Film → Films", "signal: bits 10"]
+    assert told[1] == ["Picture > Light: 30 → 10", "target: BT.709, BT.1886 → sRGB"]
+    assert told[2] == ["room: not recorded → dark"]
+    setups.undo(app, review, setup)
+    setups.undo(app, review, setup)
+    view = setups.view(app, review, setup)
+    assert (view.name, view.target, view.changes) == ("Film", "bt709_bt1886", 1)
+    setups.undo(app, review, setup)
+    with pytest.raises(ConflictError, match="nothing to take back"):
+        setups.undo(app, review, setup)
+
+
+def test_the_board_nests_what_was_made_of_a_mode_under_it(app, wall):
+    review, setup = wall
+    game = reviews.setups_of(app.db.connection(), review)[1].id
+    setups.add(app, review, game, "Game, night", setups.Edit(room=setups.Room("night", None, "a torch, 30 cm")))
+    setups.add(
+        app, review, setup, "Film, lamp", setups.Edit({"Picture > Light": 5.0}, format=setups.SignalFormat(bits=10))
+    )
+    rows = [(r.name, r.mode, r.nested, r.room, r.format) for r in board.board(app, review).rows]
+    assert rows == [
+        ("Film", "Film", False, "dark", ""), ("Film, lamp", "Film", True, "dark", "10 bits"),
+        ("Game", "Game", False, "", ""), ("Game, night", "Game", True, "night", ""),
+    ]  # fmt: skip
+    assert [r.label for r in setups.view(app, review, setup).rooms] == ["dark", "night"]
+
+
+def test_a_stand_in_is_not_measured_in_a_light_it_does_not_stand_in(app, bench, phone):
+    setup = reviews.setups_of(app.db.connection(), phone)[0].id
+    for edit, said in [
+        (setups.Edit(room=setups.Room("lamp", 40.0)), "room is dark"),
+        (setups.Edit(format=setups.SignalFormat(range="limited")), "full range"),
+    ]:
+        setups.change(app, phone, setup, edit)
+        with pytest.raises(BadInputError, match=said):
+            bench.runs.preview(phone, [Cell(setup, "white_black"), Cell(setup, "grey_ramp")])
+        setups.undo(app, phone, setup)
+
+
+def test_a_recall_list_brings_a_setup_back_step_by_step(app):
+    text = "Light 0..50 = 30 (luminance)\nTone 2.0 [2.2] 2.4\nSaving low off*\nSaving = low locks Light\nSaving resets Tone\n"
+    review = new_display.add(app, new_display.NewDisplay("T", "W", "television", "lcd", modes="Film", controls=text))
+    setup = reviews.setups_of(app.db.connection(), review)[0].id
+    setups.change(app, review, setup, setups.Edit({"Light": 20.0, "Saving": "low", "Tone": "2.4"}))
+    steps = recall.recall(app, review, setup).steps
+    assert [(s.path, s.before, s.value) for s in steps] == [
+        ("Light", 30, 20.0),
+        ("Saving", "off", "low"),
+        ("Tone", "2.2", "2.4"),
+    ]
+    assert steps[1].locks == ["Light"] and steps[0].locks == []
+    menu = displays.display_of(app, review).menu
+    state = menu.defaults(menu.modes[0])
+    for s in steps:
+        state = menu.change(state, menu.modes[0], s.path, s.value)
+    assert state == {"Light": 20.0, "Saving": "low", "Tone": "2.4"}

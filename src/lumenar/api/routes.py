@@ -28,6 +28,7 @@ from lumenar.service.errors import BadInputError
 from lumenar.service.events import Event
 from lumenar.service.planning import Options
 from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+from lumenar.service.recall import Recall, recall
 from lumenar.service.units import shipped_units
 
 router = APIRouter(prefix="/api")
@@ -294,6 +295,12 @@ def add_setup(request: Request, review: Id, new: NewSetup) -> Created:
 def setup_history(request: Request, review: Id, setup: Id) -> list[setups.PastChange]:
     """What was changed of a setup."""
     return setups.history(_app(request), review, setup)
+
+
+@router.get("/reviews/{review}/setups/{setup}/recall")
+def recall_setup(request: Request, review: Id, setup: Id) -> Recall:
+    """What to enter, step by step, so that a setup is back."""
+    return recall(_app(request), review, setup)
 
 
 @router.post("/reviews/{review}/setups/{setup}/undo")

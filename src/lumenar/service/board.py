@@ -17,7 +17,7 @@ from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import display_of
 from lumenar.service.shelf import Headline, ShelfEntry, entry
-from lumenar.store import readings, reviews, runs
+from lumenar.store import conditions, readings, reviews, runs
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
 
@@ -69,6 +69,13 @@ class BoardRow:
     sample: str
     firmware: str
     signal: str
+    mode: str
+    nested: bool
+    """Whether it stands under what its mode ships with."""
+    room: str
+    """The light in the room, empty where it is not said or as usual."""
+    format: str
+    """What differs from the sample's usual signal, in words."""
     target: str
     target_title: str
     state: str
@@ -133,6 +140,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     newest = cells.newest(app, review_id)
     review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
+    rooms = {c.id: c.label for c in conditions.of_review(app.db.connection(), review_id)}
     rows = []
     for setup, score in verdict.scores(app, review_id, purpose, newest):
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
@@ -142,7 +150,8 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         state = state if count or setup.shipped else "as the mode ships"
         rows.append(
             BoardRow(
-                setup.id, setup.name, unit.sample, unit.firmware, setup.signal, target.key, target.title, state,
+                setup.id, setup.name, unit.sample, unit.firmware, setup.signal, setup.mode, not setup.shipped,
+                rooms.get(setup.condition_id or 0, ""), format_words(setup), target.key, target.title, state,
                 score.value, score.low, score.high, score.reason, own,
             )
         )  # fmt: skip
@@ -157,6 +166,13 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         review, review.headline, purpose, title, columns, rows, run_options(), _next(rows, review, open_runs),
         display_of(app, review_id).stand_in, open_runs,
     )  # fmt: skip
+
+
+def format_words(setup: SetupRow) -> str:
+    """What a setup's signal differs in from the sample's usual one."""
+    units = {"bits": "bits", "refresh_hz": "Hz"}
+    said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in setup.format.items()]
+    return ", ".join(said)
 
 
 def run_options() -> list[RunOption]:

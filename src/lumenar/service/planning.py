@@ -126,6 +126,7 @@ class Planner:
             plan = plan_run(cells, lambda s, d=shown: self._context(d, setups[s]), habits, estimate.seconds)  # type: ignore[misc]
             if plan.patches:
                 made.append(UnitPlan(unit_id, row.firmware, plan, own, habits))
+        self.left_out = list(dict.fromkeys(self.left_out))
         if not made:
             raise BadInputError("cells", f"There is nothing to measure. {' '.join(self.left_out)}".strip(), "cells")
         return made
@@ -135,6 +136,9 @@ class Planner:
         m = MEASUREMENTS[cell.measurement]
         if setup.signal not in m.signals:
             self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
+            return False
+        if shown.stand_in and (reason := self._beyond_a_stand_in(shown, setup)):
+            self.left_out.append(f"{setup.name}: {reason}.")
             return False
         patches = m.patches(self._context(shown, setup))
         if not shown.stand_in and any(p.reads != "XYZ" for p in patches):
@@ -154,6 +158,18 @@ class Planner:
             reason += f", and {control.path} has {len(patches) // 2}"
         self.left_out.append(f"{m.title} of {setup.name}: {reason}.")
         return False
+
+    def _beyond_a_stand_in(self, shown: Display, setup: SetupRow) -> str:
+        """What a setup asks for that the stand-in bench cannot do, empty where nothing is."""
+        room = condition_of(self.app, shown, setup) or {}
+        signal = format_of(shown.row, setup)
+        if room.get("lux") != DARK_ROOM["lux"]:
+            return f"a stand-in's room is dark, so it cannot be measured in {room.get('label') or 'another light'}"
+        if signal["range"] != shown.row.signal_range or int(signal["bits"]) > shown.row.bits:
+            return (
+                f"the stand-in takes {shown.row.bits} bits in {shown.row.signal_range} range, not what the setup says"
+            )
+        return ""
 
     def _context(self, shown: Display, setup: SetupRow) -> Context:
         menu = shown.menu

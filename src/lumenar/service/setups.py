@@ -78,6 +78,8 @@ class SetupView:
     own: bool
     """Whether a person made it, so that it can be deleted."""
     room: Room | None
+    usual_room: str
+    """What the room is where nobody says it."""
     rooms: list[Room]
     """The light states that are known in this review."""
     format: SignalFormat
@@ -128,7 +130,8 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     return SetupView(
         setup.id, setup.name, setup.mode, setup.signal, row.sample, row.firmware, row.id, setup.target,
         resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
-        None if setup.condition_id is None else rooms.get(setup.condition_id), list(rooms.values()),
+        None if setup.condition_id is None else rooms.get(setup.condition_id),
+        "dark, as stand-ins stand" if shown.stand_in else "not recorded", list(rooms.values()),
         SignalFormat(**setup.format),  # type: ignore[arg-type]
         SignalFormat("limited" if row.signal_range == "limited" else "full", row.bits),
         len(reviews.setup_changes(db, setup_id)), controls,
@@ -234,6 +237,7 @@ def _name(app: Application, review_id: int, unit_id: int, name: str, but: int | 
 class PastChange:
     """One change of a setup: when, and what it changed, in words."""
 
+    number: int
     changed_at: str
     words: list[str]
 
@@ -247,8 +251,8 @@ def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]
     rooms = {c.id: c.label for c in conditions.of_review(db, review_id)}
     after = [was for _, _, was in past[1:]] + [setup]
     return [
-        PastChange(at, _in_words(was, became, defaults, rooms))
-        for (_, at, was), became in reversed(list(zip(past, after, strict=True)))
+        PastChange(number, at, _in_words(was, became, defaults, rooms))
+        for (number, at, was), became in reversed(list(zip(past, after, strict=True)))
     ]
 
 

@@ -143,9 +143,11 @@ def _setup(row: Mapping[str, Any]) -> SetupRow:
 
 
 def setups_of(db: sqlite3.Connection, review_id: int) -> list[SetupRow]:
-    """The setups of a review in the order of its modes."""
+    """The setups of a review: by sample, signal and mode, what a mode ships with before what was made of it."""
     rows = db.execute(
-        "SELECT s.* FROM setup s JOIN unit u ON u.id = s.unit_id WHERE u.review_id = ? ORDER BY s.unit_id, s.position",
+        "SELECT s.* FROM setup s JOIN unit u ON u.id = s.unit_id WHERE u.review_id = ? ORDER BY s.unit_id,"
+        " CASE s.signal WHEN 'sdr' THEN 0 WHEN 'pq' THEN 1 ELSE 2 END, (SELECT min(o.position) FROM setup o"
+        " WHERE o.unit_id = s.unit_id AND o.mode = s.mode AND o.signal = s.signal), s.shipped DESC, s.position",
         (review_id,),
     )
     return [_setup(dict(r)) for r in rows]

@@ -12,12 +12,15 @@ import {
   type InstrumentsView,
   type Look,
   type MenuMap,
+  type PastChange,
   type PlanPreview,
   type Plates,
+  type Recall,
   type SetupView,
   type Sheet,
   type ShelfEntry,
   type ShippedUnit,
+  type TargetView,
   type Verdict,
 } from "./client";
 import type { components } from "./schema";
@@ -116,6 +119,19 @@ export const useSetup = (review: number, setup: number) =>
     queryKey: ["setup", review, setup],
     queryFn: () => call<SetupView>("GET", `/reviews/${review}/setups/${setup}`),
   });
+
+export const useHistory = (review: number, setup: number) =>
+  useQuery({
+    queryKey: ["history", review, setup],
+    queryFn: () => call<PastChange[]>("GET", `/reviews/${review}/setups/${setup}/history`),
+  });
+export const useRecall = (review: number, setup: number) =>
+  useQuery({
+    queryKey: ["recall", review, setup],
+    queryFn: () => call<Recall>("GET", `/reviews/${review}/setups/${setup}/recall`),
+  });
+export const useTargets = () =>
+  useQuery({ queryKey: ["targets"], queryFn: () => call<TargetView[]>("GET", "/targets") });
 
 export const useInstruments = () =>
   useQuery({

@@ -12,13 +12,41 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Targets
-         * @description All targets.
+         * All Targets
+         * @description All targets, those that ship and those that were defined here.
          */
-        get: operations["targets_api_targets_get"];
+        get: operations["all_targets_api_targets_get"];
         put?: never;
-        post?: never;
+        /**
+         * Add Target
+         * @description Define a target.
+         */
+        post: operations["add_target_api_targets_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{target}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Target
+         * @description Define a target anew; what declares it follows.
+         */
+        put: operations["change_target_api_targets__target__put"];
+        post?: never;
+        /**
+         * Delete Target
+         * @description Forget a target that nothing declares.
+         */
+        delete: operations["delete_target_api_targets__target__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -250,6 +278,66 @@ export interface paths {
          * @description A new setup like another one.
          */
         post: operations["add_setup_api_reviews__review__setups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/setups/{setup}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Setup History
+         * @description What was changed of a setup.
+         */
+        get: operations["setup_history_api_reviews__review__setups__setup__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/setups/{setup}/recall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recall Setup
+         * @description What to enter, step by step, so that a setup is back.
+         */
+        get: operations["recall_setup_api_reviews__review__setups__setup__recall_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/setups/{setup}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Setup
+         * @description Take back the last change of a setup.
+         */
+        post: operations["undo_setup_api_reviews__review__setups__setup__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -520,6 +608,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Meter
+         * @description Name a meter.
+         */
+        post: operations["add_meter_api_meters_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meters/{meter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Meter
+         * @description Describe a meter anew.
+         */
+        put: operations["change_meter_api_meters__meter__put"];
+        post?: never;
+        /**
+         * Delete Meter
+         * @description Forget a meter.
+         */
+        delete: operations["delete_meter_api_meters__meter__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meters/{meter}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * State Correction
+         * @description Keep a correction that was made elsewhere.
+         */
+        post: operations["state_correction_api_meters__meter__corrections_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments": {
         parameters: {
             query?: never;
@@ -579,6 +731,26 @@ export interface paths {
          */
         post: operations["keep_correction_api_corrections_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corrections/{correction}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Correction
+         * @description Delete a correction that no run was read with.
+         */
+        delete: operations["delete_correction_api_corrections__correction__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1156,6 +1328,14 @@ export interface components {
             firmware: string;
             /** Signal */
             signal: string;
+            /** Mode */
+            mode: string;
+            /** Nested */
+            nested: boolean;
+            /** Room */
+            room: string;
+            /** Format */
+            format: string;
             /** Target */
             target: string;
             /** Target Title */
@@ -1356,18 +1536,25 @@ export interface components {
         };
         /**
          * ControlView
-         * @description One control in a setup: its value and its default in that mode (none where nobody knows it), what it can be, and why
-         *     it cannot be set.
+         * @description One control in a setup: its value and its default in that mode (none where nobody knows it), where the value comes from,
+         *     what it can be, and why it cannot be set.
          */
         ControlView: {
             /** Path */
             path: string;
+            /** Place */
+            place: string;
             /** Kind */
             kind: string;
             /** Value */
             value: number | string | null;
             /** Default */
             default: number | string | null;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "unknown" | "assumed" | "read" | "set";
             /** Minimum */
             minimum: number;
             /** Maximum */
@@ -1378,6 +1565,8 @@ export interface components {
             choices: string[];
             /** Scope */
             scope: string;
+            /** Bears */
+            bears: boolean;
             /** Locked */
             locked: string | null;
         };
@@ -1392,6 +1581,8 @@ export interface components {
             panel: string;
             /** Meter */
             meter: string;
+            /** Serial */
+            serial: string;
             /** Reference */
             reference: string;
             /** Made On */
@@ -1596,6 +1787,8 @@ export interface components {
         InstrumentsView: {
             /** Meters */
             meters: components["schemas"]["MeterView"][];
+            /** Named */
+            named: components["schemas"]["NamedMeter"][];
             /** Faults */
             faults: {
                 [key: string]: string;
@@ -1741,7 +1934,7 @@ export interface components {
         };
         /**
          * Measure
-         * @description Cells to measure in one review.
+         * @description Cells to measure in one review; by hand with a meter that is described here or has a name (by its number).
          */
         Measure: {
             /** Review */
@@ -1750,6 +1943,8 @@ export interface components {
             cells: components["schemas"]["CellChoice"][];
             options?: components["schemas"]["Options"];
             meter?: components["schemas"]["MeterStated"] | null;
+            /** Named Meter */
+            named_meter?: number | null;
         };
         /**
          * MenuColumn
@@ -1850,6 +2045,43 @@ export interface components {
             controls: string;
         };
         /**
+         * MeterIdentity
+         * @description What a person says of a meter. repeatability_percent: one standard deviation; floor_cd_m2: the least it shows; both None
+         *     where they do not know.
+         */
+        MeterIdentity: {
+            /** Name */
+            name: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Role
+             * @default meter
+             * @enum {string}
+             */
+            role: "meter" | "reference";
+            /**
+             * Kind
+             * @default colorimeter
+             * @enum {string}
+             */
+            kind: "colorimeter" | "spectroradiometer" | "luminance meter";
+            /** Calibrated On */
+            calibrated_on?: string | null;
+            /** Repeatability Percent */
+            repeatability_percent?: number | null;
+            /** Floor Cd M2 */
+            floor_cd_m2?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * MeterStated
          * @description The meter of a run by hand, as far as the person knows it.
          */
@@ -1948,6 +2180,62 @@ export interface components {
             value: number;
         };
         /**
+         * NamedMeter
+         * @description A meter, the days since its calibration, and the panel types it has a correction for.
+         */
+        NamedMeter: {
+            /** Id */
+            id: number;
+            /** Driver */
+            driver: string;
+            identity: components["schemas"]["MeterIdentity"];
+            /** Calibrated Days Ago */
+            calibrated_days_ago: number | null;
+            /** Corrected For */
+            corrected_for: string[];
+        };
+        /**
+         * NewCorrection
+         * @description A correction made elsewhere: corrected XYZ = matrix @ XYZ as read.
+         */
+        NewCorrection: {
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
+            /** Matrix */
+            matrix: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * U Percent
+             * @default 1
+             */
+            u_percent: number;
+            /** Made By */
+            made_by: string;
+            /**
+             * Made On
+             * @default
+             */
+            made_on: string;
+        };
+        /**
          * NewImport
          * @description A readings file to be stored, with what it does not say of the display; into a review, or a new one.
          */
@@ -1990,6 +2278,42 @@ export interface components {
             panel: string;
         };
         /**
+         * NewMeter
+         * @description A meter of one's own, as far as the person knows it.
+         */
+        NewMeter: {
+            /** Name */
+            name: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Role
+             * @default meter
+             * @enum {string}
+             */
+            role: "meter" | "reference";
+            /**
+             * Kind
+             * @default colorimeter
+             * @enum {string}
+             */
+            kind: "colorimeter" | "spectroradiometer" | "luminance meter";
+            /** Calibrated On */
+            calibrated_on?: string | null;
+            /** Repeatability Percent */
+            repeatability_percent?: number | null;
+            /** Floor Cd M2 */
+            floor_cd_m2?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * NewReview
          * @description A new review: a shipped unit by file name, or the text of a unit file of one's own.
          */
@@ -2006,20 +2330,81 @@ export interface components {
         };
         /**
          * NewSetup
-         * @description A new setup like another one, with other values.
+         * @description A new setup like another one, with what differs.
          */
         NewSetup: {
-            /** Like */
-            like: number;
-            /** Name */
-            name: string;
             /**
              * Settings
              * @default {}
              */
             settings: {
-                [key: string]: number | string;
+                [key: string]: number | string | null;
             };
+            /**
+             * Read
+             * @default []
+             */
+            read: string[];
+            /** Target */
+            target?: string | null;
+            /** Name */
+            name?: string | null;
+            room?: components["schemas"]["RoomLight"] | null;
+            /**
+             * No Room
+             * @default false
+             */
+            no_room: boolean;
+            format?: components["schemas"]["SignalFormat"] | null;
+            /** Like */
+            like: number;
+        };
+        /**
+         * NewTarget
+         * @description A target of one's own: xy of red, green, blue and white, its curve, and the luminance of white in cd/m2 where it is to
+         *     have one.
+         */
+        NewTarget: {
+            /** Title */
+            title: string;
+            /** Red */
+            red: [
+                number,
+                number
+            ];
+            /** Green */
+            green: [
+                number,
+                number
+            ];
+            /** Blue */
+            blue: [
+                number,
+                number
+            ];
+            /** White */
+            white: [
+                number,
+                number
+            ];
+            /**
+             * Curve
+             * @enum {string}
+             */
+            curve: "srgb" | "power" | "bt1886";
+            /**
+             * Gamma
+             * @default 2.2
+             */
+            gamma: number;
+            /**
+             * Black
+             * @default measured
+             * @enum {string}
+             */
+            black: "measured" | "zero";
+            /** Luminance */
+            luminance?: number | null;
         };
         /**
          * NextStep
@@ -2115,6 +2500,18 @@ export interface components {
             rest_s?: number | null;
             /** Reference Every S */
             reference_every_s?: number | null;
+        };
+        /**
+         * PastChange
+         * @description One change of a setup: when, and what it changed, in words.
+         */
+        PastChange: {
+            /** Number */
+            number: number;
+            /** Changed At */
+            changed_at: string;
+            /** Words */
+            words: string[];
         };
         /**
          * PlanPreview
@@ -2256,6 +2653,41 @@ export interface components {
             target?: string | null;
         };
         /**
+         * Recall
+         * @description A setup's recall list: from its mode as shipped. unknown: controls of which nobody knows what they were.
+         */
+        Recall: {
+            /** Mode */
+            mode: string;
+            /** Signal */
+            signal: string;
+            /** Steps */
+            steps: components["schemas"]["RecallStep"][];
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
+         * RecallStep
+         * @description One entry of the menu to set, in order. before: what it shows then (none where nobody knows it). resets and locks: what
+         *     falls back and what cannot be set any more once it is set; frees: what can be set only then.
+         */
+        RecallStep: {
+            /** Place */
+            place: string;
+            /** Path */
+            path: string;
+            /** Before */
+            before: number | string | null;
+            /** Value */
+            value: number | string;
+            /** Resets */
+            resets: string[];
+            /** Locks */
+            locks: string[];
+            /** Frees */
+            frees: string[];
+        };
+        /**
          * Recipe
          * @description Ordered settings for one purpose. expected: figures after it; replayed: whether they were measured again.
          */
@@ -2318,6 +2750,36 @@ export interface components {
             duv_after: number;
             /** Luminance Percent */
             luminance_percent: number;
+        };
+        /**
+         * Room
+         * @description The light in the room: a label, lux at the screen where somebody measured it, and a note.
+         */
+        Room: {
+            /** Label */
+            label: string;
+            /** Lux */
+            lux?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * RoomLight
+         * @description The light in the room: a label, lux at the screen where somebody measured it, and a note.
+         */
+        RoomLight: {
+            /** Label */
+            label: string;
+            /** Lux */
+            lux?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * RunOption
@@ -2434,7 +2896,8 @@ export interface components {
         };
         /**
          * Settings
-         * @description Values for controls by path, and a declared target.
+         * @description What a setup is to be. settings: values of controls by path, null where one is no longer known; read: paths that were
+         *     read off the display.
          */
         Settings: {
             /**
@@ -2442,10 +2905,24 @@ export interface components {
              * @default {}
              */
             settings: {
-                [key: string]: number | string;
+                [key: string]: number | string | null;
             };
+            /**
+             * Read
+             * @default []
+             */
+            read: string[];
             /** Target */
             target?: string | null;
+            /** Name */
+            name?: string | null;
+            room?: components["schemas"]["RoomLight"] | null;
+            /**
+             * No Room
+             * @default false
+             */
+            no_room: boolean;
+            format?: components["schemas"]["SignalFormat"] | null;
         };
         /**
          * SetupChoice
@@ -2468,6 +2945,8 @@ export interface components {
             name: string;
             /** Mode */
             mode: string;
+            /** Signal */
+            signal: string;
             /** Sample */
             sample: string;
             /** Firmware */
@@ -2476,10 +2955,23 @@ export interface components {
             unit: number;
             /** Target */
             target: string;
+            /** Target Title */
+            target_title: string;
+            /** Targets */
+            targets: components["schemas"]["TargetChoice"][];
             /** Shipped */
             shipped: boolean;
             /** Own */
             own: boolean;
+            room: components["schemas"]["Room"] | null;
+            /** Usual Room */
+            usual_room: string;
+            /** Rooms */
+            rooms: components["schemas"]["Room"][];
+            format: components["schemas"]["SignalFormat"];
+            usual_format: components["schemas"]["SignalFormat"];
+            /** Changes */
+            changes: number;
             /** Controls */
             controls: components["schemas"]["ControlView"][];
         };
@@ -2621,6 +3113,20 @@ export interface components {
             modes: string[];
         };
         /**
+         * SignalFormat
+         * @description A setup's signal; None where it is as the unit's usual.
+         */
+        SignalFormat: {
+            /** Range */
+            range?: ("full" | "limited") | null;
+            /** Bits */
+            bits?: number | null;
+            /** Chroma */
+            chroma?: ("4:4:4" | "4:2:2" | "4:2:0") | null;
+            /** Refresh Hz */
+            refresh_hz?: number | null;
+        };
+        /**
          * Speed
          * @description How fast the stand-in clock runs.
          */
@@ -2658,13 +3164,82 @@ export interface components {
         };
         /**
          * TargetChoice
-         * @description A target that can be chosen.
+         * @description A target one can choose.
          */
         TargetChoice: {
             /** Key */
             key: string;
             /** Title */
             title: string;
+        };
+        /**
+         * TargetDefinition
+         * @description What a person says of a target of theirs. red, green, blue and white are xy; luminance that of white in cd/m2, None
+         *     where any will do.
+         */
+        TargetDefinition: {
+            /** Title */
+            title: string;
+            /** Red */
+            red: [
+                number,
+                number
+            ];
+            /** Green */
+            green: [
+                number,
+                number
+            ];
+            /** Blue */
+            blue: [
+                number,
+                number
+            ];
+            /** White */
+            white: [
+                number,
+                number
+            ];
+            /**
+             * Curve
+             * @enum {string}
+             */
+            curve: "srgb" | "power" | "bt1886";
+            /**
+             * Gamma
+             * @default 2.2
+             */
+            gamma: number;
+            /**
+             * Black
+             * @default measured
+             * @enum {string}
+             */
+            black: "measured" | "zero";
+            /** Luminance */
+            luminance?: number | null;
+        };
+        /**
+         * TargetView
+         * @description A target, with the colour temperature of its white in K and how far that is off the Planckian locus, and how many
+         *     setups declare it. id: the number of one that somebody defined, None of one that ships.
+         */
+        TargetView: {
+            /** Id */
+            id: number | null;
+            /** Key */
+            key: string;
+            /** Signal */
+            signal: string;
+            definition: components["schemas"]["TargetDefinition"] | null;
+            /** Title */
+            title: string;
+            /** Cct K */
+            cct_k: number;
+            /** Duv */
+            duv: number;
+            /** Setups */
+            setups: number;
         };
         /**
          * TypedReading
@@ -2800,7 +3375,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    targets_api_targets_get: {
+    all_targets_api_targets_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -2815,8 +3390,375 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TargetChoice"][];
+                    "application/json": components["schemas"]["TargetView"][];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_target_api_targets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTarget"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_target_api_targets__target__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                target: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTarget"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_target_api_targets__target__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                target: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {
@@ -4631,6 +5573,372 @@ export interface operations {
             };
         };
     };
+    setup_history_api_reviews__review__setups__setup__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastChange"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recall_setup_api_reviews__review__setups__setup__recall_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recall"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_setup_api_reviews__review__setups__setup__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_firmware_api_units__unit__firmware_put: {
         parameters: {
             query?: never;
@@ -6327,6 +7635,496 @@ export interface operations {
             };
         };
     };
+    add_meter_api_meters_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMeter"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_meter_api_meters__meter__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meter: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMeter"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_meter_api_meters__meter__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meter: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    state_correction_api_meters__meter__corrections_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meter: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCorrection"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     instruments_api_instruments_get: {
         parameters: {
             query?: never;
@@ -6705,6 +8503,125 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Created"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_correction_api_corrections__correction__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                correction: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

@@ -64,6 +64,14 @@ export const KEYMAP = {
     },
   },
   menu: { where: "Menu map", keys: { edit: ["e", "write or paste the menu"], back: ["Escape", "back to the Board"] } },
+  instruments: {
+    where: "Instruments",
+    keys: { add: ["a", "name a meter of your own"], back: ["Escape", "close the form, or back"] },
+  },
+  targets: {
+    where: "Targets",
+    keys: { add: ["a", "define a target"], back: ["Escape", "close the form, or back"] },
+  },
   hand: { where: "Run by hand", keys: { back: ["Escape", "back to the Board; the list stays open"] } },
   shelf: { where: "Shelf", keys: { search: ["/", "search"], clear: ["Escape", "clear the search"] } },
 } as const satisfies Record<string, { where: string; keys: Record<string, readonly [string, string]> }>;

@@ -14,6 +14,7 @@ const LookView = lazy(() => import("../views/look/LookView"));
 const HandView = lazy(() => import("../views/hand/HandView"));
 const ImportView = lazy(() => import("../views/import/ImportView"));
 const MenuView = lazy(() => import("../views/menu/MenuView"));
+const TargetsView = lazy(() => import("../views/targets/TargetsView"));
 const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
 
 function Nowhere() {
@@ -47,6 +48,7 @@ export function Routes() {
           <Route path="review/:review/menu" element={<MenuView />} />
           <Route path="import" element={<ImportView />} />
           <Route path="compare" element={<CompareView />} />
+          <Route path="targets" element={<TargetsView />} />
           <Route path="instruments" element={<InstrumentsView />} />
           <Route path="*" element={<Nowhere />} />
         </Route>

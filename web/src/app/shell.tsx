@@ -137,6 +137,7 @@ export function Shell() {
         {id !== null && <Tab to={`/review/${id}/menu`}>Menu map</Tab>}
         {id !== null && <Tab to={`/review/${id}/verdict`}>Verdict</Tab>}
         <Tab to="/compare">Compare</Tab>
+        <Tab to="/targets">Targets</Tab>
         <Tab to="/instruments">Instruments</Tab>
         <IconButton label={mode === "dim" ? "Daylight theme (n)" : "Dim room theme (n)"} onClick={toggle}>
           {mode === "dim" ? "day" : "dim"}

@@ -1,4 +1,11 @@
 import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import {
+  alertAnatomy,
+  nativeSelectAnatomy,
+  progressAnatomy,
+  tableAnatomy,
+  tabsAnatomy,
+} from "@chakra-ui/react/anatomy";
 
 /** A semantic token with its daylight and its dim-room value. All neutrals have zero chroma, so nothing tints the eye. */
 const pair = (day: string, dim: string) => ({ value: { base: day, _dark: dim } });
@@ -31,6 +38,132 @@ const config = defineConfig({
     },
   },
   theme: {
+    recipes: {
+      /* `solid` is the one thing to do next, `outline` every other. */
+      button: {
+        base: { borderRadius: "5px", transitionProperty: "none", focusVisibleRing: "none" },
+        variants: {
+          variant: {
+            solid: { bg: "lamp", color: "onLamp", fontWeight: "600", _hover: { bg: "lamp", opacity: 0.9 } },
+            outline: {
+              bg: "transparent",
+              color: "ink",
+              borderColor: "control",
+              fontWeight: "450",
+              _hover: { bg: "raised" },
+              _expanded: { bg: "raised" },
+            },
+            plain: { color: "ink3", borderRadius: "4px", _hover: { color: "ink", bg: "raised" } },
+          },
+          size: {
+            sm: { h: "30px", minW: "0", px: "11px", fontSize: "13px" },
+            "2xs": { h: "24px", minW: "24px", px: "0", fontSize: "13px" },
+          },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      kbd: {
+        base: {
+          fontSize: "11px",
+          borderRadius: "3px",
+          px: "5px",
+          lineHeight: "16px",
+          h: "auto",
+          verticalAlign: "baseline",
+        },
+        variants: { variant: { outline: { borderColor: "line", color: "ink2" } } },
+        defaultVariants: { variant: "outline", size: "sm" },
+      },
+      input: {
+        base: { focusVisibleRing: "none", fontFamily: "mono" },
+        variants: {
+          variant: { outline: { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" } },
+          size: {
+            sm: { px: "8px", fontSize: "13px", lineHeight: "normal", "--input-height": "30px", minW: "0", w: "auto" },
+          },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      textarea: {
+        base: { focusVisibleRing: "none" },
+        variants: { variant: { outline: { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" } } },
+      },
+    },
+    slotRecipes: {
+      nativeSelect: {
+        slots: nativeSelectAnatomy.keys(),
+        base: { root: { width: "fit-content", maxW: "100%" }, indicator: { color: "ink3" } },
+        variants: {
+          variant: {
+            outline: {
+              field: {
+                bg: "sheet",
+                color: "ink",
+                borderColor: "control",
+                borderRadius: "5px",
+                focusVisibleRing: "none",
+              },
+            },
+          },
+          size: {
+            sm: {
+              root: { "--select-field-height": "30px" },
+              field: { fontSize: "13px", ps: "8px", pe: "24px" },
+              indicator: { fontSize: "13px", insetEnd: "6px" },
+            },
+          },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      table: {
+        slots: tableAnatomy.keys(),
+        base: {
+          root: { fontSize: "13px", w: "auto" },
+          row: { bg: "transparent" },
+          cell: { borderColor: "lineSoft", color: "ink" },
+          columnHeader: { borderColor: "lineSoft", color: "ink3", fontSize: "12px", fontWeight: "500" },
+        },
+        variants: {
+          variant: {
+            line: {
+              columnHeader: { borderColor: "lineSoft", borderBottomWidth: "1px" },
+              cell: { borderColor: "lineSoft", borderBottomWidth: "1px" },
+              row: { bg: "transparent" },
+            },
+          },
+          size: { sm: { columnHeader: { px: "0", pr: "18px", py: "5px" }, cell: { px: "0", pr: "18px", py: "5px" } } },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      alert: {
+        slots: alertAnatomy.keys(),
+        base: { root: { border: "1px solid", borderRadius: "5px", maxW: "760px" }, title: { fontWeight: "600" } },
+        variants: {
+          variant: { subtle: { root: { bg: "lampSoft", color: "ink", borderColor: "lamp" } } },
+          size: { sm: { root: { px: "14px", py: "10px", fontSize: "13px" } } },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      progress: {
+        slots: progressAnatomy.keys(),
+        base: { track: { bg: "lineSoft", borderRadius: "0" }, range: { bg: "lamp" } },
+        variants: { size: { xs: { track: { h: "3px" } } } },
+        defaultVariants: { size: "xs" },
+      },
+      tabs: {
+        slots: tabsAnatomy.keys(),
+        variants: {
+          variant: {
+            line: {
+              trigger: { color: "ink2", _selected: { color: "ink" } },
+              list: { borderColor: "lineSoft" },
+            },
+          },
+          size: { sm: { trigger: { py: "1.5", px: "2.5", fontSize: "13px", minH: "30px" } } },
+        },
+        defaultVariants: { size: "sm" },
+      },
+    },
     tokens: {
       fonts: {
         body: { value: '"Instrument Sans Variable", sans-serif' },

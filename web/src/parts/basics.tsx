@@ -1,58 +1,17 @@
-import { Box, type BoxProps, Button, type ButtonProps, chakra, Flex, Text } from "@chakra-ui/react";
+import { Alert, Box, type BoxProps, Button, type ButtonProps, Flex, Kbd } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { ApiError } from "../api/client";
 
 /** A key as it stands on the keyboard. */
 export function Key({ children, on = false }: { children: ReactNode; on?: boolean }) {
-  return (
-    <chakra.kbd
-      fontFamily="mono"
-      fontSize="11px"
-      fontWeight="500"
-      border="1px solid"
-      borderColor={on ? "onLamp/40" : "line"}
-      borderRadius="3px"
-      px="5px"
-      lineHeight="16px"
-      color={on ? "onLamp" : "ink2"}
-    >
-      {children}
-    </chakra.kbd>
-  );
+  return <Kbd {...(on ? { color: "onLamp", borderColor: "onLamp/40" } : {})}>{children}</Kbd>;
 }
 
 /** The one button for the thing to do next. */
-export const LampButton = (props: ButtonProps) => (
-  <Button
-    size="sm"
-    h="32px"
-    px="13px"
-    bg="lamp"
-    color="onLamp"
-    fontWeight="600"
-    borderRadius="5px"
-    _hover={{ opacity: 0.9 }}
-    {...props}
-  />
-);
+export const LampButton = (props: ButtonProps) => <Button h="32px" px="13px" {...props} />;
 
 /** Every other button. */
-export const QuietButton = (props: ButtonProps) => (
-  <Button
-    size="sm"
-    h="30px"
-    px="11px"
-    bg="transparent"
-    color="ink"
-    fontWeight="450"
-    fontSize="13px"
-    border="1px solid"
-    borderColor="control"
-    borderRadius="5px"
-    _hover={{ bg: "raised" }}
-    {...props}
-  />
-);
+export const QuietButton = (props: ButtonProps) => <Button variant="outline" {...props} />;
 
 export const Mono = (props: BoxProps) => (
   <Box as="span" fontFamily="mono" fontVariantNumeric="tabular-nums" {...props} />
@@ -63,22 +22,13 @@ export function ProblemNote({ error, children }: { error: unknown; children?: Re
   const detail = error instanceof ApiError ? error.problem.detail : String(error);
   const title = error instanceof ApiError ? error.problem.title : "Error";
   return (
-    <Box
-      role="alert"
-      border="1px solid"
-      borderColor="lamp"
-      borderRadius="5px"
-      bg="lampSoft"
-      px="14px"
-      py="10px"
-      maxW="760px"
-    >
-      <Text fontWeight="600">{title}</Text>
-      <Text color="ink" mt="2px">
-        {detail}
-      </Text>
-      {children}
-    </Box>
+    <Alert.Root role="alert">
+      <Alert.Content>
+        <Alert.Title>{title}</Alert.Title>
+        <Alert.Description>{detail}</Alert.Description>
+        {children}
+      </Alert.Content>
+    </Alert.Root>
   );
 }
 
@@ -103,18 +53,7 @@ export function Quiet({ children }: { children: ReactNode }) {
 
 /** A small × that takes something off. */
 export const TakeOff = (props: ButtonProps) => (
-  <Button
-    size="sm"
-    h="24px"
-    minW="24px"
-    px="0"
-    bg="transparent"
-    color="ink3"
-    borderRadius="4px"
-    fontSize="13px"
-    _hover={{ color: "ink", bg: "raised" }}
-    {...props}
-  >
+  <Button size="2xs" variant="plain" {...props}>
     ×
   </Button>
 );

@@ -1,42 +1,34 @@
-import { chakra } from "@chakra-ui/react";
-import { type ChangeEvent, type ComponentProps, forwardRef, useRef } from "react";
+import { Input, NativeSelect, type NativeSelectFieldProps } from "@chakra-ui/react";
+import { type ChangeEvent, forwardRef, useRef } from "react";
 
-/** How fields look that a person chooses or types in. */
-export const field = {
-  bg: "sheet",
-  color: "ink",
-  border: "1px solid",
-  borderColor: "control",
-  borderRadius: "5px",
-  h: "30px",
-  px: "8px",
-  fontSize: "13px",
-} as const;
-
-const Native = chakra("select", { base: { ...field, maxW: "100%" } });
-export const Field = chakra("input", { base: { ...field, fontFamily: "mono" } });
+/** What a person types in; its look stands in the theme. */
+export const Field = Input;
 
 /**
  * A list to choose from. Once somebody has chosen with the pointer it gives the focus back to the page, so that the next key
  * acts there; who chooses with the keyboard stays in it.
  */
-export const Select = forwardRef<HTMLSelectElement, ComponentProps<typeof Native>>(function Select(
-  { onChange, onKeyDown, ...props },
+export const Select = forwardRef<HTMLSelectElement, NativeSelectFieldProps & { disabled?: boolean }>(function Select(
+  { onChange, onKeyDown, disabled, h, w, ...props },
   ref,
 ) {
   const typed = useRef(0);
   return (
-    <Native
-      ref={ref}
-      onKeyDown={(event) => {
-        typed.current = event.timeStamp;
-        onKeyDown?.(event);
-      }}
-      onChange={(event: ChangeEvent<HTMLSelectElement>) => {
-        onChange?.(event);
-        if (event.timeStamp - typed.current > 400) event.currentTarget.blur();
-      }}
-      {...props}
-    />
+    <NativeSelect.Root disabled={disabled} w={w}>
+      <NativeSelect.Field
+        ref={ref}
+        onKeyDown={(event) => {
+          typed.current = event.timeStamp;
+          onKeyDown?.(event);
+        }}
+        onChange={(event: ChangeEvent<HTMLSelectElement>) => {
+          onChange?.(event);
+          if (event.timeStamp - typed.current > 400) event.currentTarget.blur();
+        }}
+        h={h}
+        {...props}
+      />
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
   );
 });

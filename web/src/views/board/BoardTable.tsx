@@ -52,7 +52,7 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
       scope="row"
       textAlign="left"
       fontWeight="400"
-      pl="10px"
+      pl={row.nested ? "22px" : "10px"}
       pt="2px"
       verticalAlign="top"
       overflow="hidden"
@@ -70,7 +70,14 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
       >
         {row.name}
       </Plain>
-      <Text color="ink3" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis">
+      <Text
+        color="ink3"
+        fontSize="11px"
+        whiteSpace="nowrap"
+        overflow="hidden"
+        textOverflow="ellipsis"
+        title={[row.room, row.format, row.target_title].filter(Boolean).join(" · ")}
+      >
         <Plain
           type="button"
           cursor="pointer"
@@ -83,7 +90,7 @@ function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () =>
         >
           {row.state}
         </Plain>{" "}
-        · {row.target_title}
+        · {[row.room, row.format, row.target_title].filter(Boolean).join(" · ")}
       </Text>
     </Th>
   );

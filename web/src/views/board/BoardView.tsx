@@ -37,13 +37,15 @@ const NEXT: Record<string, ReactNode> = {
 const METER = "lumenar-meter";
 /** The meter that was last used by hand in this browser. */
 function lastMeter(): Meter {
-  const usual: Meter = { name: "", serial: "", repeatability_percent: 0.2, floor_cd_m2: null };
+  const usual: Meter = { named: null, name: "", serial: "", repeatability_percent: 0.2, floor_cd_m2: null };
   try {
     return { ...usual, ...JSON.parse(localStorage.getItem(METER) ?? "{}") };
   } catch {
     return usual;
   }
 }
+/** A meter as the API takes it: by its number where it has one. */
+const madeWith = ({ named, ...meter }: Meter) => (named === null ? { meter } : { named_meter: named });
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
 function Headline({ board }: { board: Board }) {
@@ -118,7 +120,7 @@ function Groups({
 
 function Undo({ saved, review, done }: { saved: Saved; review: number; done: () => void }) {
   const back = useAct(
-    () => call("PUT", `/reviews/${review}/setups/${saved.setup}`, { settings: saved.before }),
+    () => call("POST", `/reviews/${review}/setups/${saved.setup}/undo`),
     ["board", "setup", "verdict", "shelf"],
   );
   const undo = () => back.mutate(undefined, { onSuccess: done });
@@ -134,7 +136,7 @@ function Undo({ saved, review, done }: { saved: Saved; review: number; done: () 
       bg="sheet"
       role="status"
     >
-      <Text>Settings of {saved.name} changed; what was measured before is stale.</Text>
+      <Text>{saved.name} was changed; what was measured otherwise is stale.</Text>
       <QuietButton h="24px" onClick={undo}>
         Undo <Key>u</Key>
       </QuietButton>
@@ -171,7 +173,7 @@ export default function BoardView() {
         review,
         cells,
         options,
-        ...(board.data?.stand_in ? {} : { meter }),
+        ...(board.data?.stand_in ? {} : madeWith(meter)),
       }),
     ["board", "bench", "shelf"],
   );

@@ -1,6 +1,8 @@
 import { Flex, Text } from "@chakra-ui/react";
+import { useEffect } from "react";
 import type { PlanPreview, RunOption } from "../../api/client";
 import type { RunOptions as Values } from "../../api/queries";
+import { useInstruments } from "../../api/queries";
 import { Field, Select } from "../../parts/field";
 
 /** One option as its measurement declares it: a list, a number within a range, or a switch. */
@@ -45,6 +47,8 @@ function Option({ option, value, onChange }: { option: RunOption; value: unknown
 
 /** The meter of a run by hand, as far as the person knows it; what is not said is assumed, and the figures say so. */
 export interface Meter {
+  /** The number of a meter that has a name; what else is said of it then stands with it. */
+  named: number | null;
   name: string;
   serial: string;
   repeatability_percent: number;
@@ -52,6 +56,13 @@ export interface Meter {
 }
 
 function HandMeter({ meter, onMeter }: { meter: Meter; onMeter: (m: Meter) => void }) {
+  const instruments = useInstruments();
+  const named = instruments.data?.named.filter((m) => m.identity.role === "meter") ?? [];
+  const gone = instruments.data !== undefined && meter.named !== null && named.every((m) => m.id !== meter.named);
+  // One that was deleted since, or belongs to another data folder.
+  useEffect(() => {
+    if (gone) onMeter({ ...meter, named: null });
+  }, [gone, meter, onMeter]);
   const words = (key: "name" | "serial", label: string, width: string) => (
     <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
       {label}
@@ -66,9 +77,29 @@ function HandMeter({ meter, onMeter }: { meter: Meter; onMeter: (m: Meter) => vo
       />
     </Flex>
   );
+  const choice = named.length > 0 && (
+    <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
+      meter
+      <Select
+        h="24px"
+        fontSize="12px"
+        value={meter.named ?? ""}
+        onChange={(e) => onMeter({ ...meter, named: e.target.value === "" ? null : Number(e.target.value) })}
+      >
+        {named.map((m) => (
+          <option key={m.id} value={m.id}>
+            {m.identity.name} {m.identity.serial}
+          </option>
+        ))}
+        <option value="">another</option>
+      </Select>
+    </Flex>
+  );
+  if (meter.named !== null) return choice;
   return (
     <>
-      {words("name", "meter", "130px")}
+      {choice}
+      {words("name", choice ? "its name" : "meter", "130px")}
       {words("serial", "serial", "90px")}
       <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
         repeats within, %

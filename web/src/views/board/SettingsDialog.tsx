@@ -1,66 +1,13 @@
-import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { Box, Flex, Tabs, Text } from "@chakra-ui/react";
 import { type RefObject, useRef, useState } from "react";
-import { type Consequences, type ControlView, call, type SetupView } from "../../api/client";
+import { type Consequences, call, type SetupView } from "../../api/client";
 import { useAct, useSetup } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
-import { Field, Select } from "../../parts/field";
-
-type Values = Record<string, number | string | null>;
-
-function Control({
-  control,
-  value,
-  onChange,
-}: {
-  control: ControlView;
-  value: number | string | null;
-  onChange: (v: number | string) => void;
-}) {
-  const id = `control-${control.path}`;
-  const changed = value !== control.default;
-  const numeric = control.kind === "slider" || control.kind === "notches";
-  return (
-    <>
-      <Text as="label" color={changed ? "ink" : "ink2"} fontWeight={changed ? 500 : 400} {...{ htmlFor: id }}>
-        {control.path.replaceAll(">", "›")}
-      </Text>
-      {numeric ? (
-        <Field
-          id={id}
-          type="number"
-          min={control.minimum}
-          max={control.maximum}
-          step={control.step}
-          value={value ?? ""}
-          placeholder="not known"
-          disabled={control.locked != null}
-          onChange={(e) => onChange(e.target.value === "" ? "" : Number(e.target.value))}
-          w="92px"
-          textAlign="right"
-        />
-      ) : (
-        <Select
-          id={id}
-          value={value == null ? "" : String(value)}
-          disabled={control.locked != null}
-          onChange={(e) => onChange(e.target.value)}
-        >
-          {value == null && <option value="">not known</option>}
-          {control.choices.map((c) => (
-            <option key={c}>{c}</option>
-          ))}
-        </Select>
-      )}
-      <Text color="ink3" fontSize="11.5px">
-        {control.locked ??
-          `${numeric ? `${control.minimum} to ${control.maximum}${control.kind === "notches" ? " notches" : ""}, ` : ""}default ${control.default ?? "not known"}${
-            control.scope === "unit" ? ", shared by all modes" : ""
-          }`}
-      </Text>
-    </>
-  );
-}
+import { Field } from "../../parts/field";
+import { About, edited as changedWords, wordsOf } from "./settings/About";
+import { Controls, type Values } from "./settings/Controls";
+import { PastChanges, RecallList } from "./settings/Past";
 
 const last = (path: string) => path.split(" > ").at(-1) ?? path;
 
@@ -78,7 +25,6 @@ function inWords(path: string, value: unknown, c: Consequences): string {
 export interface Saved {
   setup: number;
   name: string;
-  before: Values;
 }
 
 interface Props {
@@ -87,6 +33,8 @@ interface Props {
   close: () => void;
   onSaved: (saved: Saved) => void;
 }
+
+const TOUCHED = ["board", "setup", "shelf", "verdict", "compare", "plates", "look", "menu", "history", "recall"];
 
 function Body({
   review,
@@ -101,34 +49,36 @@ function Body({
   onSaved: Props["onSaved"];
   edited: RefObject<boolean>;
 }) {
-  const given: Values = Object.fromEntries(view.controls.map((c) => [c.path, c.value]));
+  const given: Values = Object.fromEntries(view.controls.map((c) => [c.path, c.value ?? null]));
+  const known = new Set(view.controls.filter((c) => c.origin === "read").map((c) => c.path));
+  const was = wordsOf(view);
   const [values, setValues] = useState<Values>(given);
-  const [name, setName] = useState("");
+  const [read, setRead] = useState<ReadonlySet<string>>(known);
+  const [words, setWords] = useState(was);
+  const [newName, setNewName] = useState("");
   const [firmware, setFirmware] = useState(view.firmware);
-  const touched = ["board", "setup", "shelf", "verdict", "compare", "plates", "look"];
-  const change = useAct(
-    (settings: Values) => call("PUT", `/reviews/${review}/setups/${view.setup}`, { settings }),
-    touched,
-  );
-  const add = useAct(
-    (body: { name: string; settings: Values }) =>
-      call("POST", `/reviews/${review}/setups`, { like: view.setup, ...body }),
-    touched,
-  );
-  const remove = useAct(() => call("DELETE", `/reviews/${review}/setups/${view.setup}`), touched);
-  const flash = useAct((f: string) => call("PUT", `/units/${view.unit}/firmware`, { firmware: f }), touched);
+  type Body = Record<string, unknown>;
+  const change = useAct((body: Body) => call("PUT", `/reviews/${review}/setups/${view.setup}`, body), TOUCHED);
+  const add = useAct((body: Body) => call("POST", `/reviews/${review}/setups`, { like: view.setup, ...body }), TOUCHED);
+  const remove = useAct(() => call("DELETE", `/reviews/${review}/setups/${view.setup}`), TOUCHED);
+  const flash = useAct((f: string) => call("PUT", `/units/${view.unit}/firmware`, { firmware: f }), TOUCHED);
   const different = Object.fromEntries(Object.entries(values).filter(([k, v]) => v !== given[k]));
-  const dirty = Object.keys(different).length > 0;
-  edited.current = dirty || name.trim() !== "" || firmware !== view.firmware;
+  const newlyRead = [...read].filter((p) => !known.has(p) || p in different);
+  const others = changedWords(words, was);
+  const body = { settings: different, read: newlyRead, ...others };
+  const count =
+    Object.keys(different).length + newlyRead.filter((p) => !(p in different)).length + Object.keys(others).length;
+  const dirty = count > 0;
+  edited.current = dirty || newName.trim() !== "" || firmware !== view.firmware;
   const error = change.error ?? add.error ?? remove.error ?? flash.error;
   const [told, setTold] = useState<(Consequences & { path: string }) | null>(null);
   const asked = useRef(0);
   /** What a change would bring with it, asked of the menu before it is made; only the last question counts. */
   const foresee = (path: string, value: number | string) => {
     const mine = ++asked.current;
-    const others = Object.entries(different).filter(([k, v]) => k !== path && v !== null && v !== "");
-    const body = { changes: Object.fromEntries(others), path, value };
-    call<Consequences>("POST", `/reviews/${review}/setups/${view.setup}/consequences`, body).then(
+    const rest = Object.entries(different).filter(([k, v]) => k !== path && v !== null && v !== "");
+    const wish = { changes: Object.fromEntries(rest), path, value };
+    call<Consequences>("POST", `/reviews/${review}/setups/${view.setup}/consequences`, wish).then(
       (c) => {
         const any = c.resets.length + c.locks.length + c.frees.length > 0;
         if (mine === asked.current) setTold(any ? { ...c, path } : null);
@@ -137,10 +87,9 @@ function Body({
     );
   };
   const save = () =>
-    change.mutate(different, {
+    change.mutate(body, {
       onSuccess: () => {
-        const before = Object.fromEntries(Object.keys(different).map((k) => [k, given[k] as number | string]));
-        onSaved({ setup: view.setup, name: view.name, before });
+        onSaved({ setup: view.setup, name: words.name });
         close(true);
       },
     });
@@ -148,35 +97,45 @@ function Body({
     <>
       <Flex justify="space-between" align="center" mb="4px">
         <Text as="h2" fontSize="16px" fontWeight="600">
-          Settings of {view.name}
+          {view.name}
         </Text>
         <QuietButton onClick={() => close()}>
           Close <Key>esc</Key>
         </QuietButton>
       </Flex>
-      <Text color="ink2" mb="12px">
-        What was measured with other values is kept and counts as stale until it is measured again.
-      </Text>
-      <Grid
-        templateColumns="minmax(160px, 1fr) auto minmax(0, 1.3fr)"
-        gap="6px 14px"
-        alignItems="center"
-        maxH="46vh"
-        overflowY="auto"
-        pr="6px"
-      >
-        {view.controls.map((c) => (
-          <Control
-            key={c.path}
-            control={c}
-            value={values[c.path] ?? c.value ?? null}
-            onChange={(v) => {
-              if (v !== "") foresee(c.path, v);
-              setValues((old) => ({ ...old, [c.path]: v }));
+      <Tabs.Root defaultValue="settings" variant="line" lazyMount>
+        <Tabs.List mb="10px">
+          <Tabs.Trigger value="settings">Settings</Tabs.Trigger>
+          <Tabs.Trigger value="about">Target, room and signal</Tabs.Trigger>
+          <Tabs.Trigger value="recall">Recall list</Tabs.Trigger>
+          <Tabs.Trigger value="past">Changes{view.changes > 0 ? ` (${view.changes})` : ""}</Tabs.Trigger>
+        </Tabs.List>
+        <Tabs.Content value="settings" p="0">
+          <Text color="ink2" mb="12px">
+            What was measured with other values is kept and counts as stale until it is measured again. Tick <i>read</i>{" "}
+            where a value was read off the display rather than assumed.
+          </Text>
+          <Controls
+            controls={view.controls}
+            values={values}
+            read={read}
+            onChange={(path, v) => {
+              if (v !== "" && v !== null) foresee(path, v);
+              setValues((old) => ({ ...old, [path]: v === "" ? null : v }));
             }}
+            onRead={(path, on) => setRead((old) => new Set(on ? [...old, path] : [...old].filter((p) => p !== path)))}
           />
-        ))}
-      </Grid>
+        </Tabs.Content>
+        <Tabs.Content value="about" p="0">
+          <About view={view} words={words} onWords={(w) => setWords((old) => ({ ...old, ...w }))} />
+        </Tabs.Content>
+        <Tabs.Content value="recall" p="0">
+          <RecallList review={review} view={view} />
+        </Tabs.Content>
+        <Tabs.Content value="past" p="0">
+          <PastChanges review={review} view={view} touched={TOUCHED} />
+        </Tabs.Content>
+      </Tabs.Root>
       {told && told.path in different && (
         <Text mt="10px" color="lamp" role="status" data-testid="consequences">
           {inWords(told.path, values[told.path], told)}
@@ -189,23 +148,24 @@ function Body({
       )}
       <Flex gap="8px" mt="16px" align="center" wrap="wrap">
         <LampButton disabled={!dirty} onClick={save} data-testid="save-settings">
-          Save {dirty ? `${Object.keys(different).length} changed` : ""}
+          Save {dirty ? `${count} changed` : ""}
         </LampButton>
         <Box flex="1" />
         <Field
           aria-label="Name of a new setup"
           placeholder="name of a new setup"
-          value={name}
-          onChange={(e) => setName(e.target.value)}
+          maxLength={80}
+          value={newName}
+          onChange={(e) => setNewName(e.target.value)}
           w="180px"
           fontFamily="body"
         />
         <QuietButton
-          disabled={!name.trim()}
-          onClick={() => add.mutate({ name, settings: different }, { onSuccess: () => close(true) })}
+          disabled={!newName.trim()}
+          onClick={() => add.mutate({ ...body, name: newName }, { onSuccess: () => close(true) })}
           data-testid="save-as"
         >
-          Save as a setup of its own
+          Save as a new setup
         </QuietButton>
       </Flex>
       <Flex gap="8px" mt="16px" pt="12px" borderTop="1px solid" borderColor="lineSoft" align="center" color="ink2">
@@ -237,7 +197,7 @@ export function SettingsDialog({ review, setup, close, onSaved }: Props) {
   return (
     <Dialog
       label="Settings"
-      width="min(760px, 94vw)"
+      width="min(860px, 94vw)"
       onClose={close}
       mayClose={() => !edited.current || window.confirm("Settings were changed and are not saved. Close all the same?")}
     >
@@ -246,7 +206,7 @@ export function SettingsDialog({ review, setup, close, onSaved }: Props) {
           {view.error && <ProblemNote error={view.error} />}
           {view.data ? (
             <Body
-              key={view.data.setup}
+              key={`${view.data.setup} ${view.data.changes}`}
               review={review}
               view={view.data}
               close={shut}

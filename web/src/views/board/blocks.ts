@@ -33,7 +33,7 @@ export function filtered(rows: BoardRow[], filter: string): BoardRow[] {
   if (words.length === 0) return rows;
   return rows.filter((r) => {
     const states = new Set(r.cells.map((c) => c.state));
-    const text = `${r.name} ${r.target_title} ${r.state} sample ${r.sample} firmware ${r.firmware} ${[...states].join(" ")}`;
+    const text = `${r.name} ${r.mode} ${r.room} ${r.format} ${r.target_title} ${r.state} sample ${r.sample} firmware ${r.firmware} ${[...states].join(" ")}`;
     return words.every((w) => text.toLowerCase().includes(w));
   });
 }

@@ -8,7 +8,7 @@ import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { ActionMenu } from "../../parts/ActionMenu";
 import { Key, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
-import { field, Select } from "../../parts/field";
+import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 
 const A = chakra(Link);
@@ -26,7 +26,19 @@ function SetupTag({
   onRemove?: () => void;
 }) {
   return (
-    <Flex {...field} h="auto" minH="30px" align="center" gap="9px" px="11px" py="2px" maxW="100%" wrap="wrap">
+    <Flex
+      bg="sheet"
+      border="1px solid"
+      borderColor="control"
+      borderRadius="5px"
+      minH="30px"
+      align="center"
+      gap="9px"
+      px="11px"
+      py="2px"
+      maxW="100%"
+      wrap="wrap"
+    >
       <LineSample index={index} />
       <Text minW={0} overflowWrap="anywhere">
         <b>{name}</b> <chakra.span color="ink3">{state}</chakra.span>
@@ -107,7 +119,6 @@ function Bar({ plates, laid, tables, onLaid, onTables, onTargets, targets, layin
           Target
           <Select
             ref={targets}
-            {...field}
             value={laid.target ?? plates.target}
             onChange={(e) => onLaid({ target: e.target.value })}
             onFocus={onTargets}

@@ -1,10 +1,12 @@
-import { Box, Field, Flex, Grid, Input, NativeSelect, Text } from "@chakra-ui/react";
-import { type ReactNode, useState } from "react";
+import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { ApiError, call } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
+import { Select } from "../../parts/field";
+import { Labelled } from "../../parts/Labelled";
 import { Area, HowToWrite } from "../menu/writing";
 
 const KINDS = {
@@ -26,37 +28,6 @@ const EMPTY = {
   controls: "",
 };
 
-function Labelled({
-  label,
-  error,
-  hint,
-  children,
-}: {
-  label: string;
-  error?: string;
-  hint?: string;
-  children: ReactNode;
-}) {
-  return (
-    <Field.Root invalid={error !== undefined} gap="3px">
-      <Field.Label fontSize="12px" fontWeight="500" color="ink2">
-        {label}
-      </Field.Label>
-      {children}
-      {hint && !error && (
-        <Field.HelperText color="ink3" fontSize="11.5px" mt="0">
-          {hint}
-        </Field.HelperText>
-      )}
-      {error && (
-        <Field.ErrorText color="lamp" fontSize="12px" mt="0">
-          {error}
-        </Field.ErrorText>
-      )}
-    </Field.Root>
-  );
-}
-
 function Choice({
   value,
   choices,
@@ -67,22 +38,13 @@ function Choice({
   onChange: (v: string) => void;
 }) {
   return (
-    <NativeSelect.Root size="sm">
-      <NativeSelect.Field
-        value={value}
-        onChange={(e) => onChange(e.target.value)}
-        bg="sheet"
-        borderColor="control"
-        h="30px"
-      >
-        {Object.entries(choices).map(([k, t]) => (
-          <option key={k} value={k}>
-            {t}
-          </option>
-        ))}
-      </NativeSelect.Field>
-      <NativeSelect.Indicator color="ink3" />
-    </NativeSelect.Root>
+    <Select value={value} onChange={(e) => onChange(e.target.value)} w="100%">
+      {Object.entries(choices).map(([k, t]) => (
+        <option key={k} value={k}>
+          {t}
+        </option>
+      ))}
+    </Select>
   );
 }
 

@@ -1,0 +1,162 @@
+import { Flex } from "@chakra-ui/react";
+import { useId } from "react";
+import type { SetupView } from "../../../api/client";
+import { Field, Select } from "../../../parts/field";
+import { Labelled } from "../../../parts/Labelled";
+
+/** What a setup is beside its menu. Texts as typed; empty where nobody says. */
+export interface Words {
+  name: string;
+  target: string;
+  room: string;
+  lux: string;
+  note: string;
+  range: string;
+  bits: string;
+  chroma: string;
+  refresh: string;
+}
+
+export const wordsOf = (v: SetupView): Words => ({
+  name: v.name,
+  target: v.target,
+  room: v.room?.label ?? "",
+  lux: v.room?.lux == null ? "" : String(v.room.lux),
+  note: v.room?.note ?? "",
+  range: v.format.range ?? "",
+  bits: v.format.bits == null ? "" : String(v.format.bits),
+  chroma: v.format.chroma ?? "",
+  refresh: v.format.refresh_hz == null ? "" : String(v.format.refresh_hz),
+});
+
+const number = (text: string) => (text.trim() === "" ? null : Number(text.replace(",", ".")));
+
+/** Only what differs, as the API takes it. */
+export function edited(words: Words, was: Words): Record<string, unknown> {
+  const body: Record<string, unknown> = {};
+  const differs = (...keys: (keyof Words)[]) => keys.some((k) => words[k] !== was[k]);
+  if (differs("name")) body.name = words.name;
+  if (differs("target")) body.target = words.target;
+  if (differs("room", "lux", "note")) {
+    if (words.room.trim()) body.room = { label: words.room.trim(), lux: number(words.lux), note: words.note };
+    else body.no_room = true;
+  }
+  if (differs("range", "bits", "chroma", "refresh"))
+    body.format = {
+      range: words.range || null,
+      bits: number(words.bits),
+      chroma: words.chroma || null,
+      refresh_hz: number(words.refresh),
+    };
+  return body;
+}
+
+/** Name and target of a setup, the light in the room, and the signal. */
+export function About({
+  view,
+  words,
+  onWords,
+}: {
+  view: SetupView;
+  words: Words;
+  onWords: (w: Partial<Words>) => void;
+}) {
+  const rooms = useId();
+  return (
+    <Flex gap="10px 14px" wrap="wrap" align="flex-start">
+      <Labelled label="Name" width="180px">
+        <Field
+          w="100%"
+          fontFamily="body"
+          maxLength={80}
+          value={words.name}
+          onChange={(e) => onWords({ name: e.target.value })}
+        />
+      </Labelled>
+      <Labelled label="Judged by">
+        <Select value={words.target} onChange={(e) => onWords({ target: e.target.value })}>
+          {view.targets.map((t) => (
+            <option key={t.key} value={t.key}>
+              {t.title}
+            </option>
+          ))}
+        </Select>
+      </Labelled>
+      <Labelled label="Light in the room" width="190px">
+        <Field
+          w="100%"
+          fontFamily="body"
+          list={rooms}
+          maxLength={80}
+          placeholder={view.usual_room}
+          value={words.room}
+          onChange={(e) => {
+            const known = view.rooms.find((r) => r.label === e.target.value);
+            onWords({
+              room: e.target.value,
+              ...(known ? { lux: known.lux == null ? "" : String(known.lux), note: known.note ?? "" } : {}),
+            });
+          }}
+        />
+        <datalist id={rooms}>
+          {view.rooms.map((r) => (
+            <option key={r.label} value={r.label} />
+          ))}
+        </datalist>
+      </Labelled>
+      <Labelled label="lux at the screen" width="130px">
+        <Field
+          w="100%"
+          inputMode="decimal"
+          placeholder="not measured"
+          disabled={!words.room.trim()}
+          value={words.lux}
+          onChange={(e) => onWords({ lux: e.target.value })}
+        />
+      </Labelled>
+      <Labelled label="Lit by, from where" width="160px">
+        <Field
+          w="100%"
+          fontFamily="body"
+          maxLength={200}
+          disabled={!words.room.trim()}
+          value={words.note}
+          onChange={(e) => onWords({ note: e.target.value })}
+        />
+      </Labelled>
+      <Labelled label="Signal range">
+        <Select value={words.range} onChange={(e) => onWords({ range: e.target.value })}>
+          <option value="">{view.usual_format.range}, as usual</option>
+          <option value="full">full</option>
+          <option value="limited">limited</option>
+        </Select>
+      </Labelled>
+      <Labelled label="Bits" width="70px">
+        <Field
+          w="100%"
+          inputMode="numeric"
+          placeholder={String(view.usual_format.bits ?? "")}
+          value={words.bits}
+          onChange={(e) => onWords({ bits: e.target.value })}
+        />
+      </Labelled>
+      <Labelled label="Chroma">
+        <Select value={words.chroma} onChange={(e) => onWords({ chroma: e.target.value })}>
+          <option value="">not recorded</option>
+          {["4:4:4", "4:2:2", "4:2:0"].map((c) => (
+            <option key={c}>{c}</option>
+          ))}
+        </Select>
+      </Labelled>
+      <Labelled label="Refresh, Hz" width="130px">
+        <Field
+          w="100%"
+          inputMode="decimal"
+          placeholder="not recorded"
+          value={words.refresh}
+          onChange={(e) => onWords({ refresh: e.target.value })}
+        />
+      </Labelled>
+    </Flex>
+  );
+}

@@ -1,0 +1,122 @@
+import { Flex, Grid, Text } from "@chakra-ui/react";
+import type { ControlView } from "../../../api/client";
+import { Field, Select } from "../../../parts/field";
+
+export type Value = number | string | null;
+export type Values = Record<string, Value>;
+
+const PLACES: Record<string, string> = { host: "on the host", input: "on the way in" };
+const ORIGINS: Record<string, string> = { assumed: "assumed", unknown: "", set: "", read: "" };
+
+function about(c: ControlView): string {
+  const numeric = c.kind === "slider" || c.kind === "notches";
+  const said = [
+    numeric && `${c.minimum} to ${c.maximum}${c.kind === "notches" ? " notches" : ""}`,
+    `default ${c.default ?? "not known"}`,
+    ORIGINS[c.origin],
+    c.scope === "unit" && "shared by all modes",
+    PLACES[c.place],
+    !c.bears && "no effect on accuracy",
+  ];
+  return c.locked ?? said.filter(Boolean).join(", ");
+}
+
+interface Props {
+  control: ControlView;
+  value: Value;
+  read: boolean;
+  onChange: (v: Value) => void;
+  onRead: (read: boolean) => void;
+}
+
+function Control({ control, value, read, onChange, onRead }: Props) {
+  const id = `control-${control.path}`;
+  const changed = value !== control.default;
+  const numeric = control.kind === "slider" || control.kind === "notches";
+  return (
+    <>
+      <Text as="label" color={changed ? "ink" : "ink2"} fontWeight={changed ? 500 : 400} {...{ htmlFor: id }}>
+        {control.path.replaceAll(">", "›")}
+      </Text>
+      {numeric ? (
+        <Field
+          id={id}
+          type="number"
+          min={control.minimum}
+          max={control.maximum}
+          step={control.step}
+          value={value ?? ""}
+          placeholder="not known"
+          disabled={control.locked != null}
+          onChange={(e) => onChange(e.target.value === "" ? "" : Number(e.target.value))}
+          w="92px"
+          textAlign="right"
+        />
+      ) : (
+        <Select
+          id={id}
+          value={value == null ? "" : String(value)}
+          disabled={control.locked != null}
+          onChange={(e) => onChange(e.target.value)}
+        >
+          {value == null && <option value="">not known</option>}
+          {control.choices.map((c) => (
+            <option key={c}>{c}</option>
+          ))}
+        </Select>
+      )}
+      <Flex as="label" gap="5px" align="center" color="ink3" fontSize="11.5px">
+        <input
+          type="checkbox"
+          checked={read}
+          disabled={value == null || value === ""}
+          onChange={(e) => onRead(e.target.checked)}
+          aria-label={`${control.path} was read off the display`}
+        />
+        read
+      </Flex>
+      <Text color="ink3" fontSize="11.5px">
+        {about(control)}
+      </Text>
+    </>
+  );
+}
+
+/** A setup's controls, each with its value and whether somebody read it off the display. */
+export function Controls({
+  controls,
+  values,
+  read,
+  onChange,
+  onRead,
+}: {
+  controls: ControlView[];
+  values: Values;
+  read: ReadonlySet<string>;
+  onChange: (path: string, v: Value) => void;
+  onRead: (path: string, read: boolean) => void;
+}) {
+  if (controls.length === 0)
+    return <Text color="ink2">No controls are written down yet; the menu map takes them.</Text>;
+  return (
+    <Grid
+      templateColumns="minmax(150px, 1fr) auto auto minmax(0, 1.2fr)"
+      gap="6px 14px"
+      alignItems="center"
+      maxH="42vh"
+      overflowY="auto"
+      pr="6px"
+    >
+      {controls.map((c) => (
+        <Control
+          key={c.path}
+          control={c}
+          value={values[c.path] ?? c.value ?? null}
+          read={read.has(c.path)}
+          onChange={(v) => onChange(c.path, v)}
+          onRead={(r) => onRead(c.path, r)}
+        />
+      ))}
+    </Grid>
+  );
+}

@@ -1,0 +1,122 @@
+import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
+import { useState } from "react";
+import { ApiError, call, type NamedMeter } from "../../api/client";
+import { useAct } from "../../api/queries";
+import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
+import { Field, Select } from "../../parts/field";
+import { Labelled } from "../../parts/Labelled";
+import { PANELS } from "./common";
+
+/** Nine numbers as people paste them, in three rows; null where there are not nine. Decimals with a point, or with commas. */
+export function nine(text: string): number[][] | null {
+  const comma = !text.includes(".") && /\d,\d/.test(text);
+  const numbers = text
+    .split(comma ? /[\s;]+/ : /[\s;,[\]()]+/)
+    .filter(Boolean)
+    .map((t) => Number(comma ? t.replace(",", ".") : t));
+  if (numbers.length !== 9 || !numbers.every(Number.isFinite)) return null;
+  return [numbers.slice(0, 3), numbers.slice(3, 6), numbers.slice(6)];
+}
+
+/** A correction that was made elsewhere, as a matrix. */
+export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => void }) {
+  const [panel, setPanel] = useState("lcd");
+  const [matrix, setMatrix] = useState("");
+  const [u, setU] = useState("1");
+  const [madeBy, setMadeBy] = useState("");
+  const [madeOn, setMadeOn] = useState("");
+  const [wrong, setWrong] = useState(false);
+  const save = useAct((body: unknown) => call("POST", `/meters/${meter.id}/corrections`, body), ["instruments"]);
+  const problem = save.error instanceof ApiError ? save.error.problem : null;
+  const error = (field: string) => (problem?.place?.startsWith(field) ? problem.detail : undefined);
+  const submit = () => {
+    const rows = nine(matrix);
+    setWrong(rows === null);
+    if (rows)
+      save.mutate(
+        { panel, matrix: rows, u_percent: Number(u.replace(",", ".")), made_by: madeBy, made_on: madeOn },
+        { onSuccess: done },
+      );
+  };
+  return (
+    <Box
+      as="form"
+      bg="sheet"
+      border="1px solid"
+      borderColor="lineSoft"
+      borderRadius="6px"
+      p="14px 16px"
+      mt="10px"
+      data-testid="matrix-form"
+      onSubmit={(e) => {
+        e.preventDefault();
+        submit();
+      }}
+    >
+      <Text as="h3" fontWeight="600" mb="8px">
+        A correction of {meter.identity.name} {meter.identity.serial} that was made elsewhere
+      </Text>
+      <Grid
+        templateColumns="minmax(240px, 1.4fr) repeat(auto-fill, minmax(150px, 1fr))"
+        gap="12px 16px"
+        alignItems="start"
+      >
+        <Labelled
+          label="Matrix, three rows"
+          hint="corrected XYZ = matrix × XYZ as read; the first row gives X"
+          error={wrong ? "Nine numbers are wanted, three in a row." : error("matrix")}
+          width="100%"
+        >
+          <Textarea
+            rows={3}
+            fontFamily="mono"
+            autoFocus
+            placeholder={"1 0 0\n0 1 0\n0 0 1"}
+            value={matrix}
+            onChange={(e) => setMatrix(e.target.value)}
+          />
+        </Labelled>
+        <Labelled label="For panels">
+          <Select value={panel} onChange={(e) => setPanel(e.target.value)}>
+            {Object.entries(PANELS).map(([k, t]) => (
+              <option key={k} value={k}>
+                {t}
+              </option>
+            ))}
+          </Select>
+        </Labelled>
+        <Labelled
+          label="Uncertainty, %"
+          hint="of each channel; 1 where you do not know"
+          error={error("u_percent")}
+          width="100%"
+        >
+          <Field w="80px" inputMode="decimal" value={u} onChange={(e) => setU(e.target.value)} />
+        </Labelled>
+        <Labelled label="Made with or by" error={error("made_by")} width="100%">
+          <Field w="100%" fontFamily="body" maxLength={80} value={madeBy} onChange={(e) => setMadeBy(e.target.value)} />
+        </Labelled>
+        <Labelled label="On which display" width="100%">
+          <Field
+            w="100%"
+            fontFamily="body"
+            maxLength={200}
+            value={madeOn}
+            onChange={(e) => setMadeOn(e.target.value)}
+          />
+        </Labelled>
+      </Grid>
+      {problem && !["matrix", "u_percent", "made_by"].some((f) => problem.place?.startsWith(f)) && (
+        <Box mt="10px">
+          <ProblemNote error={save.error} />
+        </Box>
+      )}
+      <Flex gap="8px" mt="14px">
+        <LampButton type="submit" loading={save.isPending}>
+          Keep the correction
+        </LampButton>
+        <QuietButton onClick={done}>Leave it</QuietButton>
+      </Flex>
+    </Box>
+  );
+}

@@ -1,0 +1,69 @@
+import { Box, Flex, Table, Text } from "@chakra-ui/react";
+import { call, type InstrumentsView as View } from "../../api/client";
+import { useAct, useBench } from "../../api/queries";
+import { Mono, ProblemNote, Wide } from "../../parts/basics";
+import { Select } from "../../parts/field";
+
+/** The stand-ins' meters, their state, and how to see what happens when one fails. */
+export function StandIns({ view }: { view: View }) {
+  const bench = useBench();
+  const fail = useAct((fault: string | null) => call("PUT", "/bench/fault", { fault }), ["instruments", "bench"]);
+  const busy = (bench.data?.kind ?? "") !== "";
+  return (
+    <Box as="section" aria-label="Stand-in meters">
+      <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
+        Stand-in meters
+      </Text>
+      <Wide label="Stand-in meters">
+        <Table.Root w="100%">
+          <Table.Header>
+            <Table.Row>
+              {["Meter", "Used as", "Repeats to, %", "Floor, cd/m²", "Ceiling, cd/m²", "State"].map((h, i) => (
+                <Table.ColumnHeader key={h} scope="col" textAlign={i > 1 && i < 5 ? "end" : "start"}>
+                  {h}
+                </Table.ColumnHeader>
+              ))}
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {view.meters.map((m) => (
+              <Table.Row key={m.name}>
+                <Table.Cell fontWeight="500">{m.name}</Table.Cell>
+                <Table.Cell color="ink2">{m.role}</Table.Cell>
+                {[m.repeatability_percent.toFixed(2), m.floor_cd_m2, m.ceiling_cd_m2].map((v, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: columns never move
+                  <Table.Cell key={i} textAlign="end">
+                    <Mono>{v}</Mono>
+                  </Table.Cell>
+                ))}
+                <Table.Cell color={m.fault ? "lamp" : "ink2"}>
+                  {m.fault ? view.faults[m.fault] : busy && m.kind === "colorimeter" ? "reading" : "ready"}
+                </Table.Cell>
+              </Table.Row>
+            ))}
+          </Table.Body>
+        </Table.Root>
+      </Wide>
+      <Flex align="center" gap="8px" mt="10px" color="ink2" wrap="wrap">
+        <Text as="label" {...{ htmlFor: "fault" }}>
+          Try what happens when the working meter
+        </Text>
+        <Select
+          id="fault"
+          disabled={!busy}
+          value={view.meters[0]?.fault ?? ""}
+          onChange={(e) => fail.mutate(e.target.value || null)}
+        >
+          <option value="">works</option>
+          {Object.entries(view.faults).map(([key, words]) => (
+            <option key={key} value={key}>
+              {words}
+            </option>
+          ))}
+        </Select>
+        {!busy && <Text color="ink3">while something is on the bench</Text>}
+      </Flex>
+      {fail.error && <ProblemNote error={fail.error} />}
+    </Box>
+  );
+}
