@@ -15,7 +15,7 @@ import numpy as np
 
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, hand_runs, new_display, setups, shelf
+from lumenar.service import board, hand_runs, menu_map, new_display, setups, shelf
 from lumenar.service.application import Application
 from lumenar.service.export import text_as
 from lumenar.service.importing import Identity, import_readings
@@ -72,7 +72,7 @@ def main() -> None:
         large = new_display.add(
             app, NewDisplay("Tern Street", "Menu 400", "television", "lcd", modes="Film", controls=controls)
         )
-        timed("menu map of 400 controls", "< 50 ms", lambda: new_display.menu_map(app, large))
+        timed("menu map of 400 controls", "< 50 ms", lambda: menu_map.menu_map(app, large))
         assert hand_runs.open_runs(app, large) == []
         app.close()
 

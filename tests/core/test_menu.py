@@ -1,5 +1,7 @@
 """The menu: what is locked, what is reset, in which order settings are entered; and menus as text."""
 
+import csv
+import io
 from dataclasses import replace
 
 import pytest
@@ -8,7 +10,8 @@ from hypothesis import strategies as st
 
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.core.menu import Control, Menu, MenuError, Mode, document_of, menu_from
+from lumenar.core.menu import Control, Menu, MenuError, Mode, document_of, menu_from, renamed
+from lumenar.core.menu_csv import csv_of, menu_from_csv
 from lumenar.core.menu_text import (
     MenuTextError,
     controls_from,
@@ -222,3 +225,101 @@ def test_the_stand_ins_obey_the_menu(units):
         assert state == unit.values[mode.name]
     for c in menu.controls:
         assert menu.why_locked(state, mode, c.path) == unit.locked(c.path)
+
+
+WORDY = """Picture
+  Light 0..100 = 80 (luminance) (promise: as bright as the room needs)
+  Blue filter off* 1 2 3 (only: models with the sensor) (note: emits more blue at 3) (evidence: spectra of 26 Nov)
+Service
+  Drive 0..7 = 3 (route: Mute 1 8 2 Power) (scope) 
+Host
+  Brightness 0..100 = 50 (luminance)
+"""
+
+
+def test_words_routes_and_two_controls_of_one_quantity_are_kept():
+    controls = controls_from(WORDY.replace(" (scope) ", ""))
+    menu = Menu((Mode("Film", "sdr", "srgb"),), controls)
+    light, blue, drive, host = controls
+    assert light.promise == "as bright as the room needs" and drive.route == "Mute 1 8 2 Power"
+    assert (blue.only, blue.note, blue.evidence) == (
+        "models with the sensor",
+        "emits more blue at 3",
+        "spectra of 26 Nov",
+    )
+    assert host.place == "host" and menu.luminance_control is light, "the unit's, though the host's moves luminance too"
+    assert controls_from(text_of_controls(menu)) == controls and menu_from(document_of(menu)) == menu
+    with pytest.raises(MenuTextError, match=r"line 5, column 44.*\(scope\).*route: \.\.\."):
+        controls_from(WORDY)
+    with pytest.raises(MenuError, match="round brackets"):
+        Menu((), (replace(light, note="a (b)"),))
+
+
+def test_a_mode_keeps_what_is_its_own_when_the_menu_is_written_down():
+    controls = controls_from("Picture\n  Light 0..100 = 80\n  Tone 1.8 [2.2] 2.4\n")
+    text = 'Film, sdr, bt709_bt1886\n  Light = 60\n  locks Tone\n"Game, fast", sdr, srgb'
+    film, game = modes_from(text, controls=controls)
+    assert film.defaults == {"Picture > Light": 60} and film.locks == ("Picture > Tone",) and game.name == "Game, fast"
+    menu = Menu((film, game), controls)
+    assert modes_from(text_of_modes(menu), controls=controls) == (film, game)
+
+
+@pytest.mark.parametrize(
+    ("text", "where"),
+    [
+        ("Film\n  Light = 600", "line 2, column 11.*outside"), ("Film\n  Nothing = 1", "line 2, column 3.*none such"),
+        ("Film\n  bright", "line 2, column 3.*neither"), ("Film\n  Light = 1\n  Light = 2", "line 3, column 3.*already"),
+        ("Film\n  locks Light, Sound", "line 2, column 9.*Sound"), ("Film\n  Tone = wide", "line 2.*not among"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_under_a_mode_is_pointed_at(text, where):
+    with pytest.raises(MenuTextError, match=where):
+        modes_from(text, controls=controls_from("Light 0..100 = 80\nTone 1.8 [2.2] 2.4"))
+
+
+def test_a_table_of_the_menu_comes_back_as_it_was(units):
+    from lumenar.bench.drivers.simulated import arrive
+
+    for name, text in units.items():
+        menu = arrive(text, name)[0].menu
+        again = menu_from_csv(csv_of(menu), menu.mode_path)
+        assert sets(again) == sets(menu) and [dict(vars(m)) for m in again.modes] == [dict(vars(m)) for m in menu.modes]
+        # As a spreadsheet of another country writes it.
+        semicolons = io.StringIO()
+        csv.writer(semicolons, delimiter=";").writerows(csv.reader(io.StringIO(csv_of(menu))))
+        assert sets(menu_from_csv("\ufeff" + semicolons.getvalue())) == sets(menu)
+
+
+@settings(max_examples=60, deadline=None)
+@given(random_menus())
+def test_menus_survive_a_spreadsheet(pair):
+    menu, _ = pair
+    assert sets(menu_from_csv(csv_of(menu))) == sets(menu)
+
+
+@pytest.mark.parametrize(
+    ("text", "where"),
+    [
+        ("", "row 1"), ("path,kind\nA,slider", "column entry"), ("entry,path,colour\ncontrol,A,red", "column colour"),
+        ("entry,path,kind,maximum\ncontrol,A,slider,many", "row 2, column maximum"),
+        ("entry,path,kind,choices\ncontrol,A,choice,one", "row 2, column path.*two values"),
+        ("entry,path,kind,default\ncontrol,A,slider,200", "row 2, column default.*outside"),
+        ("entry,path,kind,locks\ncontrol,A,switch,B", "row 2, column locks"), ("entry,path\nknob,A", "row 2, column entry"),
+        ("entry,path,signal\nmode,A,fm", "row 2, column signal"), ("entry,path,target\nmode,A,nothing", "row 2, column target"),
+        ("entry,path,default in Film (sdr)\ncontrol,A,3", "no mode 'Film"),
+        ("entry,path,signal\nmode,A,sdr\nmode,A,sdr", "twice"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_read_of_a_table_is_said_with_row_and_column(text, where):
+    with pytest.raises(MenuError, match=where):
+        menu_from_csv(text)
+
+
+def test_a_renamed_control_is_renamed_wherever_it_is_named(menu):
+    after = renamed(menu, "Picture > Light", "Picture > Backlight")
+    assert "Picture > Light" not in str(document_of(after)) and len(after.controls) == len(menu.controls)
+    assert renamed(after, "Picture > Backlight", "Picture > Light") == menu
+    with pytest.raises(MenuError, match="twice"):
+        renamed(menu, "Picture > Light", "Picture > Tone")
+    with pytest.raises(MenuError, match="no entry"):
+        renamed(menu, "Picture > Lamp", "Picture > Tone")

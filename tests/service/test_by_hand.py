@@ -10,7 +10,7 @@ from lumenar.bench.plan import Cell
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, hand_runs, new_display, setups, shelf
+from lumenar.service import board, hand_runs, menu_map, new_display, setups, shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -71,7 +71,7 @@ def test_a_name_is_enough_to_begin(app):
     shown = board.board(app, review)
     assert shown.rows == [] and shown.next.view == "menu" and not shown.stand_in
     assert [e.name for e in shelf.shelf(app)] == ["Tern Street Wall 55"]
-    new_display.change(app, review, None, "Film\nGame, srgb", "")
+    menu_map.change(app, review, None, "Film\nGame, srgb", "")
     assert [(r.name, r.target) for r in board.board(app, review).rows] == [("Film", "bt709_bt1886"), ("Game", "srgb")]
 
 
@@ -226,7 +226,7 @@ def test_an_open_run_whose_setup_is_deleted_is_open_no_more(app, bench, televisi
 
 def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
     setup = rows(app, television)[0].id
-    told = new_display.consequences(app, television, setup, {"Picture > Tone": "2.4"}, "System > Saving", "low")
+    told = menu_map.consequences(app, television, setup, {"Picture > Tone": "2.4"}, "System > Saving", "low")
     assert told.resets == (("Picture > Tone", "2.4", "2.2"),) and told.locks == ("Picture > Light",)
     setups.change(
         app,
@@ -239,36 +239,36 @@ def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
         ("Picture > Light", "10"), ("System > Saving", "low"), ("Picture > Tone", "2.4"),
     ]  # fmt: skip
     with pytest.raises(BadInputError, match="Light is locked while System > Saving is low"):
-        new_display.consequences(app, television, setup, {}, "Picture > Light", 20.0)
+        menu_map.consequences(app, television, setup, {}, "Picture > Light", 20.0)
 
 
 def test_a_menu_is_corrected_and_that_undone(app, bench, television):
-    before = new_display.menu_map(app, television)
+    before = menu_map.menu_map(app, television)
     assert [m.name for m in before.modes] == ["Evening", "Bright"] and before.changes == 0
-    after = new_display.change(app, television, None, MODES + "\nGame", CONTROLS + "Sharp 0..10 = 5\n")
+    after = menu_map.change(app, television, None, MODES + "\nGame", CONTROLS + "Sharp 0..10 = 5\n")
     assert after.changes == 1 and after.controls[-1].path == "Sharp" and len(rows(app, television)) == 3
-    back = new_display.undo(app, television, None)
+    back = menu_map.undo(app, television, None)
     assert back == before and len(rows(app, television)) == 2
     with pytest.raises(ConflictError, match="nothing to undo"):
-        new_display.undo(app, television, None)
+        menu_map.undo(app, television, None)
 
 
 def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, television):
     type_all(app, begin(app, bench, television))
     with pytest.raises(ConflictError, match="Evening was measured"):
-        new_display.change(app, television, None, "Bright", CONTROLS)
+        menu_map.change(app, television, None, "Bright", CONTROLS)
     setups.change(app, television, rows(app, television)[1].id, setups.Edit({"Picture > Light": 40.0}))
     with pytest.raises(BadInputError, match=r"Bright could not be kept: 40 is outside 0\.\.35"):
-        new_display.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
-    assert new_display.menu_map(app, television).controls[0].values == "0 to 50"
+        menu_map.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
+    assert menu_map.menu_map(app, television).controls[0].values == "0 to 50"
     assert len(rows(app, television)) == 2
 
 
 def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units):
     review = shelf.add_review(app, units["tessary-pell-6.json"])
-    m = new_display.menu_map(app, review)
+    m = menu_map.menu_map(app, review)
     assert m.stand_in and m.controls
-    new_display.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
+    menu_map.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
     bench.runs.start(review, [Cell(rows(app, review)[0].id, "white_black")])
     bench.runs.finish()
     assert isinstance(bench, BenchService) and board.board(app, review).rows[0].cells[0].state == "measured"

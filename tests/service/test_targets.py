@@ -5,7 +5,7 @@ import pytest
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, compare, importing, new_display, plates, setups, targets
+from lumenar.service import board, compare, importing, menu_map, new_display, plates, setups, targets
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.export import text_as
@@ -62,12 +62,12 @@ def test_what_declares_it_follows_when_it_changes(app):
         app, new_display.NewDisplay("Tern", "Wall", "monitor", "lcd", modes="Print, studio 160\nWeb")
     )
     assert first(app, review).target == view.key and view.cct_k == pytest.approx(6504, abs=3)
-    assert "Print, sdr, Studio 160" in new_display.menu_map(app, review).modes_text
+    assert "Print, sdr, Studio 160" in menu_map.menu_map(app, review).modes_text
     changed = targets.change(
         app, view.id, TargetDefinition(**{**vars(MINE), "title": "Studio 120", "luminance": 120.0})
     )
     assert first(app, review).target == changed.key != view.key and changed.setups == 1
-    assert "Print, sdr, Studio 120" in new_display.menu_map(app, review).modes_text
+    assert "Print, sdr, Studio 120" in menu_map.menu_map(app, review).modes_text
     with pytest.raises(ConflictError, match="one setup declares it"):
         targets.delete(app, view.id)
     setups.change(app, review, first(app, review).id, setups.Edit(target="srgb"))

@@ -1,4 +1,4 @@
-"""Routes of displays that start with a name: their menu, and runs that a person reads by hand."""
+"""Routes of displays that start with a name, runs that a person reads by hand, and readings files in and out."""
 
 from __future__ import annotations
 
@@ -7,19 +7,15 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.models import Created, Id, Text
-from lumenar.core.menu import Consequences
+from lumenar.api.models import Created, Id, MenuText, Text
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, new_display
 from lumenar.service.application import Application
 from lumenar.service.export import text_as
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
 from lumenar.service.importing import Identity, Understood, import_readings, understand
-from lumenar.service.new_display import MenuMap
 
 router = APIRouter(prefix="/api")
-
-MenuText = Annotated[str, Field(max_length=200_000)]
 
 
 def _app(request: Request) -> Application:
@@ -27,7 +23,8 @@ def _app(request: Request) -> Application:
 
 
 class DisplayIdentity(BaseModel):
-    """A display by its name; all but maker, model, kind and panel can come later."""
+    """A display by its name; all but maker, model, kind and panel can come later. review: the one of whose model it is another
+    sample; like: the sample whose menu it takes."""
 
     maker: Text
     model: Text
@@ -43,21 +40,8 @@ class DisplayIdentity(BaseModel):
     signal_range: Text = "full"
     modes: MenuText = ""
     controls: MenuText = ""
-
-
-class MenuTexts(BaseModel):
-    """A menu as texts."""
-
-    modes: MenuText
-    controls: MenuText
-
-
-class Wish(BaseModel):
-    """A control to be set in a setup, some values of which are changed already."""
-
-    changes: dict[str, float | str] = Field(default={}, max_length=500)
-    path: Text
-    value: float | str
+    review: Id | None = None
+    like: Id | None = None
 
 
 class TypedReading(BaseModel):
@@ -127,30 +111,6 @@ def export_readings(request: Request, review: Id, format: Literal["json", "csv",
     )
     headers = {"Content-Disposition": f'attachment; filename="review-{review}.{ending}"'}
     return Response(text_as(_app(request), review, format), media_type=media, headers=headers)
-
-
-@router.get("/reviews/{review}/menu")
-def read_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
-    """The menu of a sample."""
-    return new_display.menu_map(_app(request), review, unit)
-
-
-@router.put("/reviews/{review}/menu")
-def change_menu(request: Request, review: Id, texts: MenuTexts, unit: Id | None = None) -> MenuMap:
-    """Correct a menu."""
-    return new_display.change(_app(request), review, unit, texts.modes, texts.controls)
-
-
-@router.post("/reviews/{review}/menu/undo")
-def undo_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
-    """Take back the last change of a menu."""
-    return new_display.undo(_app(request), review, unit)
-
-
-@router.post("/reviews/{review}/setups/{setup}/consequences")
-def read_consequences(request: Request, review: Id, setup: Id, wish: Wish) -> Consequences:
-    """What setting a control would reset, lock and free."""
-    return new_display.consequences(_app(request), review, setup, wish.changes, wish.path, wish.value)
 
 
 @router.get("/runs/{run}/sheet")

@@ -24,7 +24,7 @@ from starlette.types import Scope
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from lumenar import __version__
-from lumenar.api import displays, instruments, problems
+from lumenar.api import displays, instruments, menus, problems
 from lumenar.api.guard import Guard, is_loopback
 from lumenar.api.routes import router
 from lumenar.core import appearance, measurements
@@ -63,6 +63,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app.include_router(router)
     app.include_router(instruments.router)
     app.include_router(displays.router)
+    app.include_router(menus.router)
     editions = application.folder / "editions"
     editions.mkdir(exist_ok=True)
     app.mount("/published", Published(application, editions), name="published")

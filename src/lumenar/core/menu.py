@@ -4,7 +4,7 @@ settings are entered so that none undoes another. Pure: it knows nothing of how 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -19,6 +19,9 @@ PLACES: tuple[Place, ...] = ("unit", "host", "input")
 KINDS: tuple[Kind, ...] = ("slider", "notches", "choice", "switch")
 SCOPES: tuple[Scope, ...] = ("unit", "signal", "mode", "unknown")
 ROLES = ("luminance", "white")
+WORDS = ("promise", "note", "evidence", "route", "only")
+"""What is written of a control in a person's words."""
+MOST_WORDS = 300
 
 
 class MenuError(ValueError):
@@ -32,7 +35,9 @@ class Control:
     place: in the unit's menu, on the host (system brightness, graphics driver), or on the way in (port, cable, source).
     kind: a slider with numbers, notches without, a choice, or a switch. A table is one slider for each point and channel,
     with the table as their group. default: None where nobody has read it. bears: whether it can change what is measured.
-    locks: by value the paths that cannot be set meanwhile; resets: paths that fall back when it is changed.
+    locks: by value the paths that cannot be set meanwhile; resets: paths that fall back when it is changed. promise: what the
+    menu says it does; evidence: where it is known from; route: how it is reached where the menu does not lead there; only:
+    what a model must have for it to be there.
     """
 
     path: str
@@ -49,6 +54,9 @@ class Control:
     promise: str = ""
     bears: bool = True
     note: str = ""
+    evidence: str = ""
+    route: str = ""
+    only: str = ""
     locks: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     resets: tuple[str, ...] = ()
 
@@ -124,8 +132,6 @@ class Menu:
                     raise MenuError(f"the mode {m.name} names {path}, which is not in the menu")
             for path, value in m.defaults.items():
                 self.by_path[path].check(value)
-        if sum(c.role == "luminance" for c in self.controls) > 1:
-            raise MenuError("more than one control has the role of the luminance control")
         if cycle := _cycle({c.path: [p for paths in c.locks.values() for p in paths] for c in self.controls}):
             raise MenuError(f"locks go round in a circle: {' locks '.join(cycle)}; at least one of them must be free")
 
@@ -154,8 +160,9 @@ class Menu:
 
     @property
     def luminance_control(self) -> Control | None:
-        """The control that sets the luminance of white, if there is one with numbers."""
-        return next((c for c in self.controls if c.role == "luminance"), None)
+        """The control that sets the luminance of white. Where two do, such as the unit's and the host's, that of the unit."""
+        found = [c for c in self.controls if c.role == "luminance"]
+        return min(found, key=lambda c: PLACES.index(c.place)) if found else None
 
     def luminance_levels(self, mode: Mode) -> tuple[float, ...]:
         """Eleven even values of the luminance control, on its own steps; none where the mode locks it."""
@@ -267,6 +274,26 @@ class Menu:
         return state
 
 
+def renamed(menu: Menu, was: str, path: str) -> Menu:
+    """A menu in which one control is called otherwise. MenuError where there is none, or another is called so."""
+    menu.control(was)
+
+    def new(p: str) -> str:
+        return path if p == was else p
+
+    controls = tuple(
+        replace(
+            c, path=new(c.path), resets=tuple(map(new, c.resets)), locks={v: tuple(map(new, ps)) for v, ps in c.locks.items()},
+        )
+        for c in menu.controls
+    )  # fmt: skip
+    modes = tuple(
+        replace(m, defaults={new(p): v for p, v in m.defaults.items()}, locks=tuple(map(new, m.locks)))
+        for m in menu.modes
+    )
+    return Menu(modes, controls, menu.mode_path)
+
+
 def text_of(value: Value) -> str:
     """A value as locks name it."""
     return f"{value:g}" if isinstance(value, int | float) and not isinstance(value, bool) else str(value)
@@ -277,6 +304,12 @@ def _fits(c: Control) -> None:
         raise MenuError("a control without a name")
     if c.kind not in KINDS or c.place not in PLACES or c.scope not in SCOPES or c.role not in (None, *ROLES):
         raise MenuError(f"{c.path}: kind, place, scope or role is unknown")
+    for name in WORDS:
+        text = getattr(c, name)
+        if len(text) > MOST_WORDS or any(x in text for x in "()") or any(ord(x) < 32 for x in text):
+            raise MenuError(
+                f"{c.path}: the {name} is one line of at most {MOST_WORDS} characters, without round brackets"
+            )
     if c.numeric:
         if c.minimum >= c.maximum:
             raise MenuError(f"{c.path}: {c.minimum:g} is not below {c.maximum:g}")
@@ -329,7 +362,7 @@ def document_of(menu: Menu) -> dict[str, Any]:
         for name in ("choices", "resets"):
             if getattr(c, name):
                 entry[name] = list(getattr(c, name))
-        for name in ("default", "place", "scope", "role", "group", "promise", "bears", "note"):
+        for name in ("default", "place", "scope", "role", "group", "bears", *WORDS):
             if getattr(c, name) != getattr(usual, name):
                 entry[name] = getattr(c, name)
         if c.locks:

@@ -14,16 +14,24 @@
 
 An indented line stands under the one above. A colon always ends the name; without it the name ends before the first number,
 mark or switch word. `*` or brackets mark the default, `|` parts values of several words. Notes in round brackets at the end:
-unit, host, input; all modes, this signal, this mode; luminance, white; no effect on accuracy.
+unit, host, input; all modes, this signal, this mode; luminance, white; no effect on accuracy; and in words of one's own
+(promise: ...), (note: ...), (evidence: ...), (route: how to get there), (only: what a model must have).
+
+Modes are written apart, a line each: name, signal, target. Under one, indented, stands what is its own:
+
+    Film, sdr, bt709_bt1886
+      Light = 60
+      locks Tone, Contrast
 """
 
 from __future__ import annotations
 
+import csv
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from lumenar.core.menu import Control, Menu, MenuError, Mode, Scope, Value, text_of
+from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, text_of
 from lumenar.core.targets import TARGETS, Signal, TargetError, resolve
 
 
@@ -118,13 +126,17 @@ def _parts(index: int, column: int, line: str) -> tuple[str, str, dict[str, obje
     marks: dict[str, object] = {}
     while found := _MARK.search(line):
         word = found.group(1).strip().lower()
-        if word not in _MARKS:
+        kind, colon, text = found.group(1).partition(":")
+        if colon and kind.strip().lower() in WORDS:
+            marks[kind.strip().lower()] = text.strip()
+        elif word in _MARKS:
+            marks |= _MARKS[word]
+        else:
             raise MenuTextError(
                 index,
                 column + found.start(),
-                f"the note ({found.group(1)}) is not known; known are {', '.join(_MARKS)}",
+                f"the note ({found.group(1)}) is not known; known are {', '.join([*_MARKS, *(f'{w}: ...' for w in WORDS)])}",
             )
-        marks |= _MARKS[word]
         line = line[: found.start()].rstrip()
     if ":" in line:
         name, _, values = line.partition(":")
@@ -266,15 +278,23 @@ _DEFAULT_TARGETS: dict[str, str] = {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "h
 
 
 def modes_from(
-    text: str, default_target: str = "bt709_bt1886", named: Mapping[str, str] | None = None
+    text: str,
+    default_target: str = "bt709_bt1886",
+    named: Mapping[str, str] | None = None,
+    controls: Sequence[Control] = (),
 ) -> tuple[Mode, ...]:
-    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas. named: keys of further
-    targets by their titles in small letters. MenuTextError with line and column where a line cannot be read."""
+    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas; indented under it the defaults
+    that are its own and what it locks. named: keys of further targets by their titles in small letters; controls: those that
+    defaults and locks name. MenuTextError with line and column where a line cannot be read."""
     modes: list[Mode] = []
-    for index, raw in enumerate(text.splitlines(), 1):
+    known = _Reading(list(controls))
+    for index, raw in enumerate(text.replace("\t", "    ").splitlines(), 1):
         if not raw.strip():
             continue
-        name, *rest = [part.strip() for part in raw.split(",")]
+        if modes and raw[0] == " ":
+            modes[-1] = _of_mode(known, index, raw, modes[-1])
+            continue
+        name, *rest = [part.strip() for part in next(csv.reader([raw], skipinitialspace=True))]
         if not name:
             raise MenuTextError(index, 1, "a mode without a name")
         signal: Signal = "sdr"
@@ -301,6 +321,26 @@ def modes_from(
     return tuple(modes)
 
 
+def _of_mode(known: _Reading, index: int, raw: str, mode: Mode) -> Mode:
+    """A mode with a line that stands under it: a default that is its own, or what it locks."""
+    column = len(raw) - len(raw.lstrip()) + 1
+    line = raw.strip()
+    if line.lower().startswith("locks "):
+        paths = [_named(known, index, column + 6, w.strip()) for w in line[6:].split(",")]
+        return replace(mode, locks=tuple(dict.fromkeys([*mode.locks, *paths])))
+    name, equals, value = line.partition("=")
+    if not equals or not value.strip():
+        raise MenuTextError(
+            index, column, f"{line!r} under {mode.name} is neither a default, Light = 60, nor locks Light"
+        )
+    path = _named(known, index, column, name.strip())
+    control = next(c for c in known.controls if c.path == path)
+    if path in mode.defaults:
+        raise MenuTextError(index, column, f"{path} has a default in {mode.name} already")
+    read = _value(control, index, column + line.index("=") + 2, value.strip())
+    return replace(mode, defaults={**mode.defaults, path: read})
+
+
 def _target(part: str, named: Mapping[str, str]) -> str | None:
     word = part.lower()
     if word in TARGETS or word in named:
@@ -313,9 +353,14 @@ def _target(part: str, named: Mapping[str, str]) -> str | None:
 
 def text_of_modes(menu: Menu) -> str:
     """The modes as lines that `modes_from` reads."""
-    return "\n".join(
-        f"{m.name}, {m.signal}, {m.target if m.target in TARGETS else resolve(m.target).title}" for m in menu.modes
-    )
+    lines = []
+    for m in menu.modes:
+        name = '"' + m.name.replace('"', '""') + '"' if any(x in m.name for x in ',"') else m.name
+        lines.append(f"{name}, {m.signal}, {m.target if m.target in TARGETS else resolve(m.target).title}")
+        lines += [f"  {path} = {text_of(value)}" for path, value in m.defaults.items()]
+        if m.locks:
+            lines.append(f"  locks {', '.join(m.locks)}")
+    return "\n".join(lines)
 
 
 def text_of_controls(menu: Menu) -> str:
@@ -375,10 +420,12 @@ def _marks_text(c: Control) -> str:
         _SCOPE_MARKS[c.scope],
         c.role or "",
         "" if c.bears else "no effect on accuracy",
+        *(f"{w}: {getattr(c, w)}" if getattr(c, w) else "" for w in WORDS),
     ]
     return "".join(f" ({m})" for m in marks if m)
 
 
 def menu_from_text(modes: str, controls: str, default_target: str = "bt709_bt1886", mode_path: str = "Mode") -> Menu:
     """A whole menu from both texts. MenuError where they cannot be read or do not fit one another."""
-    return Menu(modes_from(modes, default_target), controls_from(controls), mode_path)
+    listed = controls_from(controls)
+    return Menu(modes_from(modes, default_target, None, listed), listed, mode_path)

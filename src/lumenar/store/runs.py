@@ -258,6 +258,18 @@ def recorded(db: sqlite3.Connection, run_id: int, setup_id: int, what: str) -> d
     return json.loads(row[what]) if row and row[what] else None
 
 
+def correct_applied(db: sqlite3.Connection, setup_id: int, path: str, was: object, value: object) -> None:
+    """What the runs of a setup recorded as applied at a control was wrong: it was this value."""
+    rows = db.execute("SELECT run_id, applied FROM run_setup WHERE setup_id = ? AND applied IS NOT NULL", (setup_id,))
+    for run_id, text in rows.fetchall():
+        held = json.loads(text) or {}
+        if held.get(path) == was:
+            db.execute(
+                "UPDATE run_setup SET applied = ? WHERE run_id = ? AND setup_id = ?",
+                (json.dumps({**held, path: value}, sort_keys=True), run_id, setup_id),
+            )
+
+
 def rested_white(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[float] | None:
     """XYZ of a setup's white as it was read first in a run, after a rest; None where it was not."""
     row = db.execute("SELECT signature FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()

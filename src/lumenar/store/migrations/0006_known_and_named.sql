@@ -66,3 +66,6 @@ UPDATE unit SET menu_id = (
     WHERE o.review_id = unit.review_id AND evened(n.document) = evened(m.document)
 );
 DELETE FROM menu WHERE id NOT IN (SELECT menu_id FROM unit);
+
+-- What a person said of defaults that a change corrected: "were" what was measured, or have "changed" since.
+ALTER TABLE menu_change ADD COLUMN answer TEXT NOT NULL DEFAULT '' CHECK (answer IN ('', 'were', 'changed'));

@@ -1,0 +1,153 @@
+"""Routes of menus: the map, corrected in place, by its texts or a file, taken over, and taken back."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+
+from lumenar.api.models import Id, MenuText, Text
+from lumenar.core.menu import Consequences, Kind, Place, Scope
+from lumenar.service import menu_map
+from lumenar.service.application import Application
+from lumenar.service.menu_map import Answer, KnownMenu, MenuMap, PastMenu
+
+router = APIRouter(prefix="/api")
+
+Paths = Annotated[list[Text], Field(max_length=500)]
+Words = Annotated[str, Field(max_length=300)]
+
+
+def _app(request: Request) -> Application:
+    return request.app.state.application  # type: ignore[no-any-return]
+
+
+class Answered(BaseModel):
+    """answer: of a default that is corrected, whether it was like that when it was measured or has changed since."""
+
+    answer: Answer = "ask"
+
+
+class MenuTexts(Answered):
+    """A menu as texts."""
+
+    modes: MenuText
+    controls: MenuText
+
+
+class MenuFile(Answered):
+    """A menu as the text of a file, JSON or a table."""
+
+    text: Annotated[str, Field(max_length=2_000_000)]
+
+
+class TakeOver(Answered):
+    """The menu of another sample."""
+
+    from_unit: Id
+
+
+class ControlFields(BaseModel):
+    """What of a control is corrected; what is not given stays."""
+
+    path: Text | None = None
+    kind: Kind | None = None
+    minimum: float | None = None
+    maximum: float | None = None
+    step: float | None = None
+    choices: Paths | None = None
+    default: float | Text | None = None
+    place: Place | None = None
+    scope: Scope | None = None
+    role: Literal["luminance", "white"] | None = None
+    bears: bool | None = None
+    locks: dict[str, Paths] | None = None
+    resets: Paths | None = None
+    promise: Words | None = None
+    note: Words | None = None
+    evidence: Words | None = None
+    route: Words | None = None
+    only: Words | None = None
+
+
+class ControlChange(Answered):
+    """A control by its path, and what of it is corrected."""
+
+    path: Text
+    fields: ControlFields
+
+
+class Wish(BaseModel):
+    """A control to be set in a setup, some values of which are changed already."""
+
+    changes: dict[str, float | str] = Field(default={}, max_length=500)
+    path: Text
+    value: float | str
+
+
+@router.get("/menus")
+def menus(request: Request) -> list[KnownMenu]:
+    """Every menu that can be taken over."""
+    return menu_map.known_menus(_app(request))
+
+
+@router.get("/reviews/{review}/menu")
+def read_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
+    """The menu of a sample."""
+    return menu_map.menu_map(_app(request), review, unit)
+
+
+@router.put("/reviews/{review}/menu")
+def change_menu(request: Request, review: Id, texts: MenuTexts, unit: Id | None = None) -> MenuMap:
+    """Correct a menu by its texts."""
+    return menu_map.change(_app(request), review, unit, texts.modes, texts.controls, texts.answer)
+
+
+@router.patch("/reviews/{review}/menu/controls")
+def change_control(request: Request, review: Id, change: ControlChange, unit: Id | None = None) -> MenuMap:
+    """Correct one control in place."""
+    given = change.fields.model_dump(exclude_unset=True)
+    # Only these two can be unknown or none; null for another leaves it as it is.
+    fields = {k: v for k, v in given.items() if v is not None or k in ("default", "role")}
+    return menu_map.change_control(_app(request), review, unit, change.path, fields, change.answer)
+
+
+@router.post("/reviews/{review}/menu/undo")
+def undo_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
+    """Take back the last change of a menu."""
+    return menu_map.undo(_app(request), review, unit)
+
+
+@router.get("/reviews/{review}/menu/history")
+def menu_history(request: Request, review: Id, unit: Id | None = None) -> list[PastMenu]:
+    """What was changed of a menu."""
+    return menu_map.history(_app(request), review, unit)
+
+
+@router.post("/reviews/{review}/menu/take")
+def take_menu(request: Request, review: Id, taken: TakeOver, unit: Id | None = None) -> MenuMap:
+    """Take over the menu of another sample."""
+    return menu_map.take(_app(request), review, unit, taken.from_unit, taken.answer)
+
+
+@router.get("/reviews/{review}/menu/file", response_class=Response)
+def menu_file(
+    request: Request, review: Id, unit: Id | None = None, format: Literal["json", "csv"] = "json"
+) -> Response:  # fmt: skip
+    """A menu as a file."""
+    media = {"json": "application/json", "csv": "text/csv"}[format]
+    headers = {"Content-Disposition": f'attachment; filename="menu-{review}.{format}"'}
+    return Response(menu_map.text_of_menu(_app(request), review, unit, format), media_type=media, headers=headers)
+
+
+@router.post("/reviews/{review}/menu/file")
+def take_menu_file(request: Request, review: Id, file: MenuFile, unit: Id | None = None) -> MenuMap:
+    """Take a menu from a file."""
+    return menu_map.take_file(_app(request), review, unit, file.text, file.answer)
+
+
+@router.post("/reviews/{review}/setups/{setup}/consequences")
+def read_consequences(request: Request, review: Id, setup: Id, wish: Wish) -> Consequences:
+    """What setting a control would reset, lock and free."""
+    return menu_map.consequences(_app(request), review, setup, wish.changes, wish.path, wish.value)

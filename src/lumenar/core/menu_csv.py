@@ -1,0 +1,157 @@
+"""A menu as a table, for a spreadsheet: a row for each mode and each control, and back."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping
+
+from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Value, text_of
+from lumenar.core.menu_text import number
+from lumenar.core.targets import resolve
+
+HEADS = (
+    "entry", "path", "kind", "minimum", "maximum", "step", "choices", "default", "place", "scope", "role", "group", "bears",
+    "locks", "resets", "signal", "target", *WORDS,
+)  # fmt: skip
+_OWN = "default in "
+"""What the head of a column begins with that holds the defaults of one mode."""
+
+
+class MenuTableError(MenuError):
+    """A table cannot be read; rows count from 1, the head among them, and columns are named."""
+
+    def __init__(self, row: int, column: str, reason: str) -> None:
+        super().__init__(f"row {row}, column {column}: {reason}")
+        self.row, self.column = row, column
+
+
+def csv_of(menu: Menu) -> str:
+    """A menu's table, parted by commas."""
+    names = [f"{m.name} ({m.signal})" for m in menu.modes]
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow([*HEADS, *(_OWN + n for n in names)])
+    for m in menu.modes:
+        row: dict[str, str] = {
+            "entry": "mode", "path": m.name, "signal": m.signal, "target": m.target, "locks": "; ".join(m.locks),
+        }  # fmt: skip
+        writer.writerow([row.get(h, "") for h in HEADS] + [""] * len(names))
+    for c in menu.controls:
+        row = {
+            "entry": "control", "path": c.path, "kind": c.kind, "place": c.place, "scope": c.scope, "role": c.role or "",
+            "group": c.group, "bears": "yes" if c.bears else "no", "choices": "; ".join(c.choices),
+            "default": "" if c.default is None else text_of(c.default), "resets": "; ".join(c.resets),
+            "locks": " | ".join(f"{v}: {'; '.join(paths)}" for v, paths in c.locks.items()),
+            **{w: getattr(c, w) for w in WORDS},
+        }  # fmt: skip
+        if c.numeric:
+            row |= {k: f"{getattr(c, k):g}" for k in ("minimum", "maximum", "step")}
+        defaults = [text_of(m.defaults[c.path]) if c.path in m.defaults else "" for m in menu.modes]
+        writer.writerow([row.get(h, "") for h in HEADS] + defaults)
+    return out.getvalue()
+
+
+def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
+    """A menu from its table, parted by commas, semicolons or tabs. MenuTableError with row and column where it cannot be
+    read; MenuError where its entries do not fit one another."""
+    lines = text.removeprefix("\ufeff").splitlines()
+    if not lines:
+        raise MenuTableError(1, "entry", "the table is empty")
+    parted = max(",;\t", key=lines[0].count)
+    rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff")), delimiter=parted))
+    heads = [h.strip().lower() if not h.strip().lower().startswith(_OWN) else h.strip() for h in rows[0]]
+    for wanted in ("entry", "path"):
+        if wanted not in heads:
+            raise MenuTableError(1, wanted, f"the table has no column {wanted}; a menu's has {', '.join(HEADS)}")
+    unknown = [h for h in heads if h and h not in HEADS and not h.lower().startswith(_OWN)]
+    if unknown:
+        raise MenuTableError(1, unknown[0], f"no column of a menu is called so; known are {', '.join(HEADS)}")
+    modes: list[tuple[int, Mode]] = []
+    controls: list[Control] = []
+    own: dict[str, dict[str, Value]] = {}
+    for index, cells in enumerate(rows[1:], 2):
+        if not any(c.strip() for c in cells):
+            continue
+        row = dict(zip(heads, (c.strip() for c in cells), strict=False))
+        if row["entry"] == "mode":
+            modes.append((index, _mode(index, row)))
+        elif row["entry"] == "control":
+            control = _control(index, row)
+            controls.append(control)
+            for head, cell in row.items():
+                if head.lower().startswith(_OWN) and cell:
+                    own.setdefault(head[len(_OWN) :], {})[control.path] = _value(index, head, control, cell)
+        else:
+            raise MenuTableError(index, "entry", f"an entry is a mode or a control, not {row['entry']!r}")
+    named = {f"{m.name} ({m.signal})": m for _, m in modes}
+    for head in own:
+        if head not in named:
+            raise MenuTableError(1, _OWN + head, f"there is no mode {head!r} in the table")
+    whole = tuple(Mode(m.name, m.signal, m.target, own.get(n, {}), m.locks) for n, m in named.items())
+    if len(whole) < len(modes):
+        raise MenuError("a mode stands there twice")
+    return Menu(whole, tuple(controls), mode_path)
+
+
+def _mode(index: int, row: Mapping[str, str]) -> Mode:
+    signal = row.get("signal") or "sdr"
+    if signal not in ("sdr", "pq", "hlg"):
+        raise MenuTableError(index, "signal", f"a signal is sdr, pq or hlg, not {signal!r}")
+    try:
+        target = resolve(row.get("target") or {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}[signal])
+    except ValueError as e:
+        raise MenuTableError(index, "target", str(e)) from e
+    if target.signal != signal:
+        raise MenuTableError(index, "target", f"{target.title} is for {target.signal}, the mode is {signal}")
+    return Mode(row["path"], target.signal, target.key, {}, _list(row.get("locks", "")))
+
+
+def _list(text: str) -> tuple[str, ...]:
+    return tuple(p for p in (part.strip() for part in text.split(";")) if p)
+
+
+def _control(index: int, row: Mapping[str, str]) -> Control:
+    def numeric(name: str, usual: float) -> float:
+        try:
+            return number(row[name]) if row.get(name) else usual
+        except ValueError:
+            raise MenuTableError(index, name, f"{row[name]!r} is no number") from None
+
+    kind, place, scope = row.get("kind") or "slider", row.get("place") or "unit", row.get("scope") or "unknown"
+    locks: dict[str, tuple[str, ...]] = {}
+    for part in filter(None, (p.strip() for p in row.get("locks", "").split(" | "))):
+        value, colon, paths = part.partition(": ")
+        if not colon:
+            raise MenuTableError(index, "locks", f"{part!r} does not say at which value; write low: Light; Contrast")
+        locks[value.strip()] = _list(paths)
+    plain = {
+        "place": place, "scope": scope, "role": row.get("role") or None, "group": row.get("group", ""),
+        "bears": row.get("bears", "yes").lower() not in ("no", "0", "false"), "locks": locks,
+        "resets": _list(row.get("resets", "")), "choices": _list(row.get("choices", "")),
+        "minimum": numeric("minimum", 0), "maximum": numeric("maximum", 100), "step": numeric("step", 1),
+        **{w: row.get(w, "") for w in WORDS},
+    }  # fmt: skip
+    control = Control(row["path"], kind, **plain)  # type: ignore[arg-type]
+    try:
+        # What does not fit is said with its row rather than of the menu as a whole.
+        Menu((), (Control(row["path"], kind, **{**plain, "locks": {}, "resets": ()}),))  # type: ignore[arg-type]
+    except MenuError as e:
+        raise MenuTableError(index, "path", str(e)) from e
+    if row.get("default"):
+        return Control(row["path"], kind, **plain, default=_value(index, "default", control, row["default"]))  # type: ignore[arg-type]
+    return control
+
+
+def _value(index: int, column: str, control: Control, text: str) -> Value:
+    value: Value = text
+    if control.numeric:
+        try:
+            value = number(text)
+        except ValueError:
+            raise MenuTableError(index, column, f"{control.path} takes a number, not {text!r}") from None
+    try:
+        control.check(value)
+    except MenuError as e:
+        raise MenuTableError(index, column, str(e)) from e
+    return value
