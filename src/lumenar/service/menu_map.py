@@ -90,13 +90,28 @@ class MenuColumn:
 
 
 @dataclass(frozen=True)
+class MenuSample:
+    """A sample of the review."""
+
+    unit: int
+    sample: str
+    serial: str
+    firmware: str
+
+
+@dataclass(frozen=True)
 class MenuMap:
     """The menu of a sample, as a tree and as the texts it can be changed by. shared: how many samples have this menu."""
 
     unit: int
     name: str
     sample: str
+    maker: str
+    model: str
+    kind: str
+    panel: str
     stand_in: bool
+    samples: list[MenuSample]
     shared: int
     modes: list[MenuMode]
     controls: list[MenuControl]
@@ -122,6 +137,7 @@ class KnownMenu:
 class PastMenu:
     """One change of a menu: when, and what it changed, in words."""
 
+    number: int
     changed_at: str
     words: list[str]
 
@@ -141,7 +157,8 @@ def menu_map(app: Application, review_id: int, unit_id: int | None = None) -> Me
         for m in menu.modes
     ]
     return MenuMap(
-        shown.row.id, shown.row.name, shown.row.sample, shown.stand_in,
+        shown.row.id, shown.row.name, shown.row.sample, shown.row.maker, shown.row.model, shown.row.kind, shown.row.panel,
+        shown.stand_in, [MenuSample(u.id, u.sample, u.serial, u.firmware) for u in reviews.units_of(db, review_id)],
         len(reviews.units_with_menu(db, shown.row.menu_id)), modes, [_control(c, own.get(c.path, {})) for c in menu.controls],
         [MenuColumn(s.id, s.name, s.mode, {p: text_of(v) for p, v in s.changes.items()}) for s in setups],
         text_of_modes(menu), text_of_controls(menu), menus.count_changes(db, shown.row.menu_id),
@@ -386,7 +403,7 @@ def history(app: Application, review_id: int, unit_id: int | None) -> list[PastM
     shown = _sample(app, review_id, unit_id)
     past = menus.changes(app.db.connection(), shown.row.menu_id)
     states = [menu_from(d) for _, d in past] + [shown.menu]
-    made = [PastMenu(at, _in_words(states[i], states[i + 1])) for i, (at, _) in enumerate(past)]
+    made = [PastMenu(i + 1, at, _in_words(states[i], states[i + 1])) for i, (at, _) in enumerate(past)]
     return made[::-1]
 
 

@@ -10,9 +10,11 @@ import {
   type FormChoice,
   type FreeView,
   type InstrumentsView,
+  type KnownMenu,
   type Look,
   type MenuMap,
   type PastChange,
+  type PastMenu,
   type PlanPreview,
   type Plates,
   type Recall,
@@ -32,8 +34,20 @@ export const useShipped = () =>
     queryFn: () => call<ShippedUnit[]>("GET", "/units"),
     staleTime: Number.POSITIVE_INFINITY,
   });
-export const useMenu = (review: number) =>
-  useQuery({ queryKey: ["menu", review], queryFn: () => call<MenuMap>("GET", `/reviews/${review}/menu`) });
+const ofUnit = (unit: number | null) => (unit === null ? "" : `?unit=${unit}`);
+export const useMenu = (review: number, unit: number | null) =>
+  useQuery({
+    queryKey: ["menu", review, unit],
+    queryFn: () => call<MenuMap>("GET", `/reviews/${review}/menu${ofUnit(unit)}`),
+    placeholderData: keepPreviousData,
+  });
+export const useMenus = () =>
+  useQuery({ queryKey: ["menu", "known"], queryFn: () => call<KnownMenu[]>("GET", "/menus") });
+export const useMenuHistory = (review: number, unit: number) =>
+  useQuery({
+    queryKey: ["menu", review, unit, "history"],
+    queryFn: () => call<PastMenu[]>("GET", `/reviews/${review}/menu/history?unit=${unit}`),
+  });
 export const useSheet = (run: number) =>
   useQuery({ queryKey: ["sheet", run], queryFn: () => call<Sheet>("GET", `/runs/${run}/sheet`) });
 export const useForms = () =>

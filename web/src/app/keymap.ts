@@ -63,7 +63,21 @@ export const KEYMAP = {
       more: ["ArrowRight", "a step of the control up"],
     },
   },
-  menu: { where: "Menu map", keys: { edit: ["e", "write or paste the menu"], back: ["Escape", "back to the Board"] } },
+  menu: {
+    where: "Menu map",
+    keys: {
+      up: ["ArrowUp", "the control above"],
+      down: ["ArrowDown", "the control below"],
+      correct: ["Enter", "correct the control, or keep what was drawn"],
+      lock: ["l", "draw what the control locks"],
+      reset: ["r", "draw what the control resets"],
+      mark: ["x", "while drawing: mark the control, or unmark it"],
+      differ: ["c", "only what setups differ in, or all"],
+      filter: ["/", "filter the controls"],
+      edit: ["e", "write or paste the menu"],
+      back: ["Escape", "leave what is drawn, clear the filter, or back to the Board"],
+    },
+  },
   instruments: {
     where: "Instruments",
     keys: { add: ["a", "name a meter of your own"], back: ["Escape", "close the form, or back"] },

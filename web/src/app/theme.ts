@@ -25,6 +25,7 @@ const config = defineConfig({
     "*": { _motionReduce: { transition: "none !important", animation: "none !important" } },
     ":focus-visible": { outline: "2px solid {colors.lamp}", outlineOffset: "1px" },
     "::selection": { bg: "lampSoft" },
+    "input[type=checkbox], input[type=radio], input[type=range]": { accentColor: "{colors.lamp}" },
     "main:focus, main:focus-visible": { outline: "none" },
     // Where a person's own colours rule, pictures and swatches keep theirs, pictures with the ground they are drawn for, and
     // what is chosen has an outline.

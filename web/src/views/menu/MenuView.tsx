@@ -1,150 +1,32 @@
-import { Box, Flex, Grid, Table, Tabs, Text } from "@chakra-ui/react";
-import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Box, Flex, Grid, Tabs, Text } from "@chakra-ui/react";
+import { useRef, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { call, type MenuControl, type MenuMap } from "../../api/client";
 import { useAct, useMenu } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
+import { Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { Field, Select } from "../../parts/field";
+import { SettingsDialog } from "../board/SettingsDialog";
+import { ControlDialog } from "./ControlDialog";
+import { useMenuChange } from "./change";
+import { differing, type Entry, entries, short, words } from "./lines";
+import { MenuPast, TakeOver } from "./TakeOver";
+import { type Drawn, Tree } from "./Tree";
 import { Area, HowToWrite } from "./writing";
 
-const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "each mode", unknown: "" };
-const PLACES: Record<string, string> = { unit: "", host: "host", input: "input" };
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet"];
-
-/** A control's path as the last part, indented under the heads that the line before does not share. */
-function heads(paths: string[][], at: number): string[] {
-  const here = paths[at]?.slice(0, -1) ?? [];
-  const before = paths[at - 1]?.slice(0, -1) ?? [];
-  const shared = here.findIndex((h, i) => h !== before[i]);
-  return shared < 0 ? [] : here.slice(shared);
-}
-
-function rules(c: MenuControl): string[] {
-  return [
-    ...Object.entries(c.locks).map(([v, paths]) => `${v} locks ${paths.map(short).join(", ")}`),
-    ...(c.resets.length
-      ? [`resets ${c.resets.length > 4 ? `${c.resets.length} settings` : c.resets.map(short).join(", ")}`]
-      : []),
-  ];
-}
-const short = (path: string) => path.split(" > ").at(-1) ?? path;
-
-/** What stands in a line: a control, or a whole table in one. */
-interface Entry {
-  path: string;
-  values: string;
-  default: string;
-  control: MenuControl;
-  cells: MenuControl[];
-}
-
-/** A table's cells as one line, so that its points and channels are seen at a glance. */
-function entries(controls: MenuControl[]): Entry[] {
-  const out: Entry[] = [];
-  for (const c of controls) {
-    const last = out.at(-1);
-    if (c.group && last?.path === c.group) {
-      last.cells.push(c);
-      continue;
-    }
-    const values = c.kind === "notches" ? `${c.values} notches, no numbers` : c.values;
-    out.push({ path: c.group || c.path, values, default: c.default ?? "not known", control: c, cells: [c] });
-  }
-  for (const e of out.filter((x) => x.cells.length > 1)) {
-    const ends = e.cells.map((c) => c.path.slice(e.path.length + 3).split(" > "));
-    const part = (i: number) => [...new Set(ends.map((x) => x[i] ?? ""))];
-    e.values = `${part(1).join(", ")} at ${part(0).join(", ")}; each ${e.values}`;
-    e.default = [...new Set(e.cells.map((c) => c.default ?? "not known"))].join(", ");
-  }
-  return out;
-}
-
-function differing(e: Entry, differs: Record<string, string>): string {
-  const set = e.cells.filter((c) => differs[c.path] !== undefined);
-  if (e.cells.length > 1) return set.length ? `${set.length} of ${e.cells.length} set` : "";
-  return differs[e.control.path] ?? "";
-}
-
-function Tree({ map }: { map: MenuMap }) {
-  const lines = entries(map.controls);
-  const paths = lines.map((e) => e.path.split(" > "));
-  const setups = map.setups.filter((s) => Object.keys(s.differs).length > 0);
-  const named = ["Control", "Values", "Default", "Set for", "Locks and resets", ...setups.map((s) => s.name)];
-  return (
-    <Wide label="Controls">
-      <Table.Root
-        size="sm"
-        w="auto"
-        minW="760px"
-        css={{
-          "& td, & th": { borderColor: "lineSoft", bg: "transparent", py: "3px", pr: "28px", color: "ink" },
-          "& th:first-of-type": { pl: "16px" },
-        }}
-      >
-        <Table.Header>
-          <Table.Row bg="transparent">
-            {named.map((h) => (
-              <Table.ColumnHeader key={h} color="ink3" fontSize="11px" fontWeight="450" scope="col">
-                {h}
-              </Table.ColumnHeader>
-            ))}
-          </Table.Row>
-        </Table.Header>
-        <Table.Body>
-          {lines.flatMap((e, i) => [
-            ...heads(paths, i).map((h) => (
-              <Table.Row key={`${e.path} ${h}`} bg="transparent">
-                <Table.Cell
-                  colSpan={named.length}
-                  fontWeight="600"
-                  style={{ paddingLeft: 16 + 16 * (paths[i]?.indexOf(h) ?? 0) }}
-                >
-                  {h}
-                </Table.Cell>
-              </Table.Row>
-            )),
-            <Table.Row key={e.path} bg="transparent" data-testid="menu-control">
-              <Table.Cell style={{ paddingLeft: 16 + 16 * ((paths[i]?.length ?? 1) - 1) }}>
-                {short(e.path)}
-                <Text as="span" color="ink3" fontSize="11px">
-                  {e.control.role === "luminance" ? "  sets the luminance" : ""}
-                  {PLACES[e.control.place] ? `  ${PLACES[e.control.place]}` : ""}
-                  {e.control.bears ? "" : "  no effect on accuracy"}
-                </Text>
-              </Table.Cell>
-              <Table.Cell maxW="360px">{e.values}</Table.Cell>
-              <Table.Cell>
-                <Mono>{e.default}</Mono>
-              </Table.Cell>
-              <Table.Cell>{SCOPES[e.control.scope]}</Table.Cell>
-              <Table.Cell maxW="320px">{rules(e.control).join("; ")}</Table.Cell>
-              {setups.map((s) => (
-                <Table.Cell key={s.setup}>
-                  <Mono>{differing(e, s.differs)}</Mono>
-                </Table.Cell>
-              ))}
-            </Table.Row>,
-          ])}
-        </Table.Body>
-      </Table.Root>
-    </Wide>
-  );
-}
 
 function Edit({ map, review, done }: { map: MenuMap; review: number; done: () => void }) {
   const [modes, setModes] = useState(map.modes_text);
   const [controls, setControls] = useState(map.controls_text);
-  const save = useAct(
-    () => call<MenuMap>("PUT", `/reviews/${review}/menu?unit=${map.unit}`, { modes, controls }),
-    TOUCHED,
-  );
+  const save = useMenuChange("PUT", `/reviews/${review}/menu?unit=${map.unit}`);
   const changed = modes !== map.modes_text || controls !== map.controls_text;
   return (
     <Grid templateColumns={{ base: "1fr", md: "minmax(0, 1fr) minmax(0, 2fr) minmax(0, 1fr)" }} gap="18px" p="16px">
       <Box>
         <Text fontWeight="600">Modes</Text>
         <Text color="ink3" fontSize="11.5px" mb="4px">
-          one a line: name, signal, target
+          one a line: name, signal, target; under it its own defaults and what it locks
         </Text>
         <Area rows={16} value={modes} onChange={(e) => setModes(e.target.value)} aria-label="Modes" />
       </Box>
@@ -157,17 +39,9 @@ function Edit({ map, review, done }: { map: MenuMap; review: number; done: () =>
       </Box>
       <HowToWrite />
       <Box gridColumn="1 / -1">
-        {save.error && (
-          <Box mb="10px">
-            <ProblemNote error={save.error} />
-          </Box>
-        )}
+        {save.question && <Box mb="10px">{save.question}</Box>}
         <Flex gap="8px">
-          <LampButton
-            disabled={!changed}
-            loading={save.isPending}
-            onClick={() => save.mutate(undefined, { onSuccess: done })}
-          >
+          <LampButton disabled={!changed} loading={save.pending} onClick={() => save.run({ modes, controls }, done)}>
             Save the menu
           </LampButton>
           <QuietButton onClick={done}>Leave it as it is</QuietButton>
@@ -177,17 +51,200 @@ function Edit({ map, review, done }: { map: MenuMap; review: number; done: () =>
   );
 }
 
+/** The bar that says what is being drawn, and keeps it. */
+function Drawing({
+  drawn,
+  control,
+  onValue,
+  onKeep,
+  onLeave,
+}: {
+  drawn: Drawn;
+  control: MenuControl;
+  onValue: (v: string) => void;
+  onKeep: () => void;
+  onLeave: () => void;
+}) {
+  return (
+    <Flex gap="10px" px="16px" py="7px" align="center" wrap="wrap" bg="lampSoft" role="status" data-testid="drawing">
+      <Text fontWeight="500">{short(drawn.from)}</Text>
+      {drawn.kind === "locks" &&
+        (control.choices.length > 0 ? (
+          <>
+            at
+            <Select aria-label="At which value" value={drawn.value} onChange={(e) => onValue(e.target.value)}>
+              {control.choices.map((c) => (
+                <option key={c}>{c}</option>
+              ))}
+            </Select>
+          </>
+        ) : (
+          <>
+            at
+            <Field aria-label="At which value" w="80px" value={drawn.value} onChange={(e) => onValue(e.target.value)} />
+          </>
+        ))}
+      <Text>
+        {drawn.kind} {[...drawn.to].map(short).join(", ") || "nothing yet"}.
+      </Text>
+      <Text color="ink2">
+        <Key>↑</Key> <Key>↓</Key> move, <Key>x</Key> marks
+      </Text>
+      <Box flex="1" />
+      <QuietButton onClick={onKeep}>
+        Keep it <Key>enter</Key>
+      </QuietButton>
+      <QuietButton onClick={onLeave}>
+        Leave it <Key>esc</Key>
+      </QuietButton>
+    </Flex>
+  );
+}
+
+/** The map itself: a tree to move in, to correct and to draw in. */
+function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; leave: () => void; edit: () => void }) {
+  const [at, setAt] = useState({ row: 0, moved: false });
+  const [filter, setFilter] = useState("");
+  const [differ, setDiffer] = useState(false);
+  const [open, setOpen] = useState<MenuControl | null>(null);
+  const [setup, setSetup] = useState<number | null>(null);
+  const [drawn, setDrawn] = useState<Drawn | null>(null);
+  const search = useRef<HTMLInputElement>(null);
+  const change = useMenuChange("PATCH", `/reviews/${review}/menu/controls?unit=${map.unit}`);
+  const wanted = filter.toLowerCase();
+  const lines = entries(map.controls).filter(
+    (e) =>
+      `${e.path} ${e.values} ${words(e.control)}`.toLowerCase().includes(wanted) &&
+      (!differ || map.setups.some((s) => differing(e, s.differs) !== "")),
+  );
+  const cursor = Math.min(at.row, lines.length - 1);
+  const line = lines[cursor];
+  const move = (by: number) => setAt({ row: Math.min(Math.max(cursor + by, 0), lines.length - 1), moved: true });
+  const from = (path: string) => map.controls.find((c) => c.path === path);
+  const draw = (kind: Drawn["kind"]) => {
+    if (!line || drawn || line.cells.length > 1) return;
+    const c = line.control;
+    const value = c.choices[0] ?? String(c.minimum);
+    setDrawn({ kind, from: c.path, value, to: new Set(kind === "locks" ? c.locks[value] : c.resets) });
+  };
+  const mark = (e: Entry) =>
+    setDrawn((d) => {
+      if (!d || e.path === d.from) return d;
+      const to = new Set(d.to);
+      const all = e.cells.every((c) => to.has(c.path));
+      for (const c of e.cells) all ? to.delete(c.path) : to.add(c.path);
+      return { ...d, to };
+    });
+  const keep = () => {
+    const c = drawn && from(drawn.from);
+    if (!drawn || !c) return;
+    const to = [...drawn.to];
+    const fields = drawn.kind === "resets" ? { resets: to } : { locks: { ...c.locks, [drawn.value]: to } };
+    change.run({ path: drawn.from, fields }, () => setDrawn(null));
+  };
+  useKeys("menu", {
+    up: () => move(-1),
+    down: () => move(1),
+    correct: () => (drawn ? keep() : line && setOpen(line.control)),
+    lock: () => draw("locks"),
+    reset: () => draw("resets"),
+    mark: () => line && mark(line),
+    differ: () => setDiffer((d) => !d),
+    filter: (e) => {
+      e.preventDefault();
+      search.current?.focus();
+    },
+    edit,
+    back: () => (drawn ? setDrawn(null) : filter ? setFilter("") : leave()),
+  });
+  const source = drawn && from(drawn.from);
+  return (
+    <>
+      <Flex as="ul" listStyleType="none" gap="6px 18px" wrap="wrap" px="16px" py="10px" aria-label="Modes">
+        {map.modes.map((m) => (
+          <li key={`${m.name} ${m.signal}`}>
+            <Text as="span" fontWeight="500">
+              {m.name}
+            </Text>{" "}
+            <Text as="span" color="ink3" fontSize="11px">
+              {m.signal} · {m.target_title}
+              {m.locks.length ? ` · locks ${m.locks.map(short).join(", ")}` : ""}
+            </Text>
+          </li>
+        ))}
+      </Flex>
+      {drawn && source && (
+        <Drawing
+          drawn={drawn}
+          control={source}
+          onValue={(value) => setDrawn({ ...drawn, value, to: new Set(source.locks[value]) })}
+          onKeep={keep}
+          onLeave={() => setDrawn(null)}
+        />
+      )}
+      {change.question && <Box p="10px 16px">{change.question}</Box>}
+      {map.controls.length ? (
+        <>
+          <Flex gap="12px" px="16px" pb="6px" align="center" color="ink2" wrap="wrap">
+            <Field
+              ref={search}
+              aria-label="Filter the controls"
+              placeholder="filter controls  /"
+              fontFamily="body"
+              w="200px"
+              value={filter}
+              onChange={(e) => setFilter(e.target.value)}
+              onKeyDown={(e) => e.key === "Escape" && e.currentTarget.blur()}
+            />
+            <Flex as="label" gap="6px" align="center">
+              <input type="checkbox" checked={differ} onChange={(e) => setDiffer(e.target.checked)} />
+              only what setups differ in <Key>c</Key>
+            </Flex>
+            <Text color="ink3">
+              <Key>enter</Key> corrects, <Key>l</Key> draws locks, <Key>r</Key> draws resets
+            </Text>
+          </Flex>
+          {lines.length ? (
+            <Tree
+              map={map}
+              lines={lines}
+              cursor={cursor}
+              moved={at.moved}
+              drawn={drawn}
+              onCursor={(row) => setAt({ row, moved: true })}
+              onOpen={(e) => setOpen(e.control)}
+              onMark={mark}
+              onSetup={setSetup}
+            />
+          ) : (
+            <Quiet>{differ ? "No setup differs from how its mode ships." : "No control matches."}</Quiet>
+          )}
+        </>
+      ) : (
+        <Quiet>No controls are written down yet. They can be pasted as they stand in the menu.</Quiet>
+      )}
+      {open && <ControlDialog review={review} unit={map.unit} control={open} close={() => setOpen(null)} />}
+      {setup !== null && (
+        <SettingsDialog review={review} setup={setup} close={() => setSetup(null)} onSaved={() => setSetup(null)} />
+      )}
+    </>
+  );
+}
+
+function Elsewhere({ back }: { back: () => void }) {
+  useKeys("view", { back });
+  return null;
+}
+
 /** What is known of a display's menu: its modes and controls, what locks and resets what, and how setups differ. */
 export default function MenuView() {
   const review = Number(useParams().review);
+  const [query, setQuery] = useSearchParams();
+  const asked = query.get("unit");
   const go = useNavigate();
-  const menu = useMenu(review);
+  const menu = useMenu(review, asked === null ? null : Number(asked));
   const [tab, setTab] = useState<string | null>(null);
   const undo = useAct(() => call("POST", `/reviews/${review}/menu/undo?unit=${menu.data?.unit}`), TOUCHED);
-  useKeys("menu", {
-    edit: () => setTab("edit"),
-    back: () => (tab === "edit" ? setTab("map") : go(`/review/${review}`)),
-  });
   useTitle(menu.data ? `Menu map of ${menu.data.name}` : undefined);
   if (menu.error) {
     return (
@@ -199,31 +256,46 @@ export default function MenuView() {
   if (!menu.data) return <Quiet>Loading</Quiet>;
   const map = menu.data;
   const shown = tab ?? (map.modes.length ? "map" : "edit");
+  const show = (unit: number | null) => setQuery(unit === null ? {} : { unit: String(unit) }, { replace: true });
+  const toMap = () => setTab("map");
   return (
     <Box>
-      <Tabs.Root value={shown} onValueChange={(e) => setTab(e.value)} size="sm" variant="line">
-        <Flex align="center" gap="18px" px="16px" pt="9px" wrap="wrap" borderBottom="1px solid" borderColor="lineSoft">
+      <Tabs.Root value={shown} onValueChange={(e) => setTab(e.value)} variant="line" lazyMount unmountOnExit>
+        <Flex
+          align="center"
+          gap="6px 18px"
+          px="16px"
+          pt="9px"
+          wrap="wrap"
+          borderBottom="1px solid"
+          borderColor="lineSoft"
+        >
           <Text as="h1" fontSize="15px" fontWeight="600">
             Menu map
           </Text>
+          {map.samples.length > 1 && (
+            <Select aria-label="Sample" value={map.unit} onChange={(e) => show(Number(e.target.value))}>
+              {map.samples.map((s) => (
+                <option key={s.unit} value={s.unit}>
+                  sample {s.sample}
+                </option>
+              ))}
+            </Select>
+          )}
           <Text color="ink2">
             {map.modes.length} {map.modes.length === 1 ? "mode" : "modes"} · {map.controls.length}{" "}
             {map.controls.length === 1 ? "control" : "controls"}
+            {map.shared > 1 ? ` · shared by ${map.shared} samples` : ""}
             {map.stand_in ? " · the stand-in's light is not touched by what is corrected here" : ""}
           </Text>
           <Box flex="1" />
-          {map.changes > 0 && (
-            <QuietButton onClick={() => undo.mutate(undefined)} loading={undo.isPending}>
-              Take back the last change
-            </QuietButton>
-          )}
           <Tabs.List border="none">
-            <Tabs.Trigger value="map" color="ink2" _selected={{ color: "ink" }}>
-              Map
-            </Tabs.Trigger>
-            <Tabs.Trigger value="edit" color="ink2" _selected={{ color: "ink" }}>
+            <Tabs.Trigger value="map">Map</Tabs.Trigger>
+            <Tabs.Trigger value="edit">
               Write or paste <Key>e</Key>
             </Tabs.Trigger>
+            <Tabs.Trigger value="take">Take over, files</Tabs.Trigger>
+            <Tabs.Trigger value="past">Changes{map.changes ? ` (${map.changes})` : ""}</Tabs.Trigger>
           </Tabs.List>
         </Flex>
         {undo.error && (
@@ -232,27 +304,32 @@ export default function MenuView() {
           </Box>
         )}
         <Tabs.Content value="map" p="0">
-          <Flex as="ul" listStyleType="none" gap="6px 18px" wrap="wrap" px="16px" py="10px" aria-label="Modes">
-            {map.modes.map((m) => (
-              <li key={`${m.name} ${m.signal}`}>
-                <Text as="span" fontWeight="500">
-                  {m.name}
-                </Text>{" "}
-                <Text as="span" color="ink3" fontSize="11px">
-                  {m.signal} · {m.target}
-                  {m.locks.length ? ` · locks ${m.locks.map(short).join(", ")}` : ""}
-                </Text>
-              </li>
-            ))}
-          </Flex>
-          {map.controls.length ? (
-            <Tree map={map} />
-          ) : (
-            <Quiet>No controls are written down yet. They can be pasted as they stand in the menu.</Quiet>
-          )}
+          <Chart
+            key={map.unit}
+            review={review}
+            map={map}
+            leave={() => go(`/review/${review}`)}
+            edit={() => setTab("edit")}
+          />
         </Tabs.Content>
         <Tabs.Content value="edit" p="0">
-          <Edit key={`${map.modes_text}${map.controls_text}`} map={map} review={review} done={() => setTab("map")} />
+          <Elsewhere back={() => (map.modes.length ? toMap() : go(`/review/${review}`))} />
+          <Edit key={`${map.modes_text}${map.controls_text}`} map={map} review={review} done={toMap} />
+        </Tabs.Content>
+        <Tabs.Content value="take" p="0">
+          <Elsewhere back={toMap} />
+          <TakeOver
+            review={review}
+            map={map}
+            done={(unit) => {
+              show(unit);
+              toMap();
+            }}
+          />
+        </Tabs.Content>
+        <Tabs.Content value="past" p="0">
+          <Elsewhere back={toMap} />
+          <MenuPast review={review} map={map} undo={() => undo.mutate()} />
         </Tabs.Content>
       </Tabs.Root>
     </Box>

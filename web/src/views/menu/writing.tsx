@@ -15,9 +15,6 @@ export const Area = (props: ComponentProps<typeof Textarea>) => (
   <Textarea
     fontFamily="mono"
     fontSize="12.5px"
-    bg="sheet"
-    borderColor="control"
-    color="ink"
     spellCheck={false}
     autoComplete="off"
     _placeholder={{ color: "ink3" }}
@@ -35,7 +32,8 @@ export function HowToWrite() {
       </chakra.pre>
       <Text color="ink3">
         * or [ ] marks the default; | parts values of several words; a colon ends a name. At the end of a line:
-        (luminance), (white), (host), (input), (all modes), (this signal), (this mode), (no effect on accuracy).
+        (luminance), (white), (host), (input), (all modes), (this signal), (this mode), (no effect on accuracy); in
+        words (promise: …), (note: …), (evidence: …), (route: …), (only: …).
       </Text>
     </Box>
   );

@@ -2,7 +2,7 @@ import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { ApiError, call } from "../../api/client";
-import { useAct } from "../../api/queries";
+import { useAct, useMenus } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { Select } from "../../parts/field";
@@ -52,7 +52,9 @@ function Choice({
 export default function NewDisplay({ close }: { close: () => void }) {
   const [v, setV] = useState(EMPTY);
   const go = useNavigate();
-  const add = useAct((body: typeof EMPTY) => call<{ id: number }>("POST", "/displays", body), ["shelf"]);
+  const menus = useMenus();
+  const [like, setLike] = useState("");
+  const add = useAct((body: typeof EMPTY & { like: number | null }) => call<{ id: number }>("POST", "/displays", body), ["shelf"]);
   const place = add.error instanceof ApiError ? add.error.problem.place : undefined;
   const wrong = (name: string) =>
     place === name && add.error instanceof ApiError ? add.error.problem.detail : undefined;

@@ -1,0 +1,224 @@
+import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
+import { useState } from "react";
+import type { MenuControl } from "../../api/client";
+import { Key, LampButton, QuietButton } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
+import { Field, Select } from "../../parts/field";
+import { Labelled } from "../../parts/Labelled";
+import { useMenuChange } from "./change";
+
+const KINDS = {
+  slider: "a slider with numbers",
+  notches: "notches without numbers",
+  choice: "a choice",
+  switch: "a switch",
+};
+const SCOPES = { unknown: "not known", unit: "all modes", signal: "this signal", mode: "each mode" };
+const PLACES = { unit: "the unit's menu", host: "the host", input: "the way in" };
+const WORDS = [
+  ["promise", "Promise", "what the menu says it does"],
+  ["note", "Note", ""],
+  ["evidence", "Known from", "which readings, which page"],
+  ["route", "Reached by", "where the menu does not lead there"],
+  ["only", "Only", "what a model must have for it"],
+] as const;
+
+const typed = (c: MenuControl) => ({
+  path: c.path,
+  kind: c.kind,
+  minimum: String(c.minimum),
+  maximum: String(c.maximum),
+  step: String(c.step),
+  choices: c.choices.join(" | "),
+  default: c.default ?? "",
+  place: c.place,
+  scope: c.scope,
+  role: c.role ?? "",
+  bears: c.bears,
+  promise: c.promise,
+  note: c.note,
+  evidence: c.evidence,
+  route: c.route,
+  only: c.only,
+});
+type Typed = ReturnType<typeof typed>;
+
+function changed(v: Typed, was: Typed): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  const number = (t: string) => Number(t.replace(",", "."));
+  const numeric = v.kind === "slider" || v.kind === "notches";
+  for (const key of Object.keys(v) as (keyof Typed)[]) {
+    if (v[key] === was[key]) continue;
+    if (key === "minimum" || key === "maximum" || key === "step") out[key] = number(v[key]);
+    else if (key === "choices")
+      out[key] = v.choices
+        .split("|")
+        .map((c) => c.trim())
+        .filter(Boolean);
+    else if (key === "default") out[key] = v.default === "" ? null : numeric ? number(v.default) : v.default;
+    else if (key === "role") out[key] = v.role || null;
+    else out[key] = v[key];
+  }
+  return out;
+}
+
+function Choice<T extends string>({
+  value,
+  choices,
+  onChange,
+}: {
+  value: string;
+  choices: Record<T, string>;
+  onChange: (v: string) => void;
+}) {
+  return (
+    <Select value={value} onChange={(e) => onChange(e.target.value)} w="100%">
+      {Object.entries<string>(choices).map(([k, t]) => (
+        <option key={k} value={k}>
+          {t}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+/** Correct what is known of a control, in place. */
+export function ControlDialog({
+  review,
+  unit,
+  control,
+  close,
+}: {
+  review: number;
+  unit: number;
+  control: MenuControl;
+  close: () => void;
+}) {
+  const was = typed(control);
+  const [v, setV] = useState(was);
+  const change = useMenuChange("PATCH", `/reviews/${review}/menu/controls?unit=${unit}`);
+  const set = (w: Partial<Typed>) => setV((old) => ({ ...old, ...w }));
+  const fields = changed(v, was);
+  const dirty = Object.keys(fields).length > 0;
+  const numeric = v.kind === "slider" || v.kind === "notches";
+  const text = (key: keyof Typed, width = "100%") => (
+    <Field w={width} value={String(v[key])} onChange={(e) => set({ [key]: e.target.value })} />
+  );
+  return (
+    <Dialog
+      label={`Correct ${control.path}`}
+      width="min(720px, 94vw)"
+      onClose={close}
+      mayClose={() => !dirty || window.confirm("The control was changed and is not saved. Close all the same?")}
+    >
+      {(shut) => (
+        <Box
+          as="form"
+          onSubmit={(e) => {
+            e.preventDefault();
+            change.run({ path: control.path, fields }, () => shut(true));
+          }}
+          data-testid="control-form"
+        >
+          <Flex justify="space-between" align="center" mb="10px">
+            <Text as="h2" fontSize="16px" fontWeight="600">
+              {control.path.replaceAll(">", "›")}
+            </Text>
+            <QuietButton onClick={() => shut()}>
+              Close <Key>esc</Key>
+            </QuietButton>
+          </Flex>
+          <Grid templateColumns={{ base: "1fr", md: "repeat(6, minmax(0, 1fr))" }} gap="10px 14px">
+            <Box gridColumn={{ md: "span 4" }}>
+              <Labelled label="Path in the menu" width="100%">
+                <Field w="100%" fontFamily="body" value={v.path} onChange={(e) => set({ path: e.target.value })} />
+              </Labelled>
+            </Box>
+            <Box gridColumn={{ md: "span 2" }}>
+              <Labelled label="Kind" width="100%">
+                <Choice value={v.kind} choices={KINDS} onChange={(kind) => set({ kind })} />
+              </Labelled>
+            </Box>
+            {numeric ? (
+              <>
+                <Labelled label="From" width="100%">
+                  {text("minimum")}
+                </Labelled>
+                <Labelled label="to" width="100%">
+                  {text("maximum")}
+                </Labelled>
+                <Labelled label="in steps of" width="100%">
+                  {text("step")}
+                </Labelled>
+              </>
+            ) : (
+              v.kind === "choice" && (
+                <Box gridColumn={{ md: "span 3" }}>
+                  <Labelled label="Values, parted by |" width="100%">
+                    <Field
+                      w="100%"
+                      fontFamily="body"
+                      value={v.choices}
+                      onChange={(e) => set({ choices: e.target.value })}
+                    />
+                  </Labelled>
+                </Box>
+              )
+            )}
+            <Labelled label="Default" width="100%">
+              <Field
+                w="100%"
+                placeholder="not known"
+                value={v.default}
+                onChange={(e) => set({ default: e.target.value })}
+              />
+            </Labelled>
+            <Box gridColumn={{ md: "span 2" }}>
+              <Labelled label="Where it is" width="100%">
+                <Choice value={v.place} choices={PLACES} onChange={(place) => set({ place })} />
+              </Labelled>
+            </Box>
+            <Box gridColumn={{ md: "span 2" }}>
+              <Labelled label="Set for" width="100%">
+                <Choice value={v.scope} choices={SCOPES} onChange={(scope) => set({ scope })} />
+              </Labelled>
+            </Box>
+            <Box gridColumn={{ md: "span 2" }}>
+              <Labelled label="What it sets" width="100%">
+                <Choice
+                  value={v.role}
+                  choices={{ "": "something else", luminance: "the luminance of white", white: "the colour of white" }}
+                  onChange={(role) => set({ role })}
+                />
+              </Labelled>
+            </Box>
+            <Flex as="label" gap="6px" align="center" gridColumn={{ md: "span 2" }} alignSelf="end" pb="6px">
+              <input type="checkbox" checked={v.bears} onChange={(e) => set({ bears: e.target.checked })} />
+              can change what is measured
+            </Flex>
+            {WORDS.map(([key, label, hint]) => (
+              <Box key={key} gridColumn={{ md: "span 3" }}>
+                <Labelled label={label} hint={hint} width="100%">
+                  <Textarea
+                    rows={1}
+                    maxLength={300}
+                    w="100%"
+                    fontSize="13px"
+                    value={v[key]}
+                    onChange={(e) => set({ [key]: e.target.value.replaceAll("\n", " ") })}
+                  />
+                </Labelled>
+              </Box>
+            ))}
+          </Grid>
+          {change.question && <Box mt="12px">{change.question}</Box>}
+          <Flex mt="14px">
+            <LampButton type="submit" disabled={!dirty} loading={change.pending}>
+              Save
+            </LampButton>
+          </Flex>
+        </Box>
+      )}
+    </Dialog>
+  );
+}
