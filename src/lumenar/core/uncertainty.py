@@ -17,6 +17,8 @@ Array = NDArray[np.float64]
 DRAWS = 200
 SEED = 20_261_101
 FEW_DRAWS = 100
+BESIDE = 0.01
+"""How near to perfection, as a share of the value, an interval ends that must not hold it."""
 
 
 @dataclass(frozen=True)
@@ -85,10 +87,12 @@ def with_perfect(u: Uncertainty, value: float, perfect: float, floor: Array) -> 
     if len(good) < 2 or not np.isfinite(perfect):
         return u
     # Where perfection is an end of what the figure can be, only the other end of its draws is improbable.
-    ends = [0.0, 0.95] if perfect <= good.min() else [0.05, 1.0] if perfect >= good.max() else [0.025, 0.975]
+    ends = [0.0, 0.96] if perfect <= good.min() else [0.05, 1.0] if perfect >= good.max() else [0.025, 0.975]
     low, high = np.quantile(good, ends, method="weibull")
     if not min(low, perfect) <= value <= max(high, perfect):
-        return u
+        # Noise alone gives such a value in a few of a hundred cases only, so perfection is not among what it may be.
+        least = u.low if perfect > good.min() else max(u.low, min(perfect + BESIDE * (value - perfect), value))
+        return Uncertainty(u.standard, least, u.high)
     return Uncertainty(u.standard, min(u.low, perfect), max(u.high, perfect))
 
 
@@ -110,7 +114,9 @@ def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty 
         return None
     # Between the quantiles of few draws themselves an interval would be too narrow.
     method: Literal["linear", "weibull"] = "linear" if len(good) >= FEW_DRAWS else "weibull"
-    low, under, middle, over, high = np.quantile(good, [0.025, 0.1587, 0.5, 0.8413, 0.975], method=method)
+    # The largest of several lies above the truth more often than noise alone puts it there.
+    ends = [0.0125, 0.1587, 0.5, 0.8413, 0.975] if extreme else [0.025, 0.1587, 0.5, 0.8413, 0.975]
+    low, under, middle, over, high = np.quantile(good, ends, method=method)
     # Half of what two thirds of the draws span: a few draws that fall on something else do not count.
     standard = float((over - under) / 2) if np.isfinite(over) else float(good[np.isfinite(good)].std(ddof=1))
     if not np.isfinite(value):
