@@ -42,10 +42,10 @@ build/openapi.json: $(VENV)/.ready $(shell find src/lumenar -name '*.py')
 	$(BIN)/python -m lumenar.api.openapi > $@
 
 api: build/openapi.json web/node_modules/.ready  ## generate the web client's types from the API
-	cd web && npx --no-install openapi-typescript ../build/openapi.json -o src/api/schema.d.ts
+	cd web && npx --no-install openapi-typescript ../build/openapi.json --default-non-nullable=false -o src/api/schema.d.ts
 
 check-api: build/openapi.json web/node_modules/.ready
-	@cd web && npx --no-install openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null 2>&1
+	@cd web && npx --no-install openapi-typescript ../build/openapi.json --default-non-nullable=false -o ../build/schema.d.ts >/dev/null 2>&1
 	@diff -q build/schema.d.ts web/src/api/schema.d.ts >/dev/null || { echo "web/src/api/schema.d.ts is out of date; run 'make api'."; exit 1; }
 
 chromium:

@@ -244,7 +244,7 @@ def served(folder: Path) -> None:
 
 def views(server: Server) -> None:
     """Answers of the views of review 1."""
-    board = "/api/reviews/1/board"
+    board = "/api/v1/reviews/1/board"
     line("Board, first answer after a start", f"{1000 * best(lambda: get(server, board), 1):.1f} ms", "")
     line("Board, after that", f"{1000 * best(lambda: get(server, board), 20):.1f} ms", "< 50 ms")
     slowest = ("", 0.0)
@@ -259,12 +259,12 @@ def views(server: Server) -> None:
         "uniformity",
     ):
         for target in ("gamma22", "oprgb"):
-            path = f"/api/reviews/1/plates/1/{measurement}?target={target}"
+            path = f"/api/v1/reviews/1/plates/1/{measurement}?target={target}"
             spent = best(lambda p=path: get(server, p), 1)  # type: ignore[misc]
             slowest = max(slowest, (measurement, spent), key=lambda s: s[1])
     line(f"plates against a target not seen before, slowest answer ({slowest[0]})", f"{1000 * slowest[1]:.0f} ms", "")
     for path, what in (
-        ("/api/reviews", "Shelf"), ("/api/reviews/1/verdict", "Verdict"), ("/api/compare?setup=1&setup=2&setup=3", "Compare"),
+        ("/api/v1/reviews", "Shelf"), ("/api/v1/reviews/1/verdict", "Verdict"), ("/api/v1/compare?setup=1&setup=2&setup=3", "Compare"),
     ):  # fmt: skip
         line(f"{what}, second answer", f"{1000 * best(lambda p=path: get(server, p), 3):.0f} ms", "")  # type: ignore[misc]
 

@@ -29,12 +29,12 @@ class Client:
     def call(self, method: str, path: str, body: object = None) -> bytes:
         """The body of an answer; RuntimeError where the server refuses."""
         try:
-            self._connection.request(method, "/api" + path, None if body is None else json.dumps(body), SITE)
+            self._connection.request(method, "/api/v1" + path, None if body is None else json.dumps(body), SITE)
             answer = self._connection.getresponse()
         except http.client.RemoteDisconnected:
             # The server lets idle connections go.
             self._connection.close()
-            self._connection.request(method, "/api" + path, None if body is None else json.dumps(body), SITE)
+            self._connection.request(method, "/api/v1" + path, None if body is None else json.dumps(body), SITE)
             answer = self._connection.getresponse()
         data = answer.read()
         if answer.status >= 400:

@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from lumenar.api import routes
+from lumenar.api import reviews as review_routes
 from lumenar.api.server import create_app
 from lumenar.service.data import FRESH_S
 
@@ -39,45 +39,45 @@ def problem(response, status, kind):
 
 
 def test_from_the_shelf_to_an_edition(client, bench):
-    assert client.get("/api/reviews").json() == []
-    assert {u["file"] for u in client.get("/api/units").json()} >= {PHONE}
-    review = client.post("/api/reviews", json={"shipped": PHONE}).json()["id"]
-    board = client.get(f"/api/reviews/{review}/board").json()
+    assert client.get("/api/v1/reviews").json() == []
+    assert {u["file"] for u in client.get("/api/v1/units").json()} >= {PHONE}
+    review = client.post("/api/v1/reviews", json={"shipped": PHONE}).json()["id"]
+    board = client.get(f"/api/v1/reviews/{review}/board").json()
     cells = [{"setup": s, "measurement": m} for s, m in board["next"]["cells"]]
-    plan = client.post("/api/plan", json={"review": review, "cells": cells}).json()
+    plan = client.post("/api/v1/plan", json={"review": review, "cells": cells}).json()
     assert plan["readings"] == 108 and plan["shared"] == 16
-    assert client.post("/api/runs", json={"review": review, "cells": cells}).status_code == 201
+    assert client.post("/api/v1/runs", json={"review": review, "cells": cells}).status_code == 201
     bench.runs.wait()
-    verdict = client.get(f"/api/reviews/{review}/verdict").json()
+    verdict = client.get(f"/api/v1/reviews/{review}/verdict").json()
     assert verdict["purposes"][0]["modes"][0]["name"] == "Faithful"
     gap = next(gap for gap in verdict["gaps"] if "brightness ladder" in gap)
     assert gap.startswith("Faithful: brightness ladder, ") and gap.endswith(" not measured.")
-    edition = client.post(f"/api/reviews/{review}/editions").json()
+    edition = client.post(f"/api/v1/reviews/{review}/editions").json()
     assert edition["number"] == 1
     page = client.get(edition["address"])
     assert page.status_code == 200 and "Tessary Pell 6" in page.text and gap in unescape(page.text)
     assert client.get(edition["package"]).content[:2] == b"PK"
-    assert client.post(f"/api/reviews/{review}/editions").json()["number"] == 2
-    assert [e["number"] for e in client.get(f"/api/reviews/{review}/editions").json()] == [2, 1]
-    shelf = client.get("/api/reviews").json()[0]
+    assert client.post(f"/api/v1/reviews/{review}/editions").json()["number"] == 2
+    assert [e["number"] for e in client.get(f"/api/v1/reviews/{review}/editions").json()] == [2, 1]
+    shelf = client.get("/api/v1/reviews").json()[0]
     assert shelf["editions"] == 2 and shelf["headline"][0]["mode"] == "Faithful"
 
 
 def test_plates_change_with_the_target_without_measuring(client, app, measured):
     readings = app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
-    own = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp").json()
-    other = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp", params={"target": "gamma24"}).json()
+    own = client.get(f"/api/v1/reviews/{measured}/plates/1/grey_ramp").json()
+    other = client.get(f"/api/v1/reviews/{measured}/plates/1/grey_ramp", params={"target": "gamma24"}).json()
     assert own["declared"] and own["target"] == "srgb" and not other["declared"]
     figure = {f["key"]: f["value"] for f in own["figures"]}, {f["key"]: f["value"] for f in other["figures"]}
     assert figure[0]["gamma"] == figure[1]["gamma"]
     assert figure[1]["curve_rms_lstar"] > figure[0]["curve_rms_lstar"] + 0.5
-    over = client.get(f"/api/reviews/{measured}/plates/1/grey_ramp", params={"overlay": [2, 3]}).json()
+    over = client.get(f"/api/v1/reviews/{measured}/plates/1/grey_ramp", params={"overlay": [2, 3]}).json()
     assert [s["name"] for s in over["shown"]] == ["Faithful", "Lively", "Hearth"]
     measured_lines = [s["name"] for s in over["charts"][0]["series"] if s["role"] == "measured"]
     assert measured_lines == ["Faithful", "Lively", "Hearth"]
     assert app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0] == readings
     for key in ("white_black", "gamut", "brightness_ladder"):
-        plates = client.get(f"/api/reviews/{measured}/plates/1/{key}").json()
+        plates = client.get(f"/api/v1/reviews/{measured}/plates/1/{key}").json()
         assert plates["charts"] and all(c["table"]["rows"] for c in plates["charts"])
 
 
@@ -130,7 +130,7 @@ WRONG = [
 
 @pytest.mark.parametrize(("method", "path", "body", "status", "kind"), WRONG)
 def test_what_goes_wrong_is_a_problem_document(client, phone, method, path, body, status, kind):
-    problem(client.request(method, f"/api{path}", json=body), status, kind)
+    problem(client.request(method, f"/api/v1{path}", json=body), status, kind)
 
 
 def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
@@ -139,8 +139,8 @@ def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
 
     monkeypatch.setattr("lumenar.service.shelf.shelf", broken)
     with own_client(app, bench) as client:
-        body = problem(client.get("/api/reviews"), 500, "fault")
-    assert "/api/reviews" in body["detail"] and "KeyError" in body["detail"]
+        body = problem(client.get("/api/v1/reviews"), 500, "fault")
+    assert "/api/v1/reviews" in body["detail"] and "KeyError" in body["detail"]
 
 
 STRANGE = st.one_of(
@@ -195,9 +195,11 @@ def test_whatever_is_asked_the_answer_is_one_or_says_what_is_wrong(client, phone
 def test_a_wrong_unit_file_says_where_and_stores_nothing(client, units):
     file = json.loads(units[PHONE])
     file["modes"][0]["sharpness"] = 3
-    body = problem(client.post("/api/reviews", json={"name": "mine.json", "text": json.dumps(file)}), 422, "unit-file")
+    body = problem(
+        client.post("/api/v1/reviews", json={"name": "mine.json", "text": json.dumps(file)}), 422, "unit-file"
+    )
     assert body["place"] == "modes[0].sharpness" and "unknown field" in body["detail"]
-    assert client.get("/api/reviews").json() == []
+    assert client.get("/api/v1/reviews").json() == []
 
 
 def test_a_full_disk_is_a_problem_document(client, app):
@@ -210,23 +212,23 @@ def test_a_full_disk_is_a_problem_document(client, app):
         raise StoreError("database or disk is full")
 
     app.db.transaction = full
-    body = problem(client.post("/api/reviews", json={"shipped": PHONE}), 503, "storage")
+    body = problem(client.post("/api/v1/reviews", json={"shipped": PHONE}), 503, "storage")
     assert "full" in body["detail"] and "safe" in body["detail"]
     app.db.transaction = real
 
 
 def test_a_strange_host_name_is_refused(client):
-    problem(client.get("/api/bench", headers={"host": "evil.example"}), 400, "host")
+    problem(client.get("/api/v1/bench", headers={"host": "evil.example"}), 400, "host")
 
 
 def test_a_board_is_written_once_and_anew_when_it_could_have_changed(client, app, measured, monkeypatch):
     made = []
-    real = routes.boards.board
-    monkeypatch.setattr(routes.boards, "board", lambda *a: made.append(a[1]) or real(*a))
-    path = f"/api/reviews/{measured}/board"
+    real = review_routes.boards.board
+    monkeypatch.setattr(review_routes.boards, "board", lambda *a: made.append(a[1]) or real(*a))
+    path = f"/api/v1/reviews/{measured}/board"
     first = client.get(path).json()
     assert client.get(path).json() == first and made == [measured]
-    other = client.post("/api/reviews", json={"shipped": MONITOR}).json()["id"]
+    other = client.post("/api/v1/reviews", json={"shipped": MONITOR}).json()["id"]
     client.get(path)
     count = len(made)
     # Readings of another review change nothing here; those of this one are told of soon, all else at once.
@@ -240,11 +242,11 @@ def test_a_board_is_written_once_and_anew_when_it_could_have_changed(client, app
     client.get(path)
     assert len(made) == count + 1
     row = first["rows"][0]
-    shown = client.get(f"/api/reviews/{measured}/setups/{row['setup']}").json()
+    shown = client.get(f"/api/v1/reviews/{measured}/setups/{row['setup']}").json()
     control = next(c for c in shown["controls"] if c["kind"] == "slider" and not c["locked"])
     changes = {control["path"]: control["maximum"] if control["value"] != control["maximum"] else control["minimum"]}
-    assert client.put(f"/api/reviews/{measured}/setups/{row['setup']}", json={"settings": changes}).status_code < 300
+    assert client.put(f"/api/v1/reviews/{measured}/setups/{row['setup']}", json={"settings": changes}, headers={"If-Match": "*"}).status_code < 300
     again = client.get(path).json()["rows"][0]
     assert again["state"] != row["state"] and any(c["state"] == "stale" for c in again["cells"])
-    client.delete(f"/api/reviews/{measured}")
+    client.delete(f"/api/v1/reviews/{measured}")
     assert client.get(path).status_code == 404

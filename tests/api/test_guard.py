@@ -43,28 +43,28 @@ FOREIGN = [
 @pytest.mark.parametrize(
     ("method", "path"),
     [
-        ("POST", "/api/reviews/1/editions"),
-        ("POST", "/api/bench/stop"),
-        ("DELETE", "/api/reviews/1"),
-        ("DELETE", "/api/free"),
+        ("POST", "/api/v1/reviews/1/editions"),
+        ("POST", "/api/v1/bench/stop"),
+        ("DELETE", "/api/v1/reviews/1"),
+        ("DELETE", "/api/v1/free"),
     ],
 )
 def test_another_site_changes_nothing(app, bench, phone, headers, method, path):
     answer = ask(app, bench, method, path, {"content-type": "application/json", **headers})
     problem(answer, 403, "origin")
-    assert len(own_client(app, bench).get("/api/reviews").json()) == 1
+    assert len(own_client(app, bench).get("/api/v1/reviews").json()) == 1
 
 
 @pytest.mark.parametrize("headers", [{"origin": "http://127.0.0.1:8140"}, {"sec-fetch-site": "none"}, OWN])
 def test_our_own_pages_and_programs_may(app, bench, phone, headers):
-    answer = ask(app, bench, "POST", "/api/bench/pause", {"content-type": "application/json", **headers})
+    answer = ask(app, bench, "POST", "/api/v1/bench/pause", {"content-type": "application/json", **headers})
     problem(answer, 409, "bench")
 
 
 @pytest.mark.parametrize("kind", ["text/plain", "application/x-www-form-urlencoded", "multipart/form-data", ""])
 def test_changes_are_json(app, bench, phone, kind):
     headers = {"sec-fetch-site": "same-origin"} | ({"content-type": kind} if kind else {})
-    problem(ask(app, bench, "POST", "/api/bench/stop", headers), 415, "content-type")
+    problem(ask(app, bench, "POST", "/api/v1/bench/stop", headers), 415, "content-type")
 
 
 @pytest.mark.parametrize(
@@ -81,16 +81,16 @@ def test_changes_are_json(app, bench, phone, kind):
     ],
 )
 def test_no_other_name_is_answered(app, bench, host):
-    problem(ask(app, bench, "GET", "/api/bench", {"host": host}), 400, "host")
+    problem(ask(app, bench, "GET", "/api/v1/bench", {"host": host}), 400, "host")
 
 
 @pytest.mark.parametrize("host", ["127.0.0.1:8140", "localhost", "[::1]:8140", "127.0.0.2:1", "LOCALHOST:80"])
 def test_every_name_of_this_machine_is_answered(app, bench, host):
-    assert ask(app, bench, "GET", "/api/bench", {"host": host}).status_code == 200
+    assert ask(app, bench, "GET", "/api/v1/bench", {"host": host}).status_code == 200
 
 
 def test_a_page_may_run_no_script_but_ours(client):
-    for path in ("/", "/api/bench", "/nothing"):
+    for path in ("/", "/api/v1/bench", "/nothing"):
         headers = client.get(path).headers
         policy = headers["content-security-policy"]
         assert "script-src 'self'" in policy and "frame-ancestors 'none'" in policy and "unsafe-eval" not in policy
@@ -99,19 +99,21 @@ def test_a_page_may_run_no_script_but_ours(client):
 
 
 def test_whatever_can_be_got_can_be_asked_about(client, phone):
-    for path in ("/api/reviews", f"/api/reviews/{phone}/board", "/", "/mark.svg"):
+    for path in ("/api/v1/reviews", f"/api/v1/reviews/{phone}/board", "/", "/mark.svg"):
         got, head = client.get(path), client.head(path)
         assert head.status_code == got.status_code and head.content == b""
         assert head.headers["content-type"] == got.headers["content-type"]
 
 
 def test_what_is_not_possible_says_what_is(client, phone):
-    answer = client.patch("/api/reviews")
+    answer = client.patch("/api/v1/reviews")
     problem(answer, 405, "method")
     assert {"GET", "HEAD", "POST"} <= set(answer.headers["allow"].split(", "))
 
 
-@pytest.mark.parametrize("path", ["/%00", "/api/reviews/%00", "/" + "a" * 300, "/published/%00/1/", "/" + "a/" * 3000])
+@pytest.mark.parametrize(
+    "path", ["/%00", "/api/v1/reviews/%00", "/" + "a" * 300, "/published/%00/1/", "/" + "a/" * 3000]
+)
 def test_strange_addresses_are_answered(client, path):
     assert client.get(path).status_code == 404
 
@@ -126,7 +128,7 @@ STRANGE = [
 
 
 @pytest.mark.parametrize("body", STRANGE)
-@pytest.mark.parametrize("path", ["/api/reviews", "/api/runs", "/api/figures"])
+@pytest.mark.parametrize("path", ["/api/v1/reviews", "/api/v1/runs", "/api/v1/figures"])
 def test_strange_bodies_are_refused_in_one_sentence(client, path, body):
     answer = client.post(path, content=body)
     assert 400 <= answer.status_code < 500 and answer.headers["content-type"] == "application/problem+json"
@@ -134,13 +136,13 @@ def test_strange_bodies_are_refused_in_one_sentence(client, path, body):
 
 
 def test_a_body_without_end_is_cut_off(client):
-    problem(client.post("/api/reviews", content=b"x" * (guard.MOST_BODY + 1)), 413, "too-large")
+    problem(client.post("/api/v1/reviews", content=b"x" * (guard.MOST_BODY + 1)), 413, "too-large")
 
     def endless():
         for _ in range(20):
             yield b"x" * 1_000_000
 
-    problem(client.post("/api/reviews", content=endless()), 413, "too-large")
+    problem(client.post("/api/v1/reviews", content=endless()), 413, "too-large")
 
 
 def test_only_this_machine_is_listened_on(capsys, tmp_path):
@@ -186,7 +188,7 @@ def test_half_open_requests_are_given_up_and_others_answered(app, bench, monkeyp
             s.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\n")
             half.append(s)
         whole = socket.create_connection(("127.0.0.1", port))
-        whole.sendall(b"GET /api/bench HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+        whole.sendall(b"GET /api/v1/bench HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
         whole.settimeout(5)
         assert whole.recv(100).startswith(b"HTTP/1.1 200")
         for s in half:

@@ -13,7 +13,7 @@ from ..web.driver import Server
 
 def call(server, method, path, body=None):
     request = urllib.request.Request(
-        server.url + "/api" + path,
+        server.url + "/api/v1" + path,
         method=method,
         data=None if body is None else json.dumps(body).encode(),
         headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"},
@@ -86,7 +86,7 @@ def test_told_to_end_it_leaves_the_bench_at_once_and_goes_on_after(capfd, server
     other = ("DELETE", "/free") if kind == "run" else ("DELETE", "/corrections/attempt")
     begun = time.monotonic()
     call(server, *other)
-    page = urllib.request.urlopen(server.url + "/api/events", timeout=60)
+    page = urllib.request.urlopen(server.url + "/api/v1/events", timeout=60)
     assert page.readline().startswith(b"event: bench")
     server.stop()
     assert time.monotonic() - begun < 4

@@ -71,7 +71,7 @@ class Server:
         end = time.monotonic() + 120
         while time.monotonic() < end:
             try:
-                urllib.request.urlopen(f"{self.url}/api/bench", timeout=1).read()
+                urllib.request.urlopen(f"{self.url}/api/v1/bench", timeout=1).read()
                 return
             except OSError:
                 if self.process.poll() is not None:

@@ -76,13 +76,13 @@ class Person:
         self.until(lambda: self.driver.switch_to.active_element.tag_name != "select")
 
     def api(self, path):
-        with urllib.request.urlopen(f"{self.server.url}/api{path}", timeout=60) as answer:
+        with urllib.request.urlopen(f"{self.server.url}/api/v1{path}", timeout=60) as answer:
             return json.load(answer)
 
     def send(self, method, path, body):
         """Something that a person could do, done through the API."""
         request = urllib.request.Request(
-            f"{self.server.url}/api{path}",
+            f"{self.server.url}/api/v1{path}",
             method=method,
             data=json.dumps(body).encode(),
             headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"},

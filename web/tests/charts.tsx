@@ -42,6 +42,7 @@ export const chart = (more: Partial<Chart>): Chart => ({
   marks: [],
   field: [],
   bare: false,
+  aspect: null,
   table_open: false,
   ...more,
 });

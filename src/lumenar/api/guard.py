@@ -56,6 +56,11 @@ def _host_of(value: str) -> str | None:
     return parts.hostname if parts.netloc == value and value else None
 
 
+def _most(path: str) -> int:
+    """Bytes of a body that an address takes."""
+    return MOST_READINGS if path.endswith(("/figures", "/imports", "/imports/preview")) else MOST_BODY
+
+
 class Guard:
     """ASGI middleware; hosts: names that are answered besides those of this machine."""
 
@@ -85,7 +90,7 @@ class Guard:
             status, kind, detail = refused
             await problem(status, kind, detail)(scope, receive, answer)
             return
-        most = MOST_READINGS if scope["path"].endswith("/figures") else MOST_BODY
+        most = _most(scope["path"])
         await self.app(scope, _Limited(receive, most).receive, answer)
 
     def _refused(self, scope: Scope) -> tuple[int, str, str] | None:
@@ -101,8 +106,8 @@ class Guard:
         length = headers.get("content-length", "0")
         if not length.isdigit():
             return 400, "request", "Content-Length is no number."
-        if int(length) > (MOST_READINGS if path.endswith("/figures") else MOST_BODY):
-            return 413, "too-large", f"The body is larger than {MOST_BODY // 1_000_000} MB."
+        if int(length) > _most(path):
+            return 413, "too-large", f"The body is larger than {_most(path) // 1_000_000} MB."
         if scope["method"] in SAFE:
             return None
         if not self._own_page(headers, hosts[0]):

@@ -7,20 +7,19 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
+from lumenar.api.deps import application, unchanged
 from lumenar.api.models import Id, MenuText, Text
 from lumenar.core.menu import Consequences, Kind, Place, Scope
 from lumenar.service import menu_map
-from lumenar.service.application import Application
 from lumenar.service.menu_map import Answer, KnownMenu, MenuMap, PastMenu
 
-router = APIRouter(prefix="/api")
+router = APIRouter()
+
 
 Paths = Annotated[list[Text], Field(max_length=500)]
+
+
 Words = Annotated[str, Field(max_length=300)]
-
-
-def _app(request: Request) -> Application:
-    return request.app.state.application  # type: ignore[no-any-return]
 
 
 class Answered(BaseModel):
@@ -89,46 +88,52 @@ class Wish(BaseModel):
 @router.get("/menus")
 def menus(request: Request) -> list[KnownMenu]:
     """Every menu that can be taken over."""
-    return menu_map.known_menus(_app(request))
+    return menu_map.known_menus(application(request))
 
 
 @router.get("/reviews/{review}/menu")
-def read_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
+def read_menu(request: Request, response: Response, review: Id, unit: Id | None = None) -> MenuMap:
     """The menu of a sample."""
-    return menu_map.menu_map(_app(request), review, unit)
+    shown = menu_map.menu_map(application(request), review, unit)
+    response.headers["ETag"] = f'"{shown.version}"'
+    return shown
 
 
 @router.put("/reviews/{review}/menu")
 def change_menu(request: Request, review: Id, texts: MenuTexts, unit: Id | None = None) -> MenuMap:
     """Correct a menu by its texts."""
-    return menu_map.change(_app(request), review, unit, texts.modes, texts.controls, texts.answer)
+    with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
+        return menu_map.change(application(request), review, unit, texts.modes, texts.controls, texts.answer)
 
 
 @router.patch("/reviews/{review}/menu/controls")
 def change_control(request: Request, review: Id, change: ControlChange, unit: Id | None = None) -> MenuMap:
     """Correct one control in place."""
-    given = change.fields.model_dump(exclude_unset=True)
-    # Only these two can be unknown or none; null for another leaves it as it is.
-    fields = {k: v for k, v in given.items() if v is not None or k in ("default", "role")}
-    return menu_map.change_control(_app(request), review, unit, change.path, fields, change.answer)
+    with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
+        given = change.fields.model_dump(exclude_unset=True)
+        # Only these two can be unknown or none; null for another leaves it as it is.
+        fields = {k: v for k, v in given.items() if v is not None or k in ("default", "role")}
+        return menu_map.change_control(application(request), review, unit, change.path, fields, change.answer)
 
 
 @router.post("/reviews/{review}/menu/undo")
 def undo_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
     """Take back the last change of a menu."""
-    return menu_map.undo(_app(request), review, unit)
+    with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
+        return menu_map.undo(application(request), review, unit)
 
 
 @router.get("/reviews/{review}/menu/history")
 def menu_history(request: Request, review: Id, unit: Id | None = None) -> list[PastMenu]:
     """What was changed of a menu."""
-    return menu_map.history(_app(request), review, unit)
+    return menu_map.history(application(request), review, unit)
 
 
 @router.post("/reviews/{review}/menu/take")
 def take_menu(request: Request, review: Id, taken: TakeOver, unit: Id | None = None) -> MenuMap:
     """Take over the menu of another sample."""
-    return menu_map.take(_app(request), review, unit, taken.from_unit, taken.answer)
+    with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
+        return menu_map.take(application(request), review, unit, taken.from_unit, taken.answer)
 
 
 @router.get("/reviews/{review}/menu/file", response_class=Response)
@@ -138,16 +143,19 @@ def menu_file(
     """A menu as a file."""
     media = {"json": "application/json", "csv": "text/csv"}[format]
     headers = {"Content-Disposition": f'attachment; filename="menu-{review}.{format}"'}
-    return Response(menu_map.text_of_menu(_app(request), review, unit, format), media_type=media, headers=headers)
+    return Response(
+        menu_map.text_of_menu(application(request), review, unit, format), media_type=media, headers=headers
+    )
 
 
 @router.post("/reviews/{review}/menu/file")
 def take_menu_file(request: Request, review: Id, file: MenuFile, unit: Id | None = None) -> MenuMap:
     """Take a menu from a file."""
-    return menu_map.take_file(_app(request), review, unit, file.text, file.answer)
+    with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
+        return menu_map.take_file(application(request), review, unit, file.text, file.answer)
 
 
 @router.post("/reviews/{review}/setups/{setup}/consequences")
 def read_consequences(request: Request, review: Id, setup: Id, wish: Wish) -> Consequences:
     """What setting a control would reset, lock and free."""
-    return menu_map.consequences(_app(request), review, setup, wish.changes, wish.path, wish.value)
+    return menu_map.consequences(application(request), review, setup, wish.changes, wish.path, wish.value)

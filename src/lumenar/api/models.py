@@ -15,6 +15,13 @@ TargetKey = Annotated[str, Field(max_length=400)]
 """The key of a target; that of one's own says all of it."""
 
 
+class SetupChoice(BaseModel):
+    """A setup of a review."""
+
+    review: Id
+    setup: Id
+
+
 class Created(BaseModel):
     """The number of what was made."""
 

@@ -13,13 +13,15 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
+from lumenar.api.deps import PreconditionError
 from lumenar.core.measurements import MissingPatchError
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError, UserError
 from lumenar.store.database import SAVE, DamagedError, StoreError
 
 TITLES = {
     400: "Bad input", 403: "Not allowed", 404: "Not found", 405: "Not possible", 408: "Too slow", 409: "Not now",
-    413: "Too large", 415: "Not JSON", 422: "Bad input", 500: "A fault of Lumenar", 503: "Cannot save",
+    412: "Changed meanwhile", 413: "Too large", 415: "Not JSON", 422: "Bad input", 428: "From which state?",
+    500: "A fault of Lumenar", 503: "Cannot save",
 }  # fmt: skip
 
 
@@ -53,7 +55,7 @@ def _allowed(request: Request) -> list[str]:
     return sorted(found | {"HEAD"} if "GET" in found else found)
 
 
-CODES = ("400", "403", "404", "405", "408", "409", "413", "415", "422", "500", "503")
+CODES = ("400", "403", "404", "405", "408", "409", "412", "413", "415", "422", "428", "500", "503")
 
 
 def declared(document: dict[str, Any]) -> dict[str, Any]:
@@ -63,11 +65,37 @@ def declared(document: dict[str, Any]) -> dict[str, Any]:
     schemas["Problem"] = Problem.model_json_schema()
     for name in ("HTTPValidationError", "ValidationError"):
         schemas.pop(name, None)
+    _whole_answers(document)
     for path in document["paths"].values():
         for operation in path.values():
             for code in CODES:
                 operation["responses"][code] = {"description": TITLES[int(code)], "content": content}
     return document
+
+
+def _whole_answers(document: dict[str, Any]) -> None:
+    """What is only ever answered has all its fields, those with a default too; what is sent may leave these out."""
+    schemas = document["components"]["schemas"]
+    sent: set[str] = set()
+
+    def reach(node: Any) -> None:
+        if isinstance(node, dict):
+            name = str(node.get("$ref", "")).rsplit("/", 1)[-1]
+            if name and name not in sent:
+                sent.add(name)
+                reach(schemas.get(name))
+            for value in node.values():
+                reach(value)
+        elif isinstance(node, list):
+            for value in node:
+                reach(value)
+
+    for path in document["paths"].values():
+        for operation in path.values():
+            reach(operation.get("requestBody"))
+    for name, schema in schemas.items():
+        if name not in sent and "properties" in schema:
+            schema["required"] = list(schema["properties"])
 
 
 def install(app: FastAPI) -> None:
@@ -77,6 +105,10 @@ def install(app: FastAPI) -> None:
     def user_error(_: Request, e: UserError) -> JSONResponse:
         status = {NotFoundError: 404, ConflictError: 409, BadInputError: 422}.get(type(e), 400)
         return problem(status, e.kind, e.detail, e.place)
+
+    @app.exception_handler(PreconditionError)
+    def precondition(_: Request, e: PreconditionError) -> JSONResponse:
+        return problem(e.status, "changed-meanwhile" if e.status == 412 else "precondition", e.detail)
 
     @app.exception_handler(StoreError)
     def store_error(_: Request, e: StoreError) -> JSONResponse:

@@ -24,9 +24,23 @@ from starlette.types import Scope
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from lumenar import __version__
-from lumenar.api import displays, instruments, menus, problems
+from lumenar.api import bench as bench_routes
+from lumenar.api import (
+    displays,
+    events,
+    free,
+    imports,
+    instruments,
+    menus,
+    plates,
+    problems,
+    reviews,
+    runs,
+    setups,
+    targets,
+)
+from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
-from lumenar.api.routes import router
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
 from lumenar.service import shelf
@@ -38,6 +52,10 @@ from lumenar.service.instruments import Corrector
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
+PREFIX = "/api/v1"
+NOUNS = (
+    reviews, displays, menus, setups, targets, runs, bench_routes, events, free, instruments, plates, imports, edition_routes,
+)  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 
 
@@ -60,10 +78,8 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     problems.install(app)
     document = app.openapi
     app.openapi = lambda: problems.declared(document())  # type: ignore[method-assign]
-    app.include_router(router)
-    app.include_router(instruments.router)
-    app.include_router(displays.router)
-    app.include_router(menus.router)
+    for noun in NOUNS:
+        app.include_router(noun.router, prefix=PREFIX)
     editions = application.folder / "editions"
     editions.mkdir(exist_ok=True)
     app.mount("/published", Published(application, editions), name="published")
@@ -139,7 +155,9 @@ class _Server(uvicorn.Server):
     """A server that lets go of the pages that listen as soon as it is told to end; it would wait for them otherwise."""
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
-        self.config.app.state.closing = True  # type: ignore[union-attr]
+        state = self.config.app.state  # type: ignore[union-attr]
+        state.closing = True
+        state.bench.live.hub.wake()
         super().handle_exit(sig, frame)
 
 

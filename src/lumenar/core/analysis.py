@@ -94,7 +94,7 @@ def analyse(
     exact, perfect = _perfect(m, own, target, count)
     for key in spread:
         if key in perfect and key in exact and np.ndim(exact[key]) == 0:
-            spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key])
+            spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key], key in m.extremes)
     floors = {
         k: float(np.nanquantile(perfect[k], 0.95))
         for k in _error_keys(m, figures)

@@ -303,6 +303,9 @@ class Readings:
         # Cut off at nothing last, so that noise is taken out of what is added up rather than left in it.
         usual = np.maximum(np.interp(time_s, t, off**2 - noise), 0)
         total = np.where(self.plain, usual, np.maximum(usual, squares.max(axis=0) / 2))
+        # Windows are compared with one another alone: what is no more than noise must not make them wander.
+        windows = self.ordinary & ~self.plain
+        total = np.where(windows, np.maximum(total - 2 * np.interp(time_s, t, noise), 0), total)
         alike = off[sides[0]] * off[sides[1]] > 0
         common = np.where(alike, np.clip(squares.min(axis=0), 0, total), 0)
         return replace(self, drift=np.sqrt(total - common), shared_drift=np.sqrt(common))

@@ -77,17 +77,26 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
     return readings.with_XYZ(drawn)
 
 
-def with_perfect(u: Uncertainty, value: float, perfect: float, floor: Array) -> Uncertainty:
+def with_perfect(
+    u: Uncertainty, value: float, perfect: float, floor: Array, extreme: bool = False
+) -> Uncertainty:  # fmt: skip
     """An interval that also holds what a perfect display would give, where the value is one that noise alone gives it.
 
     floor (draws,): the figure's draws about perfection. Spreads and maxima of what is all alike grow by noise in a way that
-    draws about noisy readings cannot show, since these differ already.
+    draws about noisy readings cannot show, since these differ already. extreme: as of `summarise`; draws of the largest of
+    several go a little farther than readings do, so that fewer of them are enough.
     """
     good = floor[np.isfinite(floor)]
     if len(good) < 2 or not np.isfinite(perfect):
         return u
     # Where perfection is an end of what the figure can be, only the other end of its draws is improbable.
-    ends = [0.0, 0.96] if perfect <= good.min() else [0.05, 1.0] if perfect >= good.max() else [0.025, 0.975]
+    ends = (
+        [0.0, 0.93 if extreme else 0.96]
+        if perfect <= good.min()
+        else [0.05, 1.0]
+        if perfect >= good.max()
+        else [0.025, 0.975]
+    )
     low, high = np.quantile(good, ends, method="weibull")
     if not min(low, perfect) <= value <= max(high, perfect):
         # Noise alone gives such a value in a few of a hundred cases only, so perfection is not among what it may be.

@@ -44,6 +44,8 @@ class Application(Data):
         super().__init__(folder)
         self.computing = Lock()
         self.publishing = Lock()
+        self.editing = Lock()
+        """Held while an edit is compared with what it was made from, and made."""
         self.rubric = load_rubric()
         with self.db.transaction() as db:
             runs.pause_running(

@@ -6,6 +6,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from datetime import UTC, datetime
+from hashlib import sha256
 from pathlib import Path
 from threading import Lock, RLock
 from typing import Any
@@ -16,6 +17,11 @@ from lumenar.store.database import Database
 def now() -> str:
     """The wall's time, ISO 8601 in UTC to the second."""
     return datetime.now(UTC).replace(microsecond=0).isoformat()
+
+
+def digest(*parts: object) -> str:
+    """A short text that differs where any part differs: what an edit was made from, to tell whether it is still so."""
+    return sha256(repr(parts).encode()).hexdigest()[:16]
 
 
 class Cache:

@@ -27,7 +27,7 @@ from lumenar.core.strict_json import DoubledNameError, once
 from lumenar.core.targets import resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.data import now
+from lumenar.service.data import digest, now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.new_display import parse
@@ -101,9 +101,11 @@ class MenuSample:
 
 @dataclass(frozen=True)
 class MenuMap:
-    """The menu of a sample, as a tree and as the texts it can be changed by. shared: how many samples have this menu."""
+    """The menu of a sample, as a tree and as the texts it can be changed by. version: differs where anything of it differs;
+    shared: how many samples have this menu."""
 
     unit: int
+    version: str
     name: str
     sample: str
     maker: str
@@ -157,12 +159,18 @@ def menu_map(app: Application, review_id: int, unit_id: int | None = None) -> Me
         for m in menu.modes
     ]
     return MenuMap(
-        shown.row.id, shown.row.name, shown.row.sample, shown.row.maker, shown.row.model, shown.row.kind, shown.row.panel,
+        shown.row.id, digest(menu), shown.row.name, shown.row.sample, shown.row.maker, shown.row.model, shown.row.kind,
+        shown.row.panel,
         shown.stand_in, [MenuSample(u.id, u.sample, u.serial, u.firmware) for u in reviews.units_of(db, review_id)],
         len(reviews.units_with_menu(db, shown.row.menu_id)), modes, [_control(c, own.get(c.path, {})) for c in menu.controls],
         [MenuColumn(s.id, s.name, s.mode, {p: text_of(v) for p, v in s.changes.items()}) for s in setups],
         text_of_modes(menu), text_of_controls(menu), menus.count_changes(db, shown.row.menu_id),
     )  # fmt: skip
+
+
+def version(app: Application, review_id: int, unit_id: int | None = None) -> str:
+    """What an edit of a menu is made from."""
+    return digest(_sample(app, review_id, unit_id).menu)
 
 
 def _control(c: Control, own: dict[str, str]) -> MenuControl:

@@ -12,7 +12,7 @@ import numpy as np
 
 from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.service.application import Application
-from lumenar.service.data import now
+from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.store import corrections, instruments
 from lumenar.store.corrections import CorrectionRow
@@ -46,6 +46,7 @@ class NamedMeter:
     """A meter, the days since its calibration, and the panel types it has a correction for."""
 
     id: int
+    version: str
     driver: str
     identity: MeterIdentity
     calibrated_days_ago: int | None
@@ -83,7 +84,7 @@ def _view(row: InstrumentRow, panels: list[str]) -> NamedMeter:
         row.name, row.serial, role, kinds.get(row.kind, "colorimeter"), row.calibrated_on,
         None if row.repeatability is None else 100 * row.repeatability, row.floor, row.note,
     )  # fmt: skip
-    return NamedMeter(row.id, row.driver, identity, days, panels)
+    return NamedMeter(row.id, digest(row), row.driver, identity, days, panels)
 
 
 def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
@@ -111,6 +112,11 @@ def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
     return InstrumentRow(
         number, m.role, TYPED, m.kind, name, serial, m.calibrated_on, share, m.floor_cd_m2, m.note.strip()[:200]
     )  # fmt: skip
+
+
+def version(app: Application, number: int) -> str:
+    """What an edit of a meter is made from."""
+    return digest(_held(app, number))
 
 
 def add(app: Application, meter: MeterIdentity) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Sequence
+from dataclasses import replace
 
 from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.habits import Habits
@@ -20,7 +21,7 @@ from lumenar.service.rig import Rig
 from lumenar.service.seat import Seat
 from lumenar.store import corrections, reviews, runs
 from lumenar.store.database import StoreError
-from lumenar.store.runs import NewPatch, RunRow
+from lumenar.store.runs import NewPatch, NewRun, RunRow
 
 log = logging.getLogger("lumenar.bench")
 
@@ -96,24 +97,38 @@ class RunQueue:
         return PlanPreview(readings, asked - readings, seconds, saved, wall, warm, planner.left_out)
 
     def start(
-        self, review_id: int, wanted: Sequence[Cell], options: Options | None = None, meter: HandMeter | None = None
+        self,
+        review_id: int,
+        wanted: Sequence[Cell],
+        options: Options | None = None,
+        meter: HandMeter | None = None,
+        key: str | None = None,
     ) -> int:
         """Plan and queue a run, one for each unit; they start when the bench is free, those by hand (with that meter) when the
-        person does. Returns the first one's number."""
+        person does. Returns the first one's number. key: whoever asks again with the same key gets the run that was started
+        with it."""
+        if key is not None and (there := runs.with_key(self.app.db.connection(), key)) is not None:
+            return there
         options = options or Options()
         plans = Planner(self.app, review_id, options).plans(wanted)
-        made = []
+        new: list[NewRun] = []
         for p in plans:
             patches = [NewPatch(x.setup, x.patch, x.seconds, x.measurements) for x in p.plan.patches]
-            new = new_run(
+            run = new_run(
                 self.app, review_id, p.unit_id, list(p.setups.values()), p.habits, options.warm_up, patches, meter
             )  # fmt: skip
-            with self.app.db.transaction() as writing:
-                if reviews.unit(writing, p.unit_id) is None:
+            new.append(replace(run, key=None if new else key))
+        made = []
+        # All samples' runs or none, so that a key stands for all of them.
+        with self.app.db.transaction() as writing:
+            if key is not None and (there := runs.with_key(writing, key)) is not None:
+                return there
+            for run in new:
+                if reviews.unit(writing, run.unit_id) is None:
                     raise NotFoundError("review", f"There is no review {review_id}.")
-                made.append(runs.add_run(writing, new))
+                made.append(runs.add_run(writing, run))
                 # By hand it is the person who knows that the display has been on for long enough.
-                if runs.was_warm(writing, p.unit_id) or (new.state == "waiting" and options.warm_up):
+                if runs.was_warm(writing, run.unit_id) or (run.state == "waiting" and options.warm_up):
                     runs.set_warm(writing, made[-1], True)
         self.work_on_next()
         self._live.tell()

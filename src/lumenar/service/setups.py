@@ -10,7 +10,7 @@ from lumenar.core.menu import MenuError, Value, text_of
 from lumenar.core.targets import resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.data import now
+from lumenar.service.data import digest, now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice, choices
@@ -61,9 +61,10 @@ class SignalFormat:
 
 @dataclass(frozen=True)
 class SetupView:
-    """A setup with all its controls."""
+    """A setup with all its controls. version: differs where anything of the setup, its room or its menu differs."""
 
     setup: int
+    version: str
     name: str
     mode: str
     signal: str
@@ -104,6 +105,13 @@ class Edit:
     format: SignalFormat | None = None
 
 
+def version(app: Application, review_id: int, setup_id: int) -> str:
+    """What an edit of a setup is made from."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    rooms = conditions.of_review(app.db.connection(), review_id)
+    return digest(setup, rooms, display(app, setup.unit_id).menu)
+
+
 def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     """A setup as the settings dialog shows it."""
     setup = cells.setup_of(app, review_id, setup_id)
@@ -128,7 +136,8 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     ]  # fmt: skip
     rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id)}
     return SetupView(
-        setup.id, setup.name, setup.mode, setup.signal, row.sample, row.firmware, row.id, setup.target,
+        setup.id, version(app, review_id, setup_id), setup.name, setup.mode, setup.signal,
+        row.sample, row.firmware, row.id, setup.target,
         resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
         None if setup.condition_id is None else rooms.get(setup.condition_id),
         "dark, as stand-ins stand" if shown.stand_in else "not recorded", list(rooms.values()),

@@ -9,7 +9,7 @@ from lumenar.core.colour.spaces import XYZ_to_xy
 from lumenar.core.colour.temperature import cct_duv
 from lumenar.core.targets import CUSTOM, TARGETS, Target, TargetError, custom, resolve
 from lumenar.service.application import Application
-from lumenar.service.data import now
+from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.store import named_targets, runs
 
@@ -46,6 +46,7 @@ class TargetView:
     setups declare it. id: the number of one that somebody defined, None of one that ships."""
 
     id: int | None
+    version: str
     key: str
     signal: str
     definition: TargetDefinition | None
@@ -84,7 +85,9 @@ def _view(t: Target, number: int | None, setups: int) -> TargetView:
         definition = TargetDefinition(
             t.title, *t.space.primaries, t.space.white, t.curve, t.gamma, t.black, t.luminance
         )  # fmt: skip
-    return TargetView(number, t.key, t.signal, definition, t.title, round(float(cct)), round(float(duv), 5), setups)
+    return TargetView(
+        number, digest(t.key), t.key, t.signal, definition, t.title, round(float(cct)), round(float(duv), 5), setups
+    )
 
 
 def _made(d: TargetDefinition) -> Target:
@@ -98,6 +101,11 @@ def _free(app: Application, made: Target, mine: int | None = None) -> None:
     for r in named_targets.every(app.db.connection()):
         if r.id != mine and resolve(r.key).title.lower() == made.title.lower():
             raise BadInputError("target", f"There is a target {made.title!r} already; choose another title.", "title")
+
+
+def version(app: Application, target_id: int) -> str:
+    """What an edit of a target is made from."""
+    return digest(_row(app, target_id).key)
 
 
 def add(app: Application, definition: TargetDefinition) -> TargetView:

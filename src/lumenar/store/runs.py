@@ -29,6 +29,7 @@ class RunRow:
     correction_id: int | None
     warm_up: int
     warm: int | None
+    key: str | None = None
 
     @property
     def meter(self) -> Mapping[str, Any]:
@@ -116,16 +117,17 @@ class NewRun:
     setups: Mapping[int, AsMeasured]
     patches: Sequence[NewPatch]
     state: str = "queued"
+    key: str | None = None
 
 
 def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     """Store a planned run: its patches in order, their uses, its cells, and what its setups are."""
     cursor = db.execute(
-        "INSERT INTO run (review_id, unit_id, state, created_at, meters, habits, correction_id, warm_up)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO run (review_id, unit_id, state, created_at, meters, habits, correction_id, warm_up, key)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             new.review_id, new.unit_id, new.state, new.created_at, json.dumps(new.meters),
-            json.dumps(new.habits), new.correction_id, int(new.warm_up),
+            json.dumps(new.habits), new.correction_id, int(new.warm_up), new.key,
         ),
     )  # fmt: skip
     run_id = int(cursor.lastrowid or 0)
@@ -230,6 +232,21 @@ def get(db: sqlite3.Connection, run_id: int) -> RunRow | None:
     condition = None if row["condition"] is None else json.loads(row["condition"])
     texts = {"meters": json.loads(row["meters"]), "habits": json.loads(row["habits"]), "condition": condition}
     return RunRow(**{**row, **texts})
+
+
+def with_key(db: sqlite3.Connection, key: str) -> int | None:
+    """The run that was started with a key; None where none was."""
+    row = db.execute("SELECT id FROM run WHERE key = ?", (key,)).fetchone()
+    return None if row is None else int(row["id"])
+
+
+def of_review(db: sqlite3.Connection, review_id: int, before: int | None, limit: int) -> list[RunRow]:
+    """Runs of a review, the newest first, from before a number on."""
+    rows = db.execute(
+        "SELECT id FROM run WHERE review_id = ? AND id < coalesce(?, 9223372036854775807) ORDER BY id DESC LIMIT ?",
+        (review_id, before, limit),
+    ).fetchall()
+    return [run for r in rows if (run := get(db, r["id"]))]
 
 
 def unfinished(db: sqlite3.Connection) -> list[RunRow]:

@@ -1,4 +1,5 @@
-import type { components } from "./schema";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Board = Schemas["Board"];
@@ -45,6 +46,8 @@ export type EditionView = Schemas["EditionView"];
 export type PlanPreview = Schemas["PlanPreview"];
 export type RunOption = Schemas["RunOption"];
 export type CellChoice = Schemas["CellChoice"];
+/** What is sent, by the name of its schema. */
+export type Sent<K extends keyof Schemas> = Schemas[K];
 export type Problem = { type: string; title: string; status: number; detail: string; place?: string | null };
 
 /** A problem document from the server, or the server not answering. */
@@ -54,37 +57,45 @@ export class ApiError extends Error {
   }
 }
 
-/** One request to the API; throws ApiError with a sentence for the person. */
-export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  let response: Response;
+const OFFLINE: Problem = {
+  type: "urn:lumenar:offline",
+  title: "No answer",
+  status: 0,
+  detail: "The server does not answer. Nothing is lost; start it again and this page goes on by itself.",
+};
+
+/** The API, by its document: addresses, what is asked and what is answered are checked by the compiler. */
+export const api = createClient<paths>({
+  baseUrl: "",
+  // A change says that it is JSON even where it has no body.
+  headers: { "Content-Type": "application/json" },
+  querySerializer: { array: { style: "form", explode: true } },
+  fetch: (request) => globalThis.fetch(request),
+});
+
+/** What the API answers; throws ApiError with a sentence for the person. */
+export async function got<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer: Awaited<typeof asked>;
   try {
-    response = await fetch(`/api${path}`, {
-      method,
-      headers: method === "GET" ? {} : { "Content-Type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
+    answer = await asked;
   } catch {
-    throw new ApiError({
-      type: "urn:lumenar:offline",
-      title: "No answer",
-      status: 0,
-      detail: "The server does not answer. Nothing is lost; start it again and this page goes on by itself.",
-    });
+    throw new ApiError(OFFLINE);
   }
-  if (response.status === 204) return undefined as T;
-  const text = await response.text();
-  if (!response.ok) {
-    try {
-      throw new ApiError(JSON.parse(text) as Problem);
-    } catch (error) {
-      if (error instanceof ApiError) throw error;
-      throw new ApiError({
-        type: "urn:lumenar:error",
-        title: "Error",
-        status: response.status,
-        detail: `The server failed (${response.status}). What was measured is safe; try again.`,
-      });
-    }
-  }
-  return JSON.parse(text) as T;
+  const { data, error, response } = answer;
+  if (response.ok) return data as T;
+  throw new ApiError(
+    isProblem(error)
+      ? error
+      : {
+          type: "urn:lumenar:error",
+          title: "Error",
+          status: response.status,
+          detail: `The server failed (${response.status}). What was measured is safe; try again.`,
+        },
+  );
 }
+
+const isProblem = (e: unknown): e is Problem => typeof e === "object" && e !== null && "detail" in e && "type" in e;
+
+/** An edit says which state it was made from, so that two tabs never overwrite each other. */
+export const from = (version: string) => ({ headers: { "If-Match": `"${version}"` } });

@@ -25,7 +25,7 @@ export function grown(board: Board, cells: Grown["cells"]): Board {
 
 /** One connection to the server's events: the bench's state at once, the other views a few times a second at most. */
 function listen(client: QueryClient, connected: (yes: boolean) => void): () => void {
-  const source = new EventSource("/api/events");
+  const source = new EventSource("/api/v1/events");
   let waiting: ReturnType<typeof setTimeout> | undefined;
   const refresh = () => {
     waiting ??= setTimeout(() => {

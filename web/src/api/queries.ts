@@ -1,73 +1,56 @@
 import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import {
-  type BenchStatus,
-  type Board,
-  type CellChoice,
-  type ComparedSetup,
-  type Comparison,
-  call,
-  type EditionView,
-  type FormChoice,
-  type FreeView,
-  type InstrumentsView,
-  type KnownMenu,
-  type Look,
-  type MenuMap,
-  type PastChange,
-  type PastMenu,
-  type PlanPreview,
-  type Plates,
-  type Recall,
-  type SetupView,
-  type Sheet,
-  type ShelfEntry,
-  type ShippedUnit,
-  type TargetView,
-  type Verdict,
-} from "./client";
+import { api, type CellChoice, got } from "./client";
 import type { components } from "./schema";
 
-export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => call<ShelfEntry[]>("GET", "/reviews") });
+export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got(api.GET("/api/v1/reviews")) });
 export const useShipped = () =>
   useQuery({
     queryKey: ["units"],
-    queryFn: () => call<ShippedUnit[]>("GET", "/units"),
+    queryFn: () => got(api.GET("/api/v1/units")),
     staleTime: Number.POSITIVE_INFINITY,
   });
-const ofUnit = (unit: number | null) => (unit === null ? "" : `?unit=${unit}`);
 export const useMenu = (review: number, unit: number | null) =>
   useQuery({
     queryKey: ["menu", review, unit],
-    queryFn: () => call<MenuMap>("GET", `/reviews/${review}/menu${ofUnit(unit)}`),
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/menu", { params: { path: { review }, query: { unit } } })),
     placeholderData: keepPreviousData,
   });
-export const useMenus = () =>
-  useQuery({ queryKey: ["menu", "known"], queryFn: () => call<KnownMenu[]>("GET", "/menus") });
+export const useMenus = () => useQuery({ queryKey: ["menu", "known"], queryFn: () => got(api.GET("/api/v1/menus")) });
 export const useMenuHistory = (review: number, unit: number) =>
   useQuery({
     queryKey: ["menu", review, unit, "history"],
-    queryFn: () => call<PastMenu[]>("GET", `/reviews/${review}/menu/history?unit=${unit}`),
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/menu/history", { params: { path: { review }, query: { unit } } })),
   });
 export const useSheet = (run: number) =>
-  useQuery({ queryKey: ["sheet", run], queryFn: () => call<Sheet>("GET", `/runs/${run}/sheet`) });
+  useQuery({
+    queryKey: ["sheet", run],
+    queryFn: () => got(api.GET("/api/v1/runs/{run}/sheet", { params: { path: { run } } })),
+  });
 export const useForms = () =>
   useQuery({
     queryKey: ["forms"],
-    queryFn: () => call<FormChoice[]>("GET", "/forms"),
+    queryFn: () => got(api.GET("/api/v1/forms")),
     staleTime: Number.POSITIVE_INFINITY,
   });
 export const useBoard = (review: number) =>
-  useQuery({ queryKey: ["board", review], queryFn: () => call<Board>("GET", `/reviews/${review}/board`) });
+  useQuery({
+    queryKey: ["board", review],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/board", { params: { path: { review } } })),
+  });
 export const useVerdict = (review: number) =>
-  useQuery({ queryKey: ["verdict", review], queryFn: () => call<Verdict>("GET", `/reviews/${review}/verdict`) });
+  useQuery({
+    queryKey: ["verdict", review],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/verdict", { params: { path: { review } } })),
+  });
 export const useEditions = (review: number) =>
   useQuery({
     queryKey: ["editions", review],
-    queryFn: () => call<EditionView[]>("GET", `/reviews/${review}/editions`),
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/editions", { params: { path: { review } } })),
   });
 const benchQuery = queryOptions({
   queryKey: ["bench"],
-  queryFn: () => call<BenchStatus>("GET", "/bench"),
+  queryFn: () => got(api.GET("/api/v1/bench")),
   staleTime: Number.POSITIVE_INFINITY,
   refetchOnWindowFocus: false,
 });
@@ -75,12 +58,12 @@ export const useBench = () => useQuery(benchQuery);
 /** The clock's speed alone: who asks for no more is not drawn anew with every reading. */
 export const useSpeed = () => useQuery({ ...benchQuery, select: (b) => b.speed });
 
-export type RunOptions = Partial<components["schemas"]["Options"]>;
+export type RunOptions = components["schemas"]["Options"];
 
 export function usePlan(review: number, cells: CellChoice[], options: RunOptions, speed: number | undefined) {
   return useQuery({
     queryKey: ["plan", review, speed, options, cells],
-    queryFn: () => call<PlanPreview>("POST", "/plan", { review, cells, options }),
+    queryFn: () => got(api.POST("/api/v1/plan", { body: { review, cells, options } })),
     enabled: cells.length > 0,
     placeholderData: keepPreviousData,
   });
@@ -93,6 +76,7 @@ export interface Laid {
   target: string | null;
 }
 
+/** The same as the address of a view says it. */
 export function laidQuery({ overlay, pins, target }: Laid): URLSearchParams {
   const query = new URLSearchParams(overlay.map((o) => ["overlay", String(o)]));
   for (const p of pins) query.append("pin", p);
@@ -103,7 +87,15 @@ export function laidQuery({ overlay, pins, target }: Laid): URLSearchParams {
 export const platesQuery = (review: number, setup: number, measurement: string, laid: Laid) =>
   queryOptions({
     queryKey: ["plates", review, setup, measurement, laid],
-    queryFn: () => call<Plates>("GET", `/reviews/${review}/plates/${setup}/${measurement}?${laidQuery(laid)}`),
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/reviews/{review}/plates/{setup}/{measurement}", {
+          params: {
+            path: { review, setup, measurement },
+            query: { overlay: laid.overlay, pin: laid.pins, target: laid.target },
+          },
+        }),
+      ),
   });
 
 export function usePlates(review: number, setup: number, measurement: string, laid: Laid, enabled = true) {
@@ -115,14 +107,12 @@ export function usePlates(review: number, setup: number, measurement: string, la
 }
 
 export const useComparable = () =>
-  useQuery({ queryKey: ["compare", "setups"], queryFn: () => call<ComparedSetup[]>("GET", "/compare/setups") });
+  useQuery({ queryKey: ["compare", "setups"], queryFn: () => got(api.GET("/api/v1/compare/setups")) });
 
 export function useComparison(setups: number[], target: string | null) {
-  const query = new URLSearchParams(setups.map((s) => ["setup", String(s)]));
-  if (target) query.set("target", target);
   return useQuery({
     queryKey: ["compare", setups, target],
-    queryFn: () => call<Comparison>("GET", `/compare?${query}`),
+    queryFn: () => got(api.GET("/api/v1/compare", { params: { query: { setup: setups, target } } })),
     enabled: setups.length > 0,
     placeholderData: keepPreviousData,
   });
@@ -131,37 +121,42 @@ export function useComparison(setups: number[], target: string | null) {
 export const useSetup = (review: number, setup: number) =>
   useQuery({
     queryKey: ["setup", review, setup],
-    queryFn: () => call<SetupView>("GET", `/reviews/${review}/setups/${setup}`),
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/setups/{setup}", { params: { path: { review, setup } } })),
   });
 
 export const useHistory = (review: number, setup: number) =>
   useQuery({
     queryKey: ["history", review, setup],
-    queryFn: () => call<PastChange[]>("GET", `/reviews/${review}/setups/${setup}/history`),
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/setups/{setup}/history", { params: { path: { review, setup } } })),
   });
 export const useRecall = (review: number, setup: number) =>
   useQuery({
     queryKey: ["recall", review, setup],
-    queryFn: () => call<Recall>("GET", `/reviews/${review}/setups/${setup}/recall`),
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/setups/{setup}/recall", { params: { path: { review, setup } } })),
   });
-export const useTargets = () =>
-  useQuery({ queryKey: ["targets"], queryFn: () => call<TargetView[]>("GET", "/targets") });
+export const useTargets = () => useQuery({ queryKey: ["targets"], queryFn: () => got(api.GET("/api/v1/targets")) });
 
 export const useInstruments = () =>
   useQuery({
     queryKey: ["instruments"],
-    queryFn: () => call<InstrumentsView>("GET", "/instruments"),
+    queryFn: () => got(api.GET("/api/v1/instruments")),
     refetchInterval: (query) => (query.state.data?.attempt?.step === "reading" ? 300 : false),
   });
 
 export const useFree = () =>
-  useQuery({ queryKey: ["free"], queryFn: () => call<FreeView>("GET", "/free"), staleTime: Number.POSITIVE_INFINITY });
+  useQuery({ queryKey: ["free"], queryFn: () => got(api.GET("/api/v1/free")), staleTime: Number.POSITIVE_INFINITY });
 
 export function useLook(review: number, setup: number, target: string | null, factor: number) {
-  const query = new URLSearchParams({ factor: String(factor), ...(target ? { target } : {}) });
   return useQuery({
     queryKey: ["look", review, setup, target, factor],
-    queryFn: () => call<Look>("GET", `/reviews/${review}/look/${setup}?${query}`),
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/reviews/{review}/look/{setup}", {
+          params: { path: { review, setup }, query: { factor, target } },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
 }

@@ -69,3 +69,7 @@ DELETE FROM menu WHERE id NOT IN (SELECT menu_id FROM unit);
 
 -- What a person said of defaults that a change corrected: "were" what was measured, or have "changed" since.
 ALTER TABLE menu_change ADD COLUMN answer TEXT NOT NULL DEFAULT '' CHECK (answer IN ('', 'were', 'changed'));
+
+-- Who starts a run says a key of their own, so that asking twice starts it once.
+ALTER TABLE run ADD COLUMN key TEXT;
+CREATE UNIQUE INDEX run_by_key ON run (key) WHERE key IS NOT NULL;

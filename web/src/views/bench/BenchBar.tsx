@@ -1,14 +1,18 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import type { BenchStatus } from "../../api/client";
-import { call } from "../../api/client";
+import { api, got } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
 import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Select } from "../../parts/field";
 
-const post = (verb: string) => () => call<BenchStatus>("POST", `/bench/${verb}`);
+const steer = {
+  pause: () => got(api.POST("/api/v1/bench/pause")),
+  resume: () => got(api.POST("/api/v1/bench/resume")),
+  stop: () => got(api.POST("/api/v1/bench/stop")),
+};
 
 /** Three significant digits, as luminance is written everywhere. */
 export const luminance = (Y: number) =>
@@ -89,7 +93,7 @@ function Live({ status }: { status: BenchStatus }) {
 }
 
 function Clock({ status }: { status: BenchStatus }) {
-  const set = useAct((speed: number) => call<BenchStatus>("PUT", "/bench/clock", { speed }), ["bench", "plan"]);
+  const set = useAct((speed: number) => got(api.PUT("/api/v1/bench/clock", { body: { speed } })), ["bench", "plan"]);
   return (
     <Box flex="none">
       <Text as="label" color="ink3" fontSize="11px" display="block" {...{ htmlFor: "clock" }}>
@@ -118,9 +122,9 @@ function Clock({ status }: { status: BenchStatus }) {
 /** Always at the bottom: instruments, patch, live reading, progress, time left, pause and stop. */
 export function BenchBar() {
   const bench = useBench();
-  const pause = useAct(post("pause"), ["bench"]);
-  const resume = useAct(post("resume"), ["bench"]);
-  const stop = useAct(post("stop"), ["bench", "board"]);
+  const pause = useAct(steer.pause, ["bench"]);
+  const resume = useAct(steer.resume, ["bench"]);
+  const stop = useAct(steer.stop, ["bench", "board"]);
   const status = bench.data;
   const active: boolean = status?.state === "running" || status?.state === "paused" || status?.state === "queued";
   const run = status?.kind === "run";

@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { type Board, type BoardCell, call } from "../../api/client";
+import { api, type Board, type BoardCell, from, got } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
@@ -44,6 +44,7 @@ function lastMeter(): Meter {
     return usual;
   }
 }
+const newKey = () => `${Date.now()}-${Math.random().toString(36).slice(2)}`;
 /** A meter as the API takes it: by its number where it has one. */
 const madeWith = ({ named, ...meter }: Meter) => (named === null ? { meter } : { named_meter: named });
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
@@ -120,7 +121,13 @@ function Groups({
 
 function Undo({ saved, review, done }: { saved: Saved; review: number; done: () => void }) {
   const back = useAct(
-    () => call("POST", `/reviews/${review}/setups/${saved.setup}/undo`),
+    () =>
+      got(
+        api.POST("/api/v1/reviews/{review}/setups/{setup}/undo", {
+          params: { path: { review, setup: saved.setup } },
+          ...from(saved.version),
+        }),
+      ),
     ["board", "setup", "verdict", "shelf"],
   );
   const undo = () => back.mutate(undefined, { onSuccess: done });
@@ -167,18 +174,25 @@ export default function BoardView() {
   const [asking, setAsking] = useState(false);
   const search = useRef<HTMLInputElement>(null);
   const [meter, setMeter] = useState<Meter>(lastMeter);
+  // The same until a run was started, so that asking again after an answer was lost starts none twice.
+  const key = useRef(newKey());
   const start = useAct(
     (cells: { setup: number; measurement: string }[]) =>
-      call<{ id: number }>("POST", "/runs", {
-        review,
-        cells,
-        options,
-        ...(board.data?.stand_in ? {} : madeWith(meter)),
-      }),
+      got(
+        api.POST("/api/v1/runs", {
+          headers: { "Idempotency-Key": key.current },
+          body: {
+            review,
+            cells,
+            options,
+            ...(board.data?.stand_in ? {} : madeWith(meter)),
+          },
+        }),
+      ),
     ["board", "bench", "shelf"],
   );
-  const run = useAct((setup: number) => call("POST", "/free", { review, setup }), ["free", "bench"]);
-  const rest = useAct(() => call("DELETE", "/free"), ["free", "bench", "board"]);
+  const run = useAct((setup: number) => got(api.POST("/api/v1/free", { body: { review, setup } })), ["free", "bench"]);
+  const rest = useAct(() => got(api.DELETE("/api/v1/free")), ["free", "bench", "board"]);
 
   const chosen = useMemo(() => [...selected].sort().map(cellOf), [selected]);
   const next = board.data?.next;
@@ -200,6 +214,7 @@ export default function BoardView() {
     if (!cells.length || start.isPending) return;
     start.mutate(cells, {
       onSuccess: ({ id }) => {
+        key.current = newKey();
         clear();
         if (board.data && !board.data.stand_in) localStorage.setItem(METER, JSON.stringify(meter));
         // What no stand-in shows, a person reads: the list is the next thing to do.
@@ -391,7 +406,7 @@ export default function BoardView() {
           {["json", "csv", "cgats"].map((f) => (
             <A
               key={f}
-              href={`/api/reviews/${review}/readings?format=${f}`}
+              href={`/api/v1/reviews/${review}/readings?format=${f}`}
               download
               textDecoration="underline dotted"
               display="inline-flex"

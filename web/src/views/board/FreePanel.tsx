@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import { call, type FreeView } from "../../api/client";
+import { api, got } from "../../api/client";
 import { useAct, useBench, useFree } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
@@ -16,11 +16,14 @@ export function FreePanel({ review }: { review: number }) {
   const view = free.data;
   const open = view?.running && view.review === review;
   const touched = ["free"];
-  const move = useAct((m: { control: string; value: number }) => call<FreeView>("PUT", "/free/control", m), touched);
-  const capture = useAct(() => call<FreeView>("POST", "/free/captures"), touched);
-  const ladder = useAct(() => call("POST", "/free/ladder"), ["free", "board", "plates"]);
-  const setting = useAct(() => call("POST", "/free/setting"), ["free", "board", "setup"]);
-  const stop = useAct(() => call<FreeView>("DELETE", "/free"), ["free", "bench", "board"]);
+  const move = useAct(
+    (m: { control: string; value: number }) => got(api.PUT("/api/v1/free/control", { body: m })),
+    touched,
+  );
+  const capture = useAct(() => got(api.POST("/api/v1/free/captures")), touched);
+  const ladder = useAct(() => got(api.POST("/api/v1/free/ladder")), ["free", "board", "plates"]);
+  const setting = useAct(() => got(api.POST("/api/v1/free/setting")), ["free", "board", "setup"]);
+  const stop = useAct(() => got(api.DELETE("/api/v1/free")), ["free", "bench", "board"]);
   const control = view?.controls.find((c) => c.path === view.control);
   const [value, setValue] = useState(control?.value ?? 0);
   const given = control?.value;

@@ -1,6 +1,6 @@
 import { Box, Flex, Tabs, Text } from "@chakra-ui/react";
 import { type RefObject, useRef, useState } from "react";
-import { type Consequences, call, type SetupView } from "../../api/client";
+import { api, type Consequences, from, got, type Sent, type SetupView } from "../../api/client";
 import { useAct, useSetup } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
@@ -25,6 +25,8 @@ function inWords(path: string, value: unknown, c: Consequences): string {
 export interface Saved {
   setup: number;
   name: string;
+  /** What it is now, so that it is taken back only while it is. */
+  version: string;
 }
 
 interface Props {
@@ -57,11 +59,38 @@ function Body({
   const [words, setWords] = useState(was);
   const [newName, setNewName] = useState("");
   const [firmware, setFirmware] = useState(view.firmware);
-  type Body = Record<string, unknown>;
-  const change = useAct((body: Body) => call("PUT", `/reviews/${review}/setups/${view.setup}`, body), TOUCHED);
-  const add = useAct((body: Body) => call("POST", `/reviews/${review}/setups`, { like: view.setup, ...body }), TOUCHED);
-  const remove = useAct(() => call("DELETE", `/reviews/${review}/setups/${view.setup}`), TOUCHED);
-  const flash = useAct((f: string) => call("PUT", `/units/${view.unit}/firmware`, { firmware: f }), TOUCHED);
+  type Body = Sent<"Settings">;
+  const change = useAct(
+    (body: Body) =>
+      got(
+        api.PUT("/api/v1/reviews/{review}/setups/{setup}", {
+          params: { path: { review, setup: view.setup } },
+          body,
+          ...from(view.version),
+        }),
+      ),
+    TOUCHED,
+  );
+  const add = useAct(
+    (body: Body) =>
+      got(
+        api.POST("/api/v1/reviews/{review}/setups", {
+          params: { path: { review } },
+          body: { like: view.setup, ...body },
+        }),
+      ),
+    TOUCHED,
+  );
+  const remove = useAct(
+    () =>
+      got(api.DELETE("/api/v1/reviews/{review}/setups/{setup}", { params: { path: { review, setup: view.setup } } })),
+    TOUCHED,
+  );
+  const flash = useAct(
+    (f: string) =>
+      got(api.PUT("/api/v1/units/{unit}/firmware", { params: { path: { unit: view.unit } }, body: { firmware: f } })),
+    TOUCHED,
+  );
   const different = Object.fromEntries(Object.entries(values).filter(([k, v]) => v !== given[k]));
   const newlyRead = [...read].filter((p) => !known.has(p) || p in different);
   const others = changedWords(words, was);
@@ -76,9 +105,16 @@ function Body({
   /** What a change would bring with it, asked of the menu before it is made; only the last question counts. */
   const foresee = (path: string, value: number | string) => {
     const mine = ++asked.current;
-    const rest = Object.entries(different).filter(([k, v]) => k !== path && v !== null && v !== "");
+    const rest = Object.entries(different).flatMap(([k, v]) =>
+      k === path || v === null || v === "" ? [] : [[k, v] as const],
+    );
     const wish = { changes: Object.fromEntries(rest), path, value };
-    call<Consequences>("POST", `/reviews/${review}/setups/${view.setup}/consequences`, wish).then(
+    got(
+      api.POST("/api/v1/reviews/{review}/setups/{setup}/consequences", {
+        params: { path: { review, setup: view.setup } },
+        body: wish,
+      }),
+    ).then(
       (c) => {
         const any = c.resets.length + c.locks.length + c.frees.length > 0;
         if (mine === asked.current) setTold(any ? { ...c, path } : null);
@@ -88,8 +124,8 @@ function Body({
   };
   const save = () =>
     change.mutate(body, {
-      onSuccess: () => {
-        onSaved({ setup: view.setup, name: words.name });
+      onSuccess: ({ version }) => {
+        onSaved({ setup: view.setup, name: words.name, version });
         close(true);
       },
     });

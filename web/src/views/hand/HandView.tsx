@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Grid, Progress, Text } from "@chakra-ui/react";
 import { type ClipboardEvent, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { type Answer, type Answers, call, type Sheet, type SheetPatch } from "../../api/client";
+import { type Answer, api, got, type Sent, type Sheet, type SheetPatch } from "../../api/client";
 import { useAct, useForms, useSheet } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
@@ -9,6 +9,7 @@ import { Field, Select } from "../../parts/field";
 import { duration } from "../bench/BenchBar";
 
 const FORM = "lumenar-form";
+type Form = Sent<"TypedReadings">["form"];
 const A = chakra(Link);
 const colour = (rgb: number[]) => `rgb(${rgb.map((v) => Math.round(255 * Math.min(1, Math.max(0, v)))).join(" ")})`;
 
@@ -114,14 +115,17 @@ function Step({
 }) {
   const patch = sheet.patches[at] as SheetPatch;
   const forms = useForms();
-  const [form, setForm] = useState(() => localStorage.getItem(FORM) ?? "XYZ");
+  const [form, setForm] = useState<Form>(() => {
+    const kept = localStorage.getItem(FORM);
+    return kept === "Yxy" || kept === "Yuv" ? kept : "XYZ";
+  });
   const [text, setText] = useState("");
   const [answer, setAnswer] = useState<Answer | null>(null);
   const [pasted, setPasted] = useState<Answer[]>([]);
   const input = useRef<HTMLInputElement>(null);
   const enter = useAct(
     (readings: { patch: number; text: string; sure: boolean }[]) =>
-      call<Answers>("POST", `/runs/${sheet.run}/readings`, { form, readings }),
+      got(api.POST("/api/v1/runs/{run}/readings", { params: { path: { run: sheet.run } }, body: { form, readings } })),
     ["sheet", "board", "shelf", "verdict", "plates"],
   );
   // biome-ignore lint/correctness/useExhaustiveDependencies: another patch begins with an empty field
@@ -268,7 +272,7 @@ function Step({
         <Select
           value={form}
           onChange={(e) => {
-            setForm(e.target.value);
+            setForm(e.target.value as Form);
             localStorage.setItem(FORM, e.target.value);
             input.current?.focus();
           }}
@@ -291,7 +295,10 @@ export default function HandView() {
   const go = useNavigate();
   const sheet = useSheet(Number(run));
   const [chosen, setChosen] = useState<number | null>(null);
-  const end = useAct(() => call("POST", `/runs/${run}/end`), ["sheet", "board", "shelf"]);
+  const end = useAct(
+    () => got(api.POST("/api/v1/runs/{run}/end", { params: { path: { run: Number(run) } } })),
+    ["sheet", "board", "shelf"],
+  );
   const board = () => go(`/review/${review}`);
   useKeys("hand", { back: board });
   useTitle(sheet.data ? `By hand: ${sheet.data.name}` : undefined);

@@ -1,7 +1,7 @@
 import { Box, FileUpload, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { type ReactNode, useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { ApiError, call, type Understood } from "../../api/client";
+import { ApiError, api, got, type Sent, type Understood } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { LampButton, ProblemNote, QuietButton, Wide } from "../../parts/basics";
@@ -171,8 +171,11 @@ export default function ImportView() {
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [mapping, setMapping] = useState<Record<string, string>>({});
   const [who, setWho] = useState({ maker: "", model: "", kind: "monitor", panel: "" });
-  const look = useAct((body: object) => call<Understood>("POST", "/imports/preview", body));
-  const add = useAct((body: object) => call<{ id: number }>("POST", "/imports", body), ["shelf", "board", "compare"]);
+  const look = useAct((body: Sent<"ImportedText">) => got(api.POST("/api/v1/imports/preview", { body })));
+  const add = useAct(
+    (body: Sent<"NewImport">) => got(api.POST("/api/v1/imports", { body })),
+    ["shelf", "board", "compare"],
+  );
   const back = () => go(review === null ? "/" : `/review/${review}`);
   useKeys("view", { back });
   useTitle("Import readings");
@@ -279,6 +282,7 @@ export default function ImportView() {
                 loading={add.isPending}
                 disabled={needed && !(who.maker.trim() && who.model.trim())}
                 onClick={() =>
+                  chosen &&
                   add.mutate({ ...chosen, mapping, review, ...who }, { onSuccess: ({ id }) => go(`/review/${id}`) })
                 }
               >

@@ -1,5 +1,5 @@
 import { Badge, Table, Text } from "@chakra-ui/react";
-import { call, type InstrumentsView as View } from "../../api/client";
+import { api, got, type InstrumentsView as View } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { Mono, ProblemNote, TakeOff, Wide } from "../../parts/basics";
 import { PANELS } from "./common";
@@ -19,7 +19,10 @@ const HEADS = [
 
 /** The corrections there are: of which meter, by its serial, for which panel type. */
 export function Corrections({ view }: { view: View }) {
-  const remove = useAct((id: number) => call("DELETE", `/corrections/${id}`), ["instruments"]);
+  const remove = useAct(
+    (id: number) => got(api.DELETE("/api/v1/corrections/{correction}", { params: { path: { correction: id } } })),
+    ["instruments"],
+  );
   if (view.corrections.length === 0)
     return (
       <Text color="ink2">

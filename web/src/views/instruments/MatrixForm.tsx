@@ -1,32 +1,38 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, call, type NamedMeter } from "../../api/client";
+import { ApiError, api, got, type NamedMeter, type Sent } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { PANELS } from "./common";
 
+type Row = [number, number, number];
+
 /** Nine numbers as people paste them, in three rows; null where there are not nine. Decimals with a point, or with commas. */
-export function nine(text: string): number[][] | null {
+export function nine(text: string): [Row, Row, Row] | null {
   const comma = !text.includes(".") && /\d,\d/.test(text);
   const numbers = text
     .split(comma ? /[\s;]+/ : /[\s;,[\]()]+/)
     .filter(Boolean)
     .map((t) => Number(comma ? t.replace(",", ".") : t));
   if (numbers.length !== 9 || !numbers.every(Number.isFinite)) return null;
-  return [numbers.slice(0, 3), numbers.slice(3, 6), numbers.slice(6)];
+  return [numbers.slice(0, 3) as Row, numbers.slice(3, 6) as Row, numbers.slice(6) as Row];
 }
 
 /** A correction that was made elsewhere, as a matrix. */
 export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => void }) {
-  const [panel, setPanel] = useState("lcd");
+  const [panel, setPanel] = useState<Sent<"NewCorrection">["panel"]>("lcd");
   const [matrix, setMatrix] = useState("");
   const [u, setU] = useState("1");
   const [madeBy, setMadeBy] = useState("");
   const [madeOn, setMadeOn] = useState("");
   const [wrong, setWrong] = useState(false);
-  const save = useAct((body: unknown) => call("POST", `/meters/${meter.id}/corrections`, body), ["instruments"]);
+  const save = useAct(
+    (body: Sent<"NewCorrection">) =>
+      got(api.POST("/api/v1/meters/{meter}/corrections", { params: { path: { meter: meter.id } }, body })),
+    ["instruments"],
+  );
   const problem = save.error instanceof ApiError ? save.error.problem : null;
   const error = (field: string) => (problem?.place?.startsWith(field) ? problem.detail : undefined);
   const submit = () => {
@@ -77,7 +83,7 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
           />
         </Labelled>
         <Labelled label="For panels">
-          <Select value={panel} onChange={(e) => setPanel(e.target.value)}>
+          <Select value={panel} onChange={(e) => setPanel(e.target.value as typeof panel)}>
             {Object.entries(PANELS).map(([k, t]) => (
               <option key={k} value={k}>
                 {t}

@@ -1,6 +1,6 @@
 import { Box, Flex, Progress, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { type Attempt, call, type InstrumentsView as View } from "../../api/client";
+import { type Attempt, api, got, type InstrumentsView as View } from "../../api/client";
 import { useAct, useBoard, useShelf } from "../../api/queries";
 import { signed } from "../../charts/common";
 import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
@@ -8,8 +8,8 @@ import { Select } from "../../parts/field";
 import { PANELS } from "./common";
 
 function Result({ attempt }: { attempt: Attempt }) {
-  const keep = useAct(() => call("POST", "/corrections"), ["instruments"]);
-  const drop = useAct(() => call("DELETE", "/corrections/attempt"), ["instruments"]);
+  const keep = useAct(() => got(api.POST("/api/v1/corrections")), ["instruments"]);
+  const drop = useAct(() => got(api.DELETE("/api/v1/corrections/attempt")), ["instruments"]);
   const drift = attempt.summary?.drift_percent ?? 0;
   return (
     <Box data-testid="correction-result">
@@ -67,7 +67,7 @@ function Result({ attempt }: { attempt: Attempt }) {
 }
 
 function Making({ attempt }: { attempt: Attempt }) {
-  const drop = useAct(() => call("DELETE", "/corrections/attempt"), ["instruments", "bench"]);
+  const drop = useAct(() => got(api.DELETE("/api/v1/corrections/attempt")), ["instruments", "bench"]);
   if (attempt.step === "done") return <Result attempt={attempt} />;
   const reference = attempt.done < attempt.total / 2;
   return (
@@ -102,7 +102,7 @@ export function NewCorrection({ view }: { view: View }) {
   const [review, setReview] = useState<number | null>(null);
   const chosen = review ?? shelf.data?.[0]?.id ?? null;
   const start = useAct(
-    (body: { review: number; setup: number }) => call("POST", "/corrections/attempt", body),
+    (body: { review: number; setup: number }) => got(api.POST("/api/v1/corrections/attempt", { body })),
     ["instruments", "bench"],
   );
   if (view.attempt) return <Making attempt={view.attempt} />;

@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, call, type NamedMeter, type InstrumentsView as View } from "../../api/client";
+import { ApiError, api, from, got, type NamedMeter, type Sent, type InstrumentsView as View } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
@@ -38,7 +38,13 @@ function words(m: NamedMeter | null) {
 function MeterForm({ meter, done }: { meter: NamedMeter | null; done: () => void }) {
   const [v, setV] = useState(() => words(meter));
   const save = useAct(
-    (body: unknown) => call(meter ? "PUT" : "POST", meter ? `/meters/${meter.id}` : "/meters", body),
+    async (body: Sent<"NewMeter">) => {
+      if (meter === null) await got(api.POST("/api/v1/meters", { body }));
+      else
+        await got(
+          api.PUT("/api/v1/meters/{meter}", { params: { path: { meter: meter.id } }, body, ...from(meter.version) }),
+        );
+    },
     ["instruments"],
   );
   const problem = save.error instanceof ApiError ? save.error.problem : null;
@@ -169,7 +175,10 @@ const ago = (days: number | null | undefined) =>
 export function OwnMeters({ view, add, onAdd }: { view: View; add: boolean; onAdd: (on: boolean) => void }) {
   const [edit, setEdit] = useState<NamedMeter | null>(null);
   const [correct, setCorrect] = useState<NamedMeter | null>(null);
-  const remove = useAct((id: number) => call("DELETE", `/meters/${id}`), ["instruments"]);
+  const remove = useAct(
+    (id: number) => got(api.DELETE("/api/v1/meters/{meter}", { params: { path: { meter: id } } })),
+    ["instruments"],
+  );
   return (
     <Box as="section" aria-label="Meters of your own">
       <Flex align="center" gap="12px" mb="4px">

@@ -1,5 +1,5 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
-import { call, type InstrumentsView as View } from "../../api/client";
+import { api, got, type InstrumentsView as View } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
 import { Mono, ProblemNote, Wide } from "../../parts/basics";
 import { Select } from "../../parts/field";
@@ -7,7 +7,10 @@ import { Select } from "../../parts/field";
 /** The stand-ins' meters, their state, and how to see what happens when one fails. */
 export function StandIns({ view }: { view: View }) {
   const bench = useBench();
-  const fail = useAct((fault: string | null) => call("PUT", "/bench/fault", { fault }), ["instruments", "bench"]);
+  const fail = useAct(
+    (fault: string | null) => got(api.PUT("/api/v1/bench/fault", { body: { fault } })),
+    ["instruments", "bench"],
+  );
   const busy = (bench.data?.kind ?? "") !== "";
   return (
     <Box as="section" aria-label="Stand-in meters">

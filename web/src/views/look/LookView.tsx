@@ -15,7 +15,7 @@ function Scene({ review, look, scene }: { review: number; look: Look; scene: Loo
   const [at, setAt] = useState(50);
   const query = new URLSearchParams({ factor: String(look.factor), target: look.target });
   const source = (meant: boolean) =>
-    `/api/reviews/${review}/look/${look.setup}/${scene.key}.png?${query}&meant=${meant}`;
+    `/api/v1/reviews/${review}/look/${look.setup}/${scene.key}.png?${query}&meant=${meant}`;
   return (
     <Box as="figure" data-scene={scene.key}>
       <Flex as="figcaption" gap="10px" align="baseline" mb="5px">

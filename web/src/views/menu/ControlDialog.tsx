@@ -1,11 +1,11 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
 import { useState } from "react";
-import type { MenuControl } from "../../api/client";
+import type { MenuControl, MenuMap, Sent } from "../../api/client";
 import { Key, LampButton, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
-import { useMenuChange } from "./change";
+import { changesOf, useMenuChange } from "./change";
 
 const KINDS = {
   slider: "a slider with numbers",
@@ -43,7 +43,7 @@ const typed = (c: MenuControl) => ({
 });
 type Typed = ReturnType<typeof typed>;
 
-function changed(v: Typed, was: Typed): Record<string, unknown> {
+function changed(v: Typed, was: Typed): Sent<"ControlFields"> {
   const out: Record<string, unknown> = {};
   const number = (t: string) => Number(t.replace(",", "."));
   const numeric = v.kind === "slider" || v.kind === "notches";
@@ -59,7 +59,7 @@ function changed(v: Typed, was: Typed): Record<string, unknown> {
     else if (key === "role") out[key] = v.role || null;
     else out[key] = v[key];
   }
-  return out;
+  return out as Sent<"ControlFields">;
 }
 
 function Choice<T extends string>({
@@ -85,18 +85,18 @@ function Choice<T extends string>({
 /** Correct what is known of a control, in place. */
 export function ControlDialog({
   review,
-  unit,
+  map,
   control,
   close,
 }: {
   review: number;
-  unit: number;
+  map: MenuMap;
   control: MenuControl;
   close: () => void;
 }) {
   const was = typed(control);
   const [v, setV] = useState(was);
-  const change = useMenuChange("PATCH", `/reviews/${review}/menu/controls?unit=${unit}`);
+  const change = useMenuChange(changesOf(review, map).control);
   const set = (w: Partial<Typed>) => setV((old) => ({ ...old, ...w }));
   const fields = changed(v, was);
   const dirty = Object.keys(fields).length > 0;

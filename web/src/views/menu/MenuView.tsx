@@ -1,14 +1,14 @@
 import { Box, Flex, Grid, Tabs, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { call, type MenuControl, type MenuMap } from "../../api/client";
+import type { MenuControl, MenuMap } from "../../api/client";
 import { useAct, useMenu } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { SettingsDialog } from "../board/SettingsDialog";
 import { ControlDialog } from "./ControlDialog";
-import { useMenuChange } from "./change";
+import { changesOf, useMenuChange } from "./change";
 import { differing, type Entry, entries, short, words } from "./lines";
 import { MenuPast, TakeOver } from "./TakeOver";
 import { type Drawn, Tree } from "./Tree";
@@ -19,7 +19,7 @@ const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet"];
 function Edit({ map, review, done }: { map: MenuMap; review: number; done: () => void }) {
   const [modes, setModes] = useState(map.modes_text);
   const [controls, setControls] = useState(map.controls_text);
-  const save = useMenuChange("PUT", `/reviews/${review}/menu?unit=${map.unit}`);
+  const save = useMenuChange(changesOf(review, map).texts);
   const changed = modes !== map.modes_text || controls !== map.controls_text;
   return (
     <Grid templateColumns={{ base: "1fr", md: "minmax(0, 1fr) minmax(0, 2fr) minmax(0, 1fr)" }} gap="18px" p="16px">
@@ -110,7 +110,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
   const [setup, setSetup] = useState<number | null>(null);
   const [drawn, setDrawn] = useState<Drawn | null>(null);
   const search = useRef<HTMLInputElement>(null);
-  const change = useMenuChange("PATCH", `/reviews/${review}/menu/controls?unit=${map.unit}`);
+  const change = useMenuChange(changesOf(review, map).control);
   const wanted = filter.toLowerCase();
   const lines = entries(map.controls).filter(
     (e) =>
@@ -223,7 +223,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
       ) : (
         <Quiet>No controls are written down yet. They can be pasted as they stand in the menu.</Quiet>
       )}
-      {open && <ControlDialog review={review} unit={map.unit} control={open} close={() => setOpen(null)} />}
+      {open && <ControlDialog review={review} map={map} control={open} close={() => setOpen(null)} />}
       {setup !== null && (
         <SettingsDialog review={review} setup={setup} close={() => setSetup(null)} onSaved={() => setSetup(null)} />
       )}
@@ -244,7 +244,7 @@ export default function MenuView() {
   const go = useNavigate();
   const menu = useMenu(review, asked === null ? null : Number(asked));
   const [tab, setTab] = useState<string | null>(null);
-  const undo = useAct(() => call("POST", `/reviews/${review}/menu/undo?unit=${menu.data?.unit}`), TOUCHED);
+  const undo = useAct(async () => menu.data && changesOf(review, menu.data).undo(), TOUCHED);
   useTitle(menu.data ? `Menu map of ${menu.data.name}` : undefined);
   if (menu.error) {
     return (

@@ -1,11 +1,11 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
-import { call, type MenuMap } from "../../api/client";
+import { api, got, type MenuMap } from "../../api/client";
 import { useAct, useMenuHistory, useMenus } from "../../api/queries";
 import { LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
-import { useMenuChange } from "./change";
+import { changesOf, useMenuChange } from "./change";
 
 function Heading({ children }: { children: string }) {
   return (
@@ -20,7 +20,11 @@ function AnotherSample({ review, map, done }: { review: number; map: MenuMap; do
   const [v, setV] = useState({ sample: free, serial: "", firmware: "" });
   const add = useAct(
     () =>
-      call("POST", "/displays", { maker: map.maker, model: map.model, kind: map.kind, panel: map.panel, review, ...v }),
+      got(
+        api.POST("/api/v1/displays", {
+          body: { maker: map.maker, model: map.model, kind: map.kind, panel: map.panel, review, ...v },
+        }),
+      ),
     ["menu", "board", "shelf"],
   );
   return (
@@ -52,8 +56,8 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
   const others = menus.data?.filter((m) => m.unit !== map.unit) ?? [];
   const [from, setFrom] = useState<number | null>(null);
   const chosen = from ?? others[0]?.unit ?? null;
-  const take = useMenuChange("POST", `/reviews/${review}/menu/take?unit=${map.unit}`);
-  const bring = useMenuChange("POST", `/reviews/${review}/menu/file?unit=${map.unit}`);
+  const take = useMenuChange(changesOf(review, map).take);
+  const bring = useMenuChange(changesOf(review, map).file);
   const file = useRef<HTMLInputElement>(null);
   return (
     <Grid gap="26px" p="16px" maxW="820px">
@@ -105,7 +109,7 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
           <Text color="ink2">Save it as</Text>
           {(["json", "csv"] as const).map((f) => (
             <QuietButton key={f} asChild>
-              <a href={`/api/reviews/${review}/menu/file?unit=${map.unit}&format=${f}`} download>
+              <a href={`/api/v1/reviews/${review}/menu/file?unit=${map.unit}&format=${f}`} download>
                 {f.toUpperCase()}
               </a>
             </QuietButton>

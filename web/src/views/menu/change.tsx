@@ -1,29 +1,39 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, call, type MenuMap } from "../../api/client";
+import { ApiError, api, from, got, type MenuMap, type Sent } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { ProblemNote, QuietButton } from "../../parts/basics";
 
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet", "recall", "history", "plan"];
-type Body = Record<string, unknown>;
+type Answer = "ask" | "were" | "changed";
+
+/** The ways to change the menu of a sample, each made from the map as it was read. */
+export function changesOf(review: number, map: MenuMap) {
+  const at = { params: { path: { review }, query: { unit: map.unit } }, ...from(map.version) };
+  return {
+    texts: (body: Sent<"MenuTexts">) => got(api.PUT("/api/v1/reviews/{review}/menu", { ...at, body })),
+    control: (body: Sent<"ControlChange">) => got(api.PATCH("/api/v1/reviews/{review}/menu/controls", { ...at, body })),
+    take: (body: Sent<"TakeOver">) => got(api.POST("/api/v1/reviews/{review}/menu/take", { ...at, body })),
+    file: (body: Sent<"MenuFile">) => got(api.POST("/api/v1/reviews/{review}/menu/file", { ...at, body })),
+    undo: () => got(api.POST("/api/v1/reviews/{review}/menu/undo", at)),
+  };
+}
 
 /** A change of a menu, which may have to be asked about first: was a corrected default so when it was measured? */
-export function useMenuChange(method: string, path: string) {
-  const [asked, setAsked] = useState<{ body: Body; done: (() => void) | undefined } | null>(null);
-  const act = useAct((body: Body) => call<MenuMap>(method, path, body), TOUCHED);
-  const run = (body: Body, done?: () => void) =>
-    act.mutate(body, {
+export function useMenuChange<B extends { answer?: Answer }>(act: (body: B) => Promise<MenuMap>) {
+  const [asked, setAsked] = useState<{ body: B; done: (() => void) | undefined } | null>(null);
+  const made = useAct(act, TOUCHED);
+  const run = (body: B, done?: () => void) =>
+    made.mutate(body, {
       onSuccess: () => {
         setAsked(null);
         done?.();
       },
       onError: (e) =>
-        setAsked(
-          e instanceof ApiError && e.problem.type.endsWith("menu-defaults") ? { body, done: done ?? undefined } : null,
-        ),
+        setAsked(e instanceof ApiError && e.problem.type.endsWith("menu-defaults") ? { body, done } : null),
     });
-  const question = act.error ? (
-    <ProblemNote error={act.error}>
+  const question = made.error ? (
+    <ProblemNote error={made.error}>
       {asked && (
         <Flex gap="8px" mt="8px">
           <QuietButton onClick={() => run({ ...asked.body, answer: "were" }, asked.done)}>It was like that</QuietButton>
@@ -34,5 +44,5 @@ export function useMenuChange(method: string, path: string) {
       )}
     </ProblemNote>
   ) : null;
-  return { run, question, error: act.error, pending: act.isPending, reset: act.reset };
+  return { run, question, pending: made.isPending };
 }

@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { ApiError, call } from "../../api/client";
+import { ApiError, api, got } from "../../api/client";
 import { useAct, useMenus } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
@@ -54,7 +54,10 @@ export default function NewDisplay({ close }: { close: () => void }) {
   const go = useNavigate();
   const menus = useMenus();
   const [like, setLike] = useState("");
-  const add = useAct((body: typeof EMPTY & { like: number | null }) => call<{ id: number }>("POST", "/displays", body), ["shelf"]);
+  const add = useAct(
+    (body: typeof EMPTY & { like: number | null }) => got(api.POST("/api/v1/displays", { body })),
+    ["shelf"],
+  );
   const place = add.error instanceof ApiError ? add.error.problem.place : undefined;
   const wrong = (name: string) =>
     place === name && add.error instanceof ApiError ? add.error.problem.detail : undefined;
@@ -85,7 +88,10 @@ export default function NewDisplay({ close }: { close: () => void }) {
         <form
           onSubmit={(e) => {
             e.preventDefault();
-            add.mutate(v, { onSuccess: ({ id }) => go(`/review/${id}`) });
+            add.mutate(
+              { ...v, like: like === "" ? null : Number(like) },
+              { onSuccess: ({ id }) => go(`/review/${id}`) },
+            );
           }}
         >
           <Text as="h2" fontSize="16px" fontWeight="600">
@@ -105,6 +111,18 @@ export default function NewDisplay({ close }: { close: () => void }) {
             </Labelled>
             {text("serial", "Serial number")}
             {text("firmware", "Firmware")}
+            {(menus.data?.length ?? 0) > 0 && (
+              <Labelled label="Its menu is that of" hint="where none is written below" error={wrong("like")}>
+                <Select value={like} onChange={(e) => setLike(e.target.value)} w="100%">
+                  <option value="">no display yet</option>
+                  {menus.data?.map((m) => (
+                    <option key={m.unit} value={m.unit}>
+                      {m.name}, sample {m.sample}
+                    </option>
+                  ))}
+                </Select>
+              </Labelled>
+            )}
           </Grid>
           <Grid
             templateColumns={{ base: "1fr", md: "minmax(0, 1fr) minmax(0, 1.5fr) minmax(0, 1.1fr)" }}

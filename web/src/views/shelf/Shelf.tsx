@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { lazy, type Ref, Suspense, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { call, type ShelfEntry } from "../../api/client";
+import { api, got, type Sent, type ShelfEntry } from "../../api/client";
 import { useAct, useShelf, useShipped } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
@@ -26,7 +26,10 @@ function state(entry: ShelfEntry): string {
 
 function Entry({ entry }: { entry: ShelfEntry }) {
   const best = entry.headline[0];
-  const remove = useAct(() => call("DELETE", `/reviews/${entry.id}`), ["shelf"]);
+  const remove = useAct(
+    () => got(api.DELETE("/api/v1/reviews/{review}", { params: { path: { review: entry.id } } })),
+    ["shelf"],
+  );
   const item = useRef<HTMLLIElement>(null);
   const drop = () => {
     // Who deletes with the keyboard goes on with the next display, or the one before, or the heading.
@@ -116,8 +119,8 @@ function NewReview() {
   const go = useNavigate();
   const file = useRef<HTMLInputElement>(null);
   const [naming, setNaming] = useState(false);
-  const add = useAct((body: object) => call<{ id: number }>("POST", "/reviews", body), ["shelf"]);
-  const start = (body: object) => add.mutate(body, { onSuccess: ({ id }) => go(`/review/${id}`) });
+  const add = useAct((body: Sent<"NewReview">) => got(api.POST("/api/v1/reviews", { body })), ["shelf"]);
+  const start = (body: Sent<"NewReview">) => add.mutate(body, { onSuccess: ({ id }) => go(`/review/${id}`) });
   const read = async (chosen: File | undefined) => {
     if (chosen) start({ name: chosen.name, text: await chosen.text() });
     if (file.current) file.current.value = "";

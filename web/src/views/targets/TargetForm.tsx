@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, call, type TargetView } from "../../api/client";
+import { ApiError, api, from, got, type Sent, type TargetView } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
@@ -35,8 +35,10 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
   const [v, setV] = useState(() => typed(given, id === null ? "" : like.title));
   const [wrong, setWrong] = useState<Point | null>(null);
   const save = useAct(
-    (body: unknown) =>
-      call<TargetView>(id === null ? "POST" : "PUT", id === null ? "/targets" : `/targets/${id}`, body),
+    (body: Sent<"NewTarget">) =>
+      id === null
+        ? got(api.POST("/api/v1/targets", { body }))
+        : got(api.PUT("/api/v1/targets/{target}", { params: { path: { target: id } }, body, ...from(like.version) })),
     ["targets", "board", "setup", "plates", "compare", "look", "verdict", "menu"],
   );
   const place = save.error instanceof ApiError ? save.error.problem.place : undefined;
@@ -44,15 +46,17 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
   const error = (field: string) => (place === field ? said : undefined);
   const set = (w: Partial<Typed>) => setV((old) => ({ ...old, ...w }));
   const submit = () => {
-    const points = Object.fromEntries(POINTS.map((p) => [p, pair(v[p])]));
-    const bad = POINTS.find((p) => points[p] === null) ?? null;
-    setWrong(bad);
-    if (bad) return;
+    const [red, green, blue, white] = POINTS.map((p) => pair(v[p]));
+    setWrong(POINTS.find((p) => pair(v[p]) === null) ?? null);
+    if (!red || !green || !blue || !white) return;
     const decimal = (text: string) => Number(text.replace(",", "."));
     save.mutate(
       {
         ...v,
-        ...points,
+        red,
+        green,
+        blue,
+        white,
         gamma: decimal(v.gamma),
         luminance: v.luminance.trim() ? decimal(v.luminance) : null,
       },

@@ -1,7 +1,7 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { call, type TargetView } from "../../api/client";
+import { api, got, type TargetView } from "../../api/client";
 import { useAct, useTargets } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { signed } from "../../charts/common";
@@ -26,7 +26,10 @@ const HEADS = [
 const xy = (p: readonly number[]) => p.map((v) => v.toFixed(4)).join("  ");
 
 function Line({ target, edit }: { target: TargetView; edit: (id: number | null) => void }) {
-  const remove = useAct(() => call("DELETE", `/targets/${target.id}`), ["targets", "plates"]);
+  const remove = useAct(
+    () => got(api.DELETE("/api/v1/targets/{target}", { params: { path: { target: target.id ?? 0 } } })),
+    ["targets", "plates"],
+  );
   const d = target.definition;
   return (
     <Table.Row data-testid="target-row">

@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { call, type EditionView, type ModeScore, type PurposeVerdict } from "../../api/client";
+import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
@@ -232,7 +232,7 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
 function Publish({ review, gaps }: { review: number; gaps: string[] }) {
   const editions = useEditions(review);
   const publish = useAct(
-    () => call<EditionView>("POST", `/reviews/${review}/editions`),
+    () => got(api.POST("/api/v1/reviews/{review}/editions", { params: { path: { review } } })),
     ["editions", "shelf", "board"],
   );
   return (

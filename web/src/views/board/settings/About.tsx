@@ -1,6 +1,6 @@
 import { Flex } from "@chakra-ui/react";
 import { useId } from "react";
-import type { SetupView } from "../../../api/client";
+import type { Sent, SetupView } from "../../../api/client";
 import { Field, Select } from "../../../parts/field";
 import { Labelled } from "../../../parts/Labelled";
 
@@ -32,8 +32,8 @@ export const wordsOf = (v: SetupView): Words => ({
 const number = (text: string) => (text.trim() === "" ? null : Number(text.replace(",", ".")));
 
 /** Only what differs, as the API takes it. */
-export function edited(words: Words, was: Words): Record<string, unknown> {
-  const body: Record<string, unknown> = {};
+export function edited(words: Words, was: Words): Sent<"Settings"> {
+  const body: Sent<"Settings"> = {};
   const differs = (...keys: (keyof Words)[]) => keys.some((k) => words[k] !== was[k]);
   if (differs("name")) body.name = words.name;
   if (differs("target")) body.target = words.target;
@@ -43,9 +43,9 @@ export function edited(words: Words, was: Words): Record<string, unknown> {
   }
   if (differs("range", "bits", "chroma", "refresh"))
     body.format = {
-      range: words.range || null,
+      range: (words.range || null) as "full" | "limited" | null,
       bits: number(words.bits),
-      chroma: words.chroma || null,
+      chroma: (words.chroma || null) as "4:4:4" | "4:2:2" | "4:2:0" | null,
       refresh_hz: number(words.refresh),
     };
   return body;

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { call, type SetupView } from "../../../api/client";
+import { api, from, got, type SetupView } from "../../../api/client";
 import { useAct, useHistory, useRecall } from "../../../api/queries";
 import { Mono, ProblemNote, QuietButton } from "../../../parts/basics";
 
@@ -62,7 +62,16 @@ export function RecallList({ review, view }: { review: number; view: SetupView }
 /** What was changed of a setup, the newest first; the last change can be taken back. */
 export function PastChanges({ review, view, touched }: { review: number; view: SetupView; touched: string[] }) {
   const past = useHistory(review, view.setup);
-  const undo = useAct(() => call("POST", `/reviews/${review}/setups/${view.setup}/undo`), touched);
+  const undo = useAct(
+    () =>
+      got(
+        api.POST("/api/v1/reviews/{review}/setups/{setup}/undo", {
+          params: { path: { review, setup: view.setup } },
+          ...from(view.version),
+        }),
+      ),
+    touched,
+  );
   if (past.error) return <ProblemNote error={past.error} />;
   if (!past.data) return <Mono color="ink3">Loading</Mono>;
   if (past.data.length === 0) return <Text color="ink2">Nothing was changed of {view.name} yet.</Text>;

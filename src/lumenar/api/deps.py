@@ -1,0 +1,61 @@
+"""What routes work on: the open data folder, its bench, and who works on that."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from fastapi import Request
+
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.free_run import FreeRun
+from lumenar.service.instruments import Corrector
+
+
+def application(request: Request) -> Application:
+    """The open data folder."""
+    return request.app.state.application  # type: ignore[no-any-return]
+
+
+def bench_of(request: Request) -> BenchService:
+    """Its bench."""
+    return request.app.state.bench  # type: ignore[no-any-return]
+
+
+def corrector(request: Request) -> Corrector:
+    """Who makes corrections on it."""
+    return request.app.state.corrector  # type: ignore[no-any-return]
+
+
+def free_run(request: Request) -> FreeRun:
+    """Who lets its meter run free."""
+    return request.app.state.free  # type: ignore[no-any-return]
+
+
+class PreconditionError(Exception):
+    """An edit was made from a state that is no longer so (412), or does not say from which (428)."""
+
+    def __init__(self, status: int, detail: str) -> None:
+        super().__init__(detail)
+        self.status, self.detail = status, detail
+
+
+@contextmanager
+def unchanged(request: Request, version: Callable[[], str]) -> Iterator[None]:
+    """Let an edit be made only where what it changes is as it was when it was read: If-Match holds its version (RFC 9110,
+    section 13.1.1), or * where whatever there is may be overwritten."""
+    given = request.headers.get("if-match")
+    if given is None:
+        raise PreconditionError(
+            428,
+            "An edit says which state it was made from: send the version as If-Match, or * to overwrite what there is.",
+        )
+    with application(request).editing:
+        now = version()
+        if given.strip() != "*" and now not in [tag.strip().removeprefix("W/").strip('"') for tag in given.split(",")]:
+            raise PreconditionError(
+                412,
+                "It was changed meanwhile, perhaps in another tab. Nothing was overwritten; look at it again, then edit.",
+            )
+        yield

@@ -1,0 +1,23 @@
+"""Routes of published editions."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+
+from lumenar.api.deps import application
+from lumenar.api.models import Id
+from lumenar.publish.edition import EditionView, editions_of, publish
+
+router = APIRouter()
+
+
+@router.get("/reviews/{review}/editions")
+def editions(request: Request, review: Id) -> list[EditionView]:
+    """Published editions, newest first."""
+    return editions_of(application(request), review)
+
+
+@router.post("/reviews/{review}/editions", status_code=201)
+def publish_edition(request: Request, review: Id) -> EditionView:
+    """Publish the next edition."""
+    return publish(application(request), review)

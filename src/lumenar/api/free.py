@@ -1,0 +1,61 @@
+"""Routes of the meter running free."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel
+
+from lumenar.api.deps import free_run
+from lumenar.api.models import Created, SetupChoice
+from lumenar.service.free_run import FreeView
+
+router = APIRouter()
+
+
+class Move(BaseModel):
+    """A slider moved by hand."""
+
+    control: str
+    value: float
+
+
+@router.get("/free")
+def free(request: Request) -> FreeView:
+    """The meter running free."""
+    return free_run(request).view()
+
+
+@router.post("/free", status_code=201)
+def start_free(request: Request, chosen: SetupChoice) -> FreeView:
+    """Let the meter run free on a setup's white."""
+    return free_run(request).start(chosen.review, chosen.setup)
+
+
+@router.put("/free/control")
+def move_control(request: Request, move: Move) -> FreeView:
+    """Move a slider while the meter runs free."""
+    return free_run(request).move(move.control, move.value)
+
+
+@router.post("/free/captures", status_code=201)
+def capture(request: Request) -> FreeView:
+    """Keep the present setting with its reading."""
+    return free_run(request).capture()
+
+
+@router.post("/free/ladder", status_code=201)
+def keep_ladder(request: Request) -> Created:
+    """Keep the captures as the setup's brightness ladder."""
+    return Created(id=free_run(request).keep_ladder())
+
+
+@router.post("/free/setting", status_code=204)
+def keep_setting(request: Request) -> None:
+    """Give the setup the present value of the slider."""
+    free_run(request).keep_setting()
+
+
+@router.delete("/free")
+def stop_free(request: Request) -> FreeView:
+    """Let the meter rest."""
+    return free_run(request).stop()

@@ -1,0 +1,75 @@
+"""Routes of readings files, in and out."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+
+from lumenar.api.deps import application
+from lumenar.api.models import Created, Id, Text
+from lumenar.service.cells import target_of
+from lumenar.service.export import text_as
+from lumenar.service.importing import Identity, Understood, import_readings, understand
+from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+
+router = APIRouter()
+
+
+class ImportedText(BaseModel):
+    """A readings file's text; by head what a person says its columns are, and under "rgb" how its signals run."""
+
+    text: str = Field(max_length=100_000_000)
+    name: Text = "readings file"
+    mapping: dict[str, str] = Field(default={}, max_length=200)
+
+
+class NewImport(ImportedText):
+    """A readings file to be stored, with what it does not say of the display; into a review, or a new one."""
+
+    review: Id | None = None
+    maker: Text = ""
+    model: Text = ""
+    kind: Text = "monitor"
+    panel: Text = ""
+
+
+class ReadingsText(BaseModel):
+    """A readings file's text, and a target to use instead of the setups' own."""
+
+    text: str = Field(max_length=100_000_000)
+    name: str = "readings file"
+    target: str | None = None
+
+
+@router.post("/imports/preview")
+def preview_import(read: ImportedText) -> Understood:
+    """What a readings file would be taken for; nothing is stored."""
+    return understand(read.text, read.name, read.mapping)
+
+
+@router.post("/imports", status_code=201)
+def add_import(request: Request, new: NewImport) -> Created:
+    """Store a readings file."""
+    identity = Identity(new.maker, new.model, new.kind, new.panel)
+    return Created(id=import_readings(application(request), new.text, new.name, identity, new.review, new.mapping))
+
+
+@router.get("/reviews/{review}/readings", response_class=Response)
+def export_readings(request: Request, review: Id, format: Literal["json", "csv", "cgats"] = "json") -> Response:
+    """A review's readings as a file."""
+    ending, media = {"json": ("json", "application/json"), "csv": ("csv", "text/csv")}.get(
+        format, ("txt", "text/plain")
+    )
+    headers = {"Content-Disposition": f'attachment; filename="review-{review}.{ending}"'}
+    return Response(text_as(application(request), review, format), media_type=media, headers=headers)
+
+
+@router.post("/figures")
+def figures(readings: ReadingsText) -> dict[str, Any]:
+    """Figures from anyone's readings file; nothing is stored."""
+    if readings.target is not None:
+        target_of(readings.target)
+    file = parse_readings(readings.text, readings.name)
+    return figures_document(analyse_file(file, readings.name, readings.target))

@@ -1,0 +1,69 @@
+"""Routes of reviews: the Shelf, the Board and the verdict."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field, TypeAdapter
+
+from lumenar.api.deps import application
+from lumenar.api.models import Created, Id
+from lumenar.service import board as boards
+from lumenar.service import shelf, verdict
+from lumenar.service.errors import BadInputError
+from lumenar.service.units import shipped_units
+
+router = APIRouter()
+
+
+class NewReview(BaseModel):
+    """A new review: a shipped unit by file name, or the text of a unit file of one's own."""
+
+    shipped: str | None = None
+    name: str = "unit file"
+    text: str | None = Field(default=None, max_length=1_000_000)
+
+
+@router.get("/units")
+def units() -> list[shelf.ShippedUnit]:
+    """The unit files that ship with Lumenar."""
+    return shelf.list_shipped()
+
+
+@router.get("/reviews")
+def reviews(request: Request) -> list[shelf.ShelfEntry]:
+    """The Shelf."""
+    return shelf.shelf(application(request))
+
+
+@router.post("/reviews", status_code=201)
+def add_review(request: Request, new: NewReview) -> Created:
+    """Start a review from a unit file."""
+    text, name = new.text, new.name
+    if new.shipped is not None:
+        text, name = shipped_units().get(new.shipped), new.shipped
+    if text is None:
+        raise BadInputError("unit-file", f"{name}: there is no such unit file among those that ship.", "shipped")
+    return Created(id=shelf.add_review(application(request), text, name))
+
+
+@router.delete("/reviews/{review}", status_code=204)
+def delete_review(request: Request, review: Id) -> None:
+    """Delete a review."""
+    shelf.delete_review(application(request), review)
+
+
+BOARD = TypeAdapter(boards.Board)
+
+
+@router.get("/reviews/{review}/board", response_model=boards.Board)
+def board(request: Request, review: Id) -> Response:
+    """The Board of a review. Many may ask for the same one while a run is under way, so it is written out once."""
+    app = application(request)
+    data = app.views.get("board", review, lambda: BOARD.dump_json(boards.board(app, review)))
+    return Response(data, media_type="application/json")
+
+
+@router.get("/reviews/{review}/verdict")
+def read_verdict(request: Request, review: Id) -> verdict.Verdict:
+    """Scores, recipes and gaps."""
+    return verdict.verdict(application(request), review)

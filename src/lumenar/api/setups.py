@@ -1,0 +1,93 @@
+"""Routes of setups: what each is, what was changed of it, and how to bring it back."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+
+from lumenar.api.deps import application, unchanged
+from lumenar.api.models import Created, Id, TargetKey, Text
+from lumenar.service import setups
+from lumenar.service.recall import Recall, recall
+
+router = APIRouter()
+
+
+class RoomLight(BaseModel):
+    """The light in the room: a label, lux at the screen where somebody measured it, and a note."""
+
+    label: Text
+    lux: float | None = Field(default=None, ge=0, le=200_000)
+    note: Text = ""
+
+
+class Settings(BaseModel):
+    """What a setup is to be. settings: values of controls by path, null where one is no longer known; read: paths that were
+    read off the display."""
+
+    settings: dict[str, float | str | None] = Field(default={}, max_length=500)
+    read: list[Text] = Field(default=[], max_length=500)
+    target: TargetKey | None = None
+    name: Text | None = None
+    room: RoomLight | None = None
+    no_room: bool = False
+    format: setups.SignalFormat | None = None
+
+    def edit(self) -> setups.Edit:
+        """As the service takes it."""
+        room = None if self.room is None else setups.Room(**self.room.model_dump())
+        return setups.Edit(self.settings, self.read, self.target, self.name, room, self.no_room, self.format)
+
+
+class NewSetup(Settings):
+    """A new setup like another one, with what differs."""
+
+    like: Id
+
+
+@router.get("/reviews/{review}/setups/{setup}")
+def read_setup(request: Request, response: Response, review: Id, setup: Id) -> setups.SetupView:
+    """A setup with all its controls."""
+    shown = setups.view(application(request), review, setup)
+    response.headers["ETag"] = f'"{shown.version}"'
+    return shown
+
+
+@router.put("/reviews/{review}/setups/{setup}")
+def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setups.SetupView:
+    """Give a setup other values, or another declared target."""
+    with unchanged(request, lambda: setups.version(application(request), review, setup)):
+        setups.change(application(request), review, setup, new.edit())
+        return setups.view(application(request), review, setup)
+
+
+@router.post("/reviews/{review}/setups", status_code=201)
+def add_setup(request: Request, review: Id, new: NewSetup) -> Created:
+    """A new setup like another one."""
+    return Created(id=setups.add(application(request), review, new.like, new.name or "", new.edit()))
+
+
+@router.delete("/reviews/{review}/setups/{setup}", status_code=204)
+def delete_setup(request: Request, review: Id, setup: Id) -> None:
+    """Delete a setup with its readings."""
+    setups.delete(application(request), review, setup)
+
+
+@router.get("/reviews/{review}/setups/{setup}/history")
+def setup_history(request: Request, review: Id, setup: Id) -> list[setups.PastChange]:
+    """What was changed of a setup."""
+    return setups.history(application(request), review, setup)
+
+
+@router.get("/reviews/{review}/setups/{setup}/recall")
+def recall_setup(request: Request, review: Id, setup: Id) -> Recall:
+    """What to enter, step by step, so that a setup is back."""
+    return recall(application(request), review, setup)
+
+
+@router.post("/reviews/{review}/setups/{setup}/undo")
+def undo_setup(request: Request, review: Id, setup: Id) -> setups.SetupView:
+    """Take back the last change of a setup."""
+    with unchanged(request, lambda: setups.version(application(request), review, setup)):
+        setups.undo(application(request), review, setup)
+        return setups.view(application(request), review, setup)
