@@ -85,7 +85,7 @@ class Person:
             f"{self.server.url}/api/v1{path}",
             method=method,
             data=json.dumps(body).encode(),
-            headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"},
+            headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin", "If-Match": "*"},
         )
         with urllib.request.urlopen(request, timeout=60) as answer:
             return json.loads(answer.read() or b"null")
