@@ -51,6 +51,9 @@ declare global {
   var IS_REACT_ACT_ENVIRONMENT: boolean;
 }
 globalThis.IS_REACT_ACT_ENVIRONMENT = true;
+// This page has no matrices for points of SVG; where there are none, places are told by the box instead.
+for (const [name, value] of Object.entries({ createSVGPoint: undefined, clientLeft: 0, clientTop: 0 }))
+  Object.defineProperty(SVGSVGElement.prototype, name, { value, configurable: true });
 
 /** A picture in a page. What React finds wrong with it, two marks of one key above all, fails the test. */
 export function show(element: ReactElement) {
@@ -70,6 +73,8 @@ export function show(element: ReactElement) {
     texts: () => [...svg().querySelectorAll("text")].map((t) => ({ text: t.textContent ?? "", ...placed(t) })),
     paths: () => [...svg().querySelectorAll("path")].map((p) => p.getAttribute("d") ?? ""),
     do: (event: Event) => act(() => void svg().dispatchEvent(event)),
+    /** Something that happens beside the picture. */
+    far: (event: Event) => act(() => void window.dispatchEvent(event)),
     close: () => {
       act(() => root.unmount());
       box.remove();
@@ -86,4 +91,4 @@ export const pieces = (d: string): [number, number][][] =>
   d
     .split("M")
     .filter(Boolean)
-    .map((piece) => [...piece.matchAll(/(-?[\d.]+) (-?[\d.]+)/g)].map(([, x, y]) => [Number(x), Number(y)]));
+    .map((piece) => [...piece.matchAll(/(-?[\d.]+)[ ,](-?[\d.]+)/g)].map(([, x, y]) => [Number(x), Number(y)]));

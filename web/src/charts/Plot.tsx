@@ -1,4 +1,5 @@
 import { Box, chakra } from "@chakra-ui/react";
+import { scaleLinear } from "d3-scale";
 import { memo, type PointerEvent, type ReactNode, useId, useMemo, useRef, useState } from "react";
 import type { Axis } from "../api/client";
 import { type Colours, useColours } from "./colours";
@@ -127,17 +128,13 @@ export const Plot = memo(function Plot(props: PlotProps) {
   const colours = useColours();
   const svg = useRef<SVGSVGElement>(null);
   const clip = useId();
-  const { view, zoomed, whole, take, drag, drop, press } = useZoom(svg, frame);
+  const { view, zoomed, moving, whole, press } = useZoom(svg, frame);
   const [pointer, setPointer] = useState<{ x: number; y: number } | null>(null);
   const scales = useMemo<Scales>(() => {
     const shown = { x: part(x, view.x), y: part(y, view.y) };
-    const perX = (width - left - right) / (shown.x.high - shown.x.low);
-    const perY = (height - top - bottom) / (shown.y.high - shown.y.low);
-    return {
-      x: (v) => left + (v - shown.x.low) * perX,
-      y: (v) => height - bottom - (v - shown.y.low) * perY,
-      shown,
-    };
+    const across = scaleLinear([shown.x.low, shown.x.high], [left, width - right]);
+    const up = scaleLinear([shown.y.low, shown.y.high], [height - bottom, top]);
+    return { x: across, y: up, shown };
   }, [x, y, view, width, height, left, right, top, bottom]);
   // Not drawn anew while only the pointer moves.
   const picture = useMemo(
@@ -166,7 +163,7 @@ export const Plot = memo(function Plot(props: PlotProps) {
     [props, scales, colours, clip, zoomed, bare, bands, draw, over, left, right, top, bottom, width, height],
   );
   const move = (event: PointerEvent<SVGSVGElement>) => {
-    if (drag(event)) return setPointer(null);
+    if (moving) return setPointer(null);
     if (!find) return;
     const place = event.currentTarget.getBoundingClientRect();
     const at = { x: event.clientX - place.left, y: event.clientY - place.top };
@@ -187,16 +184,13 @@ export const Plot = memo(function Plot(props: PlotProps) {
           display: "block",
           fontFamily: MONO,
           cursor: zoomed ? "grab" : undefined,
-          touchAction: zoomed ? "none" : undefined,
+          touchAction: zoomed ? "none" : "pan-x pan-y",
           userSelect: "none",
         }}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: it is zoomed and moved with keys
         tabIndex={0}
         onKeyDown={press}
-        onPointerDown={take}
         onPointerMove={move}
-        onPointerUp={drop}
-        onPointerCancel={drop}
         onPointerLeave={() => setPointer(null)}
         onDoubleClick={whole}
       >

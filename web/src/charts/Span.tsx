@@ -1,3 +1,4 @@
+import { scaleLinear } from "d3-scale";
 import type { Chart } from "../api/client";
 import { DASHES } from "../parts/LineSample";
 import { setupColour, useColours } from "./colours";
@@ -11,7 +12,7 @@ export function Span({ chart, width }: { chart: Chart; width: number }) {
   const left = 18;
   const right = width - 18;
   const height = 40 + ROW * chart.series.length;
-  const x = (log: number) => left + ((log - chart.x.low) / (chart.x.high - chart.x.low)) * (right - left);
+  const x = scaleLinear([chart.x.low, chart.x.high], [left, right]);
   const decades = Array.from({ length: chart.x.high - chart.x.low + 1 }, (_, i) => chart.x.low + i);
   return (
     <svg

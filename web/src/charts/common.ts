@@ -1,3 +1,5 @@
+import { scaleLinear } from "d3-scale";
+import { line as shape } from "d3-shape";
 import type { Axis, Chart, Series } from "../api/client";
 
 export const MONO = '"Spline Sans Mono", monospace';
@@ -42,32 +44,42 @@ export interface Tick {
   text: string;
 }
 
-/** Distance between ticks: 1, 2 or 5 times a power of ten, six steps at most, as the report draws them too. */
-export function tickStep(span: number): number {
-  const power = 10 ** Math.floor(Math.log10(span / 6));
-  return power * ([1, 2, 5, 10].find((m) => span / (power * m) <= 6 + 1e-9) ?? 10);
+const MOST_STEPS = 6;
+
+/** Round values within what is shown, six steps at most between them, as the report draws them too. */
+function round({ low, high }: Span): number[] {
+  // Whatever the last bits of a sum are, a tick at an end of what is shown stays.
+  const little = 1e-9 * (high - low);
+  const scale = scaleLinear([low - little, high + little], [0, 1]);
+  for (let count = MOST_STEPS; count > 0; count--) {
+    const found = scale.ticks(count);
+    const [first, second] = found;
+    if (first !== undefined && second !== undefined && (high - low) / (second - first) <= MOST_STEPS + 1e-9)
+      return found;
+  }
+  return [low, high];
 }
 
-function steps({ low, high }: Span, step: number): number[] {
-  const first = Math.ceil(low / step - 1e-9);
-  const last = Math.floor(high / step + 1e-6);
-  return Array.from({ length: Math.max(0, last - first + 1) }, (_, i) => (first + i) * step);
-}
+const wholes = ({ low, high }: Span): number[] => {
+  const first = Math.ceil(low - 1e-9);
+  return Array.from({ length: Math.max(0, Math.floor(high + 1e-6) - first + 1) }, (_, i) => first + i);
+};
 
 /** Round values within what is shown of an axis: names where it has any, decades where it is logarithmic. */
 export function ticks(axis: Axis, shown: Span): Tick[] {
-  if (axis.labels?.length) return steps(shown, 1).map((at) => ({ at, text: axis.labels?.[Math.round(at)] ?? "" }));
+  if (axis.labels?.length) return wholes(shown).map((at) => ({ at, text: axis.labels?.[Math.round(at)] ?? "" }));
   if (axis.log) {
     const parts = shown.high - shown.low > 1.5 ? [1] : [1, 2, 5];
-    const decades = steps({ low: Math.floor(shown.low), high: shown.high }, 1);
+    const decades = wholes({ low: Math.floor(shown.low), high: shown.high });
     return decades
       .flatMap((d) => parts.map((p) => d + Math.log10(p)))
       .filter((at) => at >= shown.low - 1e-9 && at <= shown.high + 1e-9)
       .map((at) => ({ at, text: String(Number((10 ** at).toPrecision(6))) }));
   }
-  const step = tickStep(shown.high - shown.low);
+  const values = round(shown);
+  const step = (values[1] ?? 1) - (values[0] ?? 0);
   const decimals = Math.max(axis.decimals, Math.ceil(-Math.log10(step) - 1e-9), 0);
-  return steps(shown, step).map((at) => ({ at, text: number(at, decimals) }));
+  return values.map((at) => ({ at, text: number(at, decimals) }));
 }
 
 type Scale = (v: number) => number;
@@ -75,17 +87,13 @@ type Points = readonly (readonly (number | null)[])[];
 
 /** A path through points that breaks where a value is missing. */
 export function line(points: Points, x: Scale, y: Scale): string {
-  let pen = "M";
-  let out = "";
-  for (const [px, py] of points) {
-    if (px == null || py == null) {
-      pen = "M";
-      continue;
-    }
-    out += `${pen}${x(px).toFixed(1)} ${y(py).toFixed(1)}`;
-    pen = "L";
-  }
-  return out;
+  const draw = shape<readonly (number | null)[]>(
+    ([px]) => x(px ?? 0),
+    ([, py]) => y(py ?? 0),
+  )
+    .defined(([px, py]) => px != null && py != null)
+    .digits(1);
+  return draw(points) ?? "";
 }
 
 /** A mark of the same form at each point, as one path: a hundred elements would take ten times as long to draw. */

@@ -1,4 +1,6 @@
-import { type KeyboardEvent, type PointerEvent, type RefObject, useEffect, useRef, useState } from "react";
+import { select } from "d3-selection";
+import { type D3ZoomEvent, type ZoomBehavior, type ZoomTransform, zoom, zoomIdentity } from "d3-zoom";
+import { type KeyboardEvent, type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import type { Span } from "./common";
 
 const MOST = 12;
@@ -19,84 +21,83 @@ export interface Frame {
   bottom: number;
 }
 
-/** A span drawn together about the part of it that stays where it is, within the whole. */
-function closer(span: Span, by: number, about: number): Span {
-  const size = Math.min(1, Math.max(1 / MOST, (span.high - span.low) / by));
-  const fixed = span.low + about * (span.high - span.low);
-  return shifted({ low: fixed - about * size, high: fixed + (1 - about) * size }, 0);
-}
-
-function shifted(span: Span, by: number): Span {
-  const size = span.high - span.low;
-  const low = Math.min(1 - size, Math.max(0, span.low + by));
-  return size >= 1 ? WHOLE : { low, high: low + size };
-}
-
 const STEP = 1.5;
 /** By key: how far the picture moves, in parts of what is shown. */
 const MOVES: Record<string, [number, number]> = {
-  ArrowLeft: [-0.15, 0],
-  ArrowRight: [0.15, 0],
+  ArrowLeft: [0.15, 0],
+  ArrowRight: [-0.15, 0],
   ArrowDown: [0, -0.15],
   ArrowUp: [0, 0.15],
 };
 
-/** Ctrl and the wheel zoom, dragging moves, a double click shows all again; the same with +, −, arrows and 0. The page
-    itself still scrolls. */
-export function useZoom(svg: RefObject<SVGSVGElement | null>, { width, height, left, right, top, bottom }: Frame) {
-  const [view, setView] = useState<View>({ x: WHOLE, y: WHOLE });
-  const from = useRef<{ x: number; y: number; view: View } | null>(null);
-  const w = width - left - right;
-  const h = height - top - bottom;
+/** Which part a transform shows: px of the whole picture that come to lie within the frame. */
+function viewOf({ k, x, y }: ZoomTransform, { width, height, left, right, top, bottom }: Frame): View {
+  if (k === 1) return { x: WHOLE, y: WHOLE };
+  const low = ((left - x) / k - left) / (width - left - right);
+  const high = 1 - ((top - y) / k - top) / (height - top - bottom);
+  return { x: { low, high: low + 1 / k }, y: { low: high - 1 / k, high } };
+}
+
+/**
+ * Ctrl and the wheel zoom, so does a pinch; dragging with the pointer or a finger moves what is zoomed; a double click shows
+ * all again; the same with +, −, arrows and 0. The page itself still scrolls.
+ */
+export function useZoom(svg: RefObject<SVGSVGElement | null>, frame: Frame) {
+  const [transform, setTransform] = useState<ZoomTransform>(zoomIdentity);
+  const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
+  const [moving, setMoving] = useState(false);
+  const { width, height, left, right, top, bottom } = frame;
   useEffect(() => {
     const box = svg.current;
     if (!box) return;
-    const wheel = (event: WheelEvent) => {
-      if (!event.ctrlKey) return;
-      event.preventDefault();
-      const place = box.getBoundingClientRect();
-      const by = Math.exp(-event.deltaY / 300);
-      const inside = (v: number) => Math.min(1, Math.max(0, v));
-      const ax = inside((event.clientX - place.left - left) / w);
-      const ay = inside(1 - (event.clientY - place.top - top) / h);
-      setView((v) => ({ x: closer(v.x, by, ax), y: closer(v.y, by, ay) }));
+    const within: [[number, number], [number, number]] = [
+      [left, top],
+      [width - right, height - bottom],
+    ];
+    const made = zoom<SVGSVGElement, unknown>()
+      .scaleExtent([1, MOST])
+      .extent(within)
+      .translateExtent(within)
+      .wheelDelta((event: WheelEvent) => -event.deltaY / (300 * Math.LN2))
+      .filter((event: Event) => {
+        if (event.type === "wheel") return (event as WheelEvent).ctrlKey;
+        const near = box.getAttribute("data-zoomed") !== null;
+        if (event.type === "touchstart") return near || (event as TouchEvent).touches.length > 1;
+        return near && !(event as MouseEvent).button;
+      })
+      .on("start", (event: D3ZoomEvent<SVGSVGElement, unknown>) => setMoving(event.sourceEvent?.type === "mousedown"))
+      .on("zoom", (event: D3ZoomEvent<SVGSVGElement, unknown>) => {
+        box.toggleAttribute("data-zoomed", event.transform.k > 1);
+        setTransform(event.transform.k > 1 ? event.transform : zoomIdentity);
+      })
+      .on("end", () => setMoving(false));
+    behaviour.current = made;
+    select(box).call(made).on("dblclick.zoom", null);
+    return () => {
+      select(box).on(".zoom", null);
     };
-    box.addEventListener("wheel", wheel, { passive: false });
-    return () => box.removeEventListener("wheel", wheel);
-  }, [svg, left, top, w, h]);
-  const zoomed = view.x !== WHOLE || view.y !== WHOLE;
-  const whole = () => setView({ x: WHOLE, y: WHOLE });
-  const drop = () => {
-    from.current = null;
+  }, [svg, width, height, left, right, top, bottom]);
+  const view = useMemo(() => viewOf(transform, frame), [transform, frame]);
+  const zoomed = transform.k > 1;
+  const on = (act: (made: ZoomBehavior<SVGSVGElement, unknown>, box: SVGSVGElement) => void) => {
+    if (behaviour.current && svg.current) act(behaviour.current, svg.current);
   };
-  const drag = (event: PointerEvent) => {
-    if (!from.current) return false;
-    const { x, y, view: start } = from.current;
-    setView({
-      x: shifted(start.x, ((x - event.clientX) / w) * (start.x.high - start.x.low)),
-      y: shifted(start.y, ((event.clientY - y) / h) * (start.y.high - start.y.low)),
-    });
-    return true;
-  };
-  const take = (event: PointerEvent) => {
-    if (!zoomed) return;
-    from.current = { x: event.clientX, y: event.clientY, view };
-    event.currentTarget.setPointerCapture(event.pointerId);
-  };
+  const whole = () => on((made, box) => made.transform(select(box), zoomIdentity));
   const press = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.altKey || event.metaKey) return;
     const move = zoomed && MOVES[event.key];
     const by = { "+": STEP, "=": STEP, "-": 1 / STEP, "0": 0 }[event.key];
     if (move) {
-      setView((v) => ({
-        x: shifted(v.x, move[0] * (v.x.high - v.x.low)),
-        y: shifted(v.y, move[1] * (v.y.high - v.y.low)),
-      }));
-    } else if (by) setView((v) => ({ x: closer(v.x, by, 0.5), y: closer(v.y, by, 0.5) }));
+      const [x, y] = [
+        (move[0] * (width - left - right)) / transform.k,
+        (move[1] * (height - top - bottom)) / transform.k,
+      ];
+      on((made, box) => made.translateBy(select(box), x, y));
+    } else if (by) on((made, box) => made.scaleBy(select(box), by));
     else if (by === 0) whole();
     else return;
     // The arrows of the view itself go to another measurement.
     event.preventDefault();
   };
-  return { view, zoomed, whole, take, drag, drop, press };
+  return { view, zoomed, moving, whole, press };
 }
