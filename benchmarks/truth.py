@@ -1,6 +1,6 @@
 """Whether intervals hold what they promise: random displays surveyed by noisy meters, against their noise-free light.
 
-    make truth                  400 surveys, some minutes
+    make truth                  1200 surveys, a quarter of an hour on two cores
     python -m benchmarks.truth 80 --only uniformity
 
 Each survey makes a display of its own, corrects the working meter for it as the bench does, carries every measurement out by
@@ -272,7 +272,7 @@ def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> lis
 def main() -> None:
     """Print the table."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("surveys", type=int, nargs="?", default=400)
+    parser.add_argument("surveys", type=int, nargs="?", default=1200)
     parser.add_argument("--only", metavar="MEASUREMENT")
     options = parser.parse_args()
     start = time.monotonic()

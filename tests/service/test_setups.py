@@ -345,6 +345,7 @@ def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
     view = setups.view(app, review, setup)
     assert (view.name, view.target, view.changes) == ("Film", "bt709_bt1886", 1)
     setups.undo(app, review, setup)
+    assert setups.history(app, review, setup) == []
     with pytest.raises(ConflictError, match="nothing to take back"):
         setups.undo(app, review, setup)
 

@@ -88,7 +88,8 @@ def test_2_the_menu_is_pasted_seen_and_taken_back(page):
     page.until(lambda: len(page.all("[data-testid=menu-control]")) == 4)
     saving = page.find("[data-testid=menu-control]", "Saving")
     assert "low locks Light; resets Tone" in saving.text
-    page.find("button", "Take back the last change").click()
+    page.find("button[role=tab]", "Changes (1)").click()
+    page.find("button", "Take it back").click()
     page.until(lambda: not page.all("[data-testid=menu-control]"))
     page.press("e")
     area = page.find("textarea[aria-label=Controls]")

@@ -258,7 +258,7 @@ def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]
     defaults = shown.menu.defaults(shown.menu.mode(setup.mode, setup.signal))
     past = reviews.setup_changes(db, setup_id)
     rooms = {c.id: c.label for c in conditions.of_review(db, review_id)}
-    after = [was for _, _, was in past[1:]] + [setup]
+    after = [*(was for _, _, was in past), setup][1:]
     return [
         PastChange(number, at, _in_words(was, became, defaults, rooms))
         for (number, at, was), became in reversed(list(zip(past, after, strict=True)))

@@ -44,12 +44,17 @@ function Body({
   close,
   onSaved,
   edited,
+  tab,
+  onTab,
 }: {
   review: number;
   view: SetupView;
   close: (sure?: boolean) => void;
   onSaved: Props["onSaved"];
   edited: RefObject<boolean>;
+  /** Which part is shown; it stays while the setup itself is read anew. */
+  tab: string;
+  onTab: (tab: string) => void;
 }) {
   const given: Values = Object.fromEntries(view.controls.map((c) => [c.path, c.value ?? null]));
   const known = new Set(view.controls.filter((c) => c.origin === "read").map((c) => c.path));
@@ -139,7 +144,7 @@ function Body({
           Close <Key>esc</Key>
         </QuietButton>
       </Flex>
-      <Tabs.Root defaultValue="settings" variant="line" lazyMount>
+      <Tabs.Root value={tab} onValueChange={(e) => onTab(e.value)} variant="line" lazyMount>
         <Tabs.List mb="10px">
           <Tabs.Trigger value="settings">Settings</Tabs.Trigger>
           <Tabs.Trigger value="about">Target, room and signal</Tabs.Trigger>
@@ -230,6 +235,7 @@ function Body({
 export function SettingsDialog({ review, setup, close, onSaved }: Props) {
   const view = useSetup(review, setup);
   const edited = useRef(false);
+  const [tab, setTab] = useState("settings");
   return (
     <Dialog
       label="Settings"
@@ -248,6 +254,8 @@ export function SettingsDialog({ review, setup, close, onSaved }: Props) {
               close={shut}
               onSaved={onSaved}
               edited={edited}
+              tab={tab}
+              onTab={setTab}
             />
           ) : (
             <Mono color="ink3">Loading</Mono>

@@ -329,7 +329,7 @@ export default function MenuView() {
         </Tabs.Content>
         <Tabs.Content value="past" p="0">
           <Elsewhere back={toMap} />
-          <MenuPast review={review} map={map} undo={() => undo.mutate()} />
+          <MenuPast review={review} map={map} undo={() => undo.mutate(undefined, { onSuccess: toMap })} />
         </Tabs.Content>
       </Tabs.Root>
     </Box>
