@@ -7,10 +7,13 @@ import pytest
 
 from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.plan import Cell
+from lumenar.core.analysis import analyse
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.readings import MeterLimits, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, hand_runs, menu_map, new_display, setups, shelf
+from lumenar.service import board, hand_runs, menu_map, named_meters, new_display, setups, shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -272,3 +275,50 @@ def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units)
     bench.runs.start(review, [Cell(rows(app, review)[0].id, "white_black")])
     bench.runs.finish()
     assert isinstance(bench, BenchService) and board.board(app, review).rows[0].cells[0].state == "measured"
+
+
+def test_a_meter_that_shows_luminance_alone_serves_what_rests_on_it(app, bench, television):
+    luminance = HandMeter("Lux", "9", kind="luminance meter", floor_cd_m2=0.01)
+    cells = [Cell(rows(app, television)[0].id, m) for m in ("brightness_ladder", "gamut", "window_ladder")]
+    preview = bench.runs.preview(television, cells, Options(), luminance)
+    assert preview.left_out == ["Gamut of Evening: it needs colour, and the meter shows luminance alone."]
+    run = bench.runs.start(television, cells, Options(warm_up=True), luminance)
+    sheet = hand_runs.sheet(app, run)
+    assert sheet.luminance_alone and sheet.total == preview.readings
+    first = sheet.patches[0].patch
+    for form, text, said in [("XYZ", "90 100 110", "shows Y alone"), ("Y", "90 100", "a luminance is one")]:
+        answer = hand_runs.enter(app, run, form, [Entry(first, text)]).answers[0]
+        assert not answer.kept and said in answer.error
+
+    def read(p):
+        return f"{(20 + 3 * (p.level if p.level is not None else 30)) if p.rgb[0] else 0.05:.4g}"
+
+    answers = hand_runs.enter(app, run, "Y", [Entry(p.patch, read(p)) for p in sheet.patches])
+    assert all(a.kept for a in answers.answers) and answers.state == "done"
+    cells = {c.measurement: c for c in board.board(app, television).rows[0].cells}
+    assert cells["brightness_ladder"].state == "measured" and cells["gamut"].state == "unmeasured"
+    ladder = {f.figure: f.raw for f in cells["brightness_ladder"].figures}
+    assert ladder["max_cd_m2"] == 170 and ladder["setting_for_120_cd_m2"] == pytest.approx(100 / 3, abs=0.5)
+    # A meter of colours takes no Y alone; and a matrix has nothing to correct here.
+    colour = begin(app, bench, television)
+    answer = hand_runs.enter(app, colour, "Y", [Entry(hand_runs.sheet(app, colour).patches[0].patch, "100")]).answers[0]
+    assert "luminance meter only" in answer.error
+    assert readings_document(app, television)["meters"][0]["kind"] == "luminance meter"
+    named = named_meters.add(app, named_meters.MeterIdentity("Lux", "9", kind="luminance meter"))
+    stated = named_meters.StatedCorrection("lcd", [[1, 0, 0], [0, 1, 0], [0, 0, 1]], 1.0, "a lab", "")
+    with pytest.raises(BadInputError, match="luminance alone"):
+        named_meters.add_correction(app, named, stated)
+
+
+@pytest.mark.parametrize("measurement", [m.key for m in MEASUREMENTS.values() if m.luminance_alone])
+def test_what_says_that_it_rests_on_luminance_never_looks_at_colour(measurement):
+    target, m = TARGETS["srgb"], MEASUREMENTS[measurement]
+    patches = m.patches(Context(luminance_levels=tuple(float(v) for v in range(0, 101, 10))))
+    Y = np.array([0.1 + 100 * np.mean(p.rgb) * (0.5 + (p.level or 50) / 100) for p in patches])
+    figures = []
+    for X, Z in ((1.0, 1.0), (0.8, 1.3)):
+        XYZ = np.stack([X * Y, Y, Z * Y], axis=-1)
+        read = collect(patches, XYZ, np.zeros(len(Y), bool), MeterLimits(0.002, 0.003, 0.001))
+        figures.append(analyse(measurement, read, target, uncertain=False).figures)
+    assert figures[0].keys() == figures[1].keys()
+    assert all(np.array_equal(figures[0][k], figures[1][k], equal_nan=True) for k in figures[0])

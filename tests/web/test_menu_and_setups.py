@@ -296,3 +296,18 @@ def test_6_two_tabs_do_not_overwrite_each_other(page):
     page.driver.execute_script("window.confirm = () => true")
     page.press(Keys.ESCAPE)
     closed(page)
+
+
+def test_7_any_one_patch_is_read_again(page):
+    page.clock("0")
+    setup = page.api("/reviews/1/board")["rows"][1]["setup"]
+    page.go(f"/review/1/plates/{setup}/gamut")
+    page.find("[data-chart] svg")
+    page.press("r")
+    line = page.find("[data-testid=read-patch]")
+    before = len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")[0]["Y"])
+    line.find_element(By.CSS_SELECTOR, "button").click()
+    page.until(lambda: len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")[0]["Y"]) == before + 2, 60)
+    page.until(lambda: len(page.find("[data-testid=read-patch] td:nth-child(3)").text.split()) == before + 2, 60)
+    page.press(Keys.ESCAPE)
+    closed(page)

@@ -11,6 +11,7 @@ from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
 from lumenar.service.instruments import Corrector
+from lumenar.service.reread import Reread
 
 
 def application(request: Request) -> Application:
@@ -26,6 +27,11 @@ def bench_of(request: Request) -> BenchService:
 def corrector(request: Request) -> Corrector:
     """Who makes corrections on it."""
     return request.app.state.corrector  # type: ignore[no-any-return]
+
+
+def reread_of(request: Request) -> Reread:
+    """Who reads a patch again on it."""
+    return request.app.state.reread  # type: ignore[no-any-return]
 
 
 def free_run(request: Request) -> FreeRun:

@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Header, Query, Request
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application, bench_of
-from lumenar.api.models import Created, Id
+from lumenar.api.deps import application, bench_of, reread_of
+from lumenar.api.models import Created, Id, Text
 from lumenar.bench.drivers.by_hand import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.typed import FORMS, Form
@@ -16,6 +16,7 @@ from lumenar.service import hand_runs, named_meters, run_list
 from lumenar.service.bench_views import PlanPreview
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
 from lumenar.service.planning import Options
+from lumenar.service.reread import ReadPatch, patches_of
 from lumenar.service.run_list import RunPage, RunView
 
 router = APIRouter()
@@ -37,7 +38,7 @@ class MeterStated(BaseModel):
 
     name: str = Field(default="", max_length=80)
     serial: str = Field(default="", max_length=80)
-    kind: Literal["colorimeter", "spectroradiometer"] = "colorimeter"
+    kind: Literal["colorimeter", "spectroradiometer", "luminance meter"] = "colorimeter"
     repeatability_percent: float = Field(default=0.2, ge=0, le=50)
     floor_cd_m2: float | None = Field(default=None, ge=0, le=1000)
 
@@ -78,18 +79,22 @@ class FormChoice(BaseModel):
     title: str
 
 
+def _meter(request: Request, measure: Measure) -> HandMeter | None:
+    if measure.named_meter is not None:
+        return named_meters.hand_meter(application(request), measure.named_meter)
+    return None if measure.meter is None else HandMeter(**measure.meter.model_dump())
+
+
 @router.post("/plan")
 def plan(request: Request, measure: Measure) -> PlanPreview:
     """What measuring the cells would take."""
-    return bench_of(request).runs.preview(measure.review, measure.chosen(), measure.options)
+    return bench_of(request).runs.preview(measure.review, measure.chosen(), measure.options, _meter(request, measure))
 
 
 @router.post("/runs", status_code=201)
 def start_run(request: Request, measure: Measure, idempotency_key: Key = None) -> Created:
     """Measure cells; of a display that is no stand-in, by hand. Asked again with the same key, it is the same run."""
-    meter = None if measure.meter is None else HandMeter(**measure.meter.model_dump())
-    if measure.named_meter is not None:
-        meter = named_meters.hand_meter(application(request), measure.named_meter)
+    meter = _meter(request, measure)
     return Created(
         id=bench_of(request).runs.start(measure.review, measure.chosen(), measure.options, meter, idempotency_key)
     )
@@ -107,6 +112,18 @@ def list_runs(
 def read_run(request: Request, run: Id) -> RunView:
     """One run."""
     return run_list.view(application(request), run)
+
+
+@router.get("/reviews/{review}/setups/{setup}/readings/{measurement}")
+def read_patches(request: Request, review: Id, setup: Id, measurement: Text) -> list[ReadPatch]:
+    """The patches of a cell with all that was read of each."""
+    return patches_of(application(request), review, setup, measurement)
+
+
+@router.post("/runs/{run}/patches/{patch}/reread", status_code=204)
+def read_again(request: Request, run: Id, patch: Id) -> None:
+    """Read one patch again, twice, so that the median of three counts."""
+    reread_of(request).start(run, patch)
 
 
 @router.get("/runs/{run}/sheet")

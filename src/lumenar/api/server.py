@@ -49,6 +49,7 @@ from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
+from lumenar.service.reread import Reread
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
@@ -72,6 +73,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
 
     app = FastAPI(title="Lumenar", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.application, app.state.bench, app.state.closing = application, bench, False
+    app.state.reread = Reread(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     app.add_middleware(Guard, hosts=hosts)

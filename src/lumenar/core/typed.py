@@ -11,8 +11,8 @@ from typing import Literal
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.numbers import significant
 
-Form = Literal["XYZ", "Yxy", "Yuv"]
-FORMS: dict[Form, str] = {"XYZ": "X Y Z", "Yxy": "Y x y", "Yuv": "Y u' v'"}
+Form = Literal["XYZ", "Yxy", "Yuv", "Y"]
+FORMS: dict[Form, str] = {"XYZ": "X Y Z", "Yxy": "Y x y", "Yuv": "Y u' v'", "Y": "Y alone"}
 MOST_CD_M2 = 50_000.0
 """More than any display gives."""
 NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
@@ -67,6 +67,11 @@ def parse(text: str, form: Form) -> Typed:
     if _UNDER.match(text.strip()):
         return Typed(None)
     values = numbers(text)
+    if form == "Y" and len(values) == 1:
+        # What nobody read stands for nothing: only measurements that never look at it take such a reading.
+        values = [values[0]] * 3
+    elif form == "Y":
+        raise TypedError(f"{len(values)} numbers, but a luminance is one")
     if len(values) != 3:
         count = "1 number" if len(values) == 1 else f"{len(values)} numbers"
         raise TypedError(f"{count}, but {FORMS[form]} takes three, parted by blanks")
@@ -81,7 +86,7 @@ def parse(text: str, form: Form) -> Typed:
 
 def _as_XYZ(values: Sequence[float], form: Form) -> tuple[float, float, float]:
     a, b, c = values
-    if form == "XYZ":
+    if form in ("XYZ", "Y"):
         return a, b, c
     if form == "Yxy":
         if not (0 < b < 0.8 and 0 < c < 0.9 and b + c <= 1):

@@ -80,6 +80,8 @@ class Sheet:
     name: str
     bits: int
     meter: str
+    luminance_alone: bool
+    """Whether the meter shows no colour, so that readings are typed as Y alone."""
     luminance: str | None
     setups: list[SheetSetup]
     patches: list[SheetPatch]
@@ -126,6 +128,10 @@ def _run(app: Application, run_id: int) -> RunRow:
     return run
 
 
+def _luminance_alone(run: RunRow) -> bool:
+    return run.meter.get("kind") == by_hand.LUMINANCE
+
+
 def sheet(app: Application, run_id: int) -> Sheet:
     """The sheet of a run by hand."""
     run, db = _run(app, run_id), app.db.connection()
@@ -146,7 +152,8 @@ def sheet(app: Application, run_id: int) -> Sheet:
     luminance = shown.menu.luminance_control
     return Sheet(
         run_id, run.review_id, run.state, shown.row.name, shown.row.bits, str(run.meter.get("name", "")),
-        luminance.path if luminance else None, listed, [_line(r, rows, shown.row.bits) for r in rows], done, len(rows),
+        _luminance_alone(run), luminance.path if luminance else None, listed,
+        [_line(r, rows, shown.row.bits) for r in rows], done, len(rows),
         (len(rows) - done) * by_hand.STEP_S,
     )  # fmt: skip
 
@@ -220,6 +227,12 @@ def _understood(
         if row is None:
             raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
         try:
+            if (form == "Y") != _luminance_alone(run):
+                raise TypedError(
+                    "the meter of this run shows Y alone"
+                    if form != "Y"
+                    else "Y alone serves with a luminance meter only"
+                )
             XYZ = typed.parse(entry.text, form).XYZ
         except TypedError as e:
             answers[entry.patch] = Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")

@@ -10,7 +10,7 @@ from typing import Literal
 
 import numpy as np
 
-from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.drivers.by_hand import LUMINANCE, HandMeter
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -165,6 +165,8 @@ def add_correction(app: Application, number: int, stated: StatedCorrection) -> i
     """Keep a correction that was made elsewhere; runs by hand with this meter on such a panel use it from now on. Returns its
     number. BadInputError where the matrix cannot be one."""
     row = _held(app, number)
+    if row.kind == LUMINANCE:
+        raise BadInputError("correction", f"{row.name} shows luminance alone; a matrix corrects colours.", "matrix")
     matrix = _matrix(stated.matrix)
     if not 0 < stated.u_percent <= 20:
         raise BadInputError("correction", "The uncertainty lies above 0 and at most at 20 %.", "u_percent")

@@ -90,6 +90,8 @@ class Planner:
     app: Application
     review_id: int
     options: Options = field(default_factory=Options)
+    luminance_alone: bool = False
+    """Whether the meter shows no colour, so that only what rests on luminance can be measured."""
     left_out: list[str] = field(default_factory=list)
 
     def checked(self, wanted: Sequence[Cell]) -> list[Cell]:
@@ -136,6 +138,9 @@ class Planner:
         m = MEASUREMENTS[cell.measurement]
         if setup.signal not in m.signals:
             self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
+            return False
+        if self.luminance_alone and not shown.stand_in and not m.luminance_alone:
+            self.left_out.append(f"{m.title} of {setup.name}: it needs colour, and the meter shows luminance alone.")
             return False
         if shown.stand_in and (reason := self._beyond_a_stand_in(shown, setup)):
             self.left_out.append(f"{setup.name}: {reason}.")
@@ -226,9 +231,12 @@ def new_run(
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
     row, meter = shown.row, meters() if shown.stand_in else by_hand.meters(hand_meter)
-    correction = corrections.newest(
-        app.db.connection(), row.panel, meter["XYZ"]["name"], meter["XYZ"].get("serial", "")
-    )
+    # A matrix needs all three of X, Y and Z.
+    colour = meter["XYZ"].get("kind") != by_hand.LUMINANCE
+    correction = None
+    if colour:
+        named = meter["XYZ"]["name"], meter["XYZ"].get("serial", "")
+        correction = corrections.newest(app.db.connection(), row.panel, *named)
     return NewRun(
         review_id=review_id,
         unit_id=unit_id,

@@ -113,7 +113,7 @@ class FileMeter(_Strict):
 
     id: Name
     name: Text = ""
-    kind: Literal["colorimeter", "spectroradiometer", "photodiode"] = "colorimeter"
+    kind: Literal["colorimeter", "spectroradiometer", "photodiode", "luminance meter"] = "colorimeter"
     serial: Text = ""
     repeatability_percent: Annotated[float, Field(ge=0, le=50)] = 0.2
     floor_cd_m2: Annotated[float, Field(ge=0, le=1000)] | None = None

@@ -6,7 +6,7 @@ import logging
 from collections.abc import Sequence
 from dataclasses import replace
 
-from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.drivers.by_hand import LUMINANCE, HandMeter
 from lumenar.bench.habits import Habits
 from lumenar.bench.plan import Cell
 from lumenar.bench.runner import Runner
@@ -77,6 +77,10 @@ class RunJob:
         return True
 
 
+def _luminance_alone(meter: HandMeter | None) -> bool:
+    return meter is not None and meter.kind == LUMINANCE
+
+
 class RunQueue:
     """The runs of a data folder on the one bench."""
 
@@ -84,9 +88,11 @@ class RunQueue:
         self.app, self._seat, self._rig, self._live = app, seat, rig, live
         seat.free = self._next
 
-    def preview(self, review_id: int, wanted: Sequence[Cell], options: Options | None = None) -> PlanPreview:
-        """What measuring the cells would take."""
-        planner = Planner(self.app, review_id, options or Options())
+    def preview(
+        self, review_id: int, wanted: Sequence[Cell], options: Options | None = None, meter: HandMeter | None = None
+    ) -> PlanPreview:
+        """What measuring the cells would take, by hand with that meter."""
+        planner = Planner(self.app, review_id, options or Options(), _luminance_alone(meter))
         plans = planner.plans(wanted)
         readings = sum(len(p.plan.patches) for p in plans)
         seconds = sum(p.plan.seconds for p in plans)
@@ -110,7 +116,7 @@ class RunQueue:
         if key is not None and (there := runs.with_key(self.app.db.connection(), key)) is not None:
             return there
         options = options or Options()
-        plans = Planner(self.app, review_id, options).plans(wanted)
+        plans = Planner(self.app, review_id, options, _luminance_alone(meter)).plans(wanted)
         new: list[NewRun] = []
         for p in plans:
             patches = [NewPatch(x.setup, x.patch, x.seconds, x.measurements) for x in p.plan.patches]

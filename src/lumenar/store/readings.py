@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from lumenar.core.readings import Spectrum, Trace, Waveform
+from lumenar.core.readings import Patch, Spectrum, Trace, Waveform
 from lumenar.store.checksum import bytes_sum, reading_sum
 from lumenar.store.database import SAVE, DamagedError
-from lumenar.store.runs import PATCH
+from lumenar.store.runs import PATCH, patch_of
 
 
 @dataclass(frozen=True)
@@ -172,3 +172,24 @@ def plain_whites(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tup
         (run_id, setup_id),
     )
     return [(r["t"], (r["X"], r["Y"], r["Z"])) for r in rows]
+
+
+def attempts(db: sqlite3.Connection, patch_id: int) -> int:
+    """How often a patch was read."""
+    return int(
+        db.execute("SELECT coalesce(max(attempt), 0) FROM reading WHERE patch_id = ?", (patch_id,)).fetchone()[0]
+    )
+
+
+def by_patch(
+    db: sqlite3.Connection, run_id: int, setup_id: int, measurement: str
+) -> list[tuple[int, Patch, float | None]]:  # fmt: skip
+    """Every reading of one cell in a run, patch by patch: its number, the patch, and Y as read, None where it is no number."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    rows = cursor.execute(
+        f"SELECT p.id, g.Y, {PATCH} FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g ON g.patch_id = p.id"
+        " WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ? ORDER BY p.position, g.attempt",
+        (run_id, setup_id, measurement),
+    )
+    return [(r[0], patch_of(*r[2:]), r[1]) for r in rows]

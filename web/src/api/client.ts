@@ -35,6 +35,7 @@ export type Consequences = Schemas["Consequences"];
 export type FormChoice = Schemas["FormChoice"];
 export type Verdict = Schemas["Verdict"];
 export type KnownMenu = Schemas["KnownMenu"];
+export type ReadPatch = Schemas["ReadPatch"];
 export type PastMenu = Schemas["PastMenu"];
 export type PastChange = Schemas["PastChange"];
 export type Recall = Schemas["Recall"];

@@ -60,10 +60,16 @@ export const useSpeed = () => useQuery({ ...benchQuery, select: (b) => b.speed }
 
 export type RunOptions = components["schemas"]["Options"];
 
-export function usePlan(review: number, cells: CellChoice[], options: RunOptions, speed: number | undefined) {
+export function usePlan(
+  review: number,
+  cells: CellChoice[],
+  options: RunOptions,
+  speed: number | undefined,
+  named_meter: number | null,
+) {
   return useQuery({
-    queryKey: ["plan", review, speed, options, cells],
-    queryFn: () => got(api.POST("/api/v1/plan", { body: { review, cells, options } })),
+    queryKey: ["plan", review, speed, options, cells, named_meter],
+    queryFn: () => got(api.POST("/api/v1/plan", { body: { review, cells, options, named_meter } })),
     enabled: cells.length > 0,
     placeholderData: keepPreviousData,
   });
@@ -135,6 +141,16 @@ export const useRecall = (review: number, setup: number) =>
     queryKey: ["recall", review, setup],
     queryFn: () =>
       got(api.GET("/api/v1/reviews/{review}/setups/{setup}/recall", { params: { path: { review, setup } } })),
+  });
+export const useReadings = (review: number, setup: number, measurement: string) =>
+  useQuery({
+    queryKey: ["readings", review, setup, measurement],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/reviews/{review}/setups/{setup}/readings/{measurement}", {
+          params: { path: { review, setup, measurement } },
+        }),
+      ),
   });
 export const useTargets = () => useQuery({ queryKey: ["targets"], queryFn: () => got(api.GET("/api/v1/targets")) });
 

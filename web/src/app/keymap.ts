@@ -48,6 +48,7 @@ export const KEYMAP = {
       target: ["t", "choose a target"],
       overlay: ["o", "overlay another mode, or pin a target"],
       look: ["l", "how the mode looks"],
+      readings: ["r", "what was read of each patch, to read any one again"],
       before: ["ArrowLeft", "the measurement before"],
       after: ["ArrowRight", "the next measurement"],
       above: ["ArrowUp", "the mode above"],

@@ -22,6 +22,10 @@ class HandMeter:
     calibrated_on: str | None = None
 
 
+LUMINANCE = "luminance meter"
+"""The kind of a meter that shows Y alone."""
+
+
 def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
     """The meter whose readings are typed, as a run remembers it; of what nobody has stated the noise near black is
     assumed."""

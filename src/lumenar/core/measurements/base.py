@@ -108,6 +108,8 @@ class Measurement:
     """The pictures of one or several setups overlaid, the first being the one in question."""
     short: str = ""
     """Its name where there is little room; the title where it has none."""
+    luminance_alone: bool = False
+    """Whether its figures rest on Y alone, so that a meter that shows no colour serves."""
     order: int = 0
     """Its place within its group."""
     prepare: Callable[[], None] | None = None

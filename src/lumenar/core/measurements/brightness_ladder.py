@@ -179,6 +179,7 @@ MEASUREMENT = Measurement(
         Column("setting_for_120_cd_m2", "Ladder", "120 at", decimals=0),
         Column("max_cd_m2", "Top", "cd/m²", significant=3, main=False),
     ),
+    luminance_alone=True,
     patches=patches,
     select=select,
     analyse=analyse,

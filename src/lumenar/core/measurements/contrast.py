@@ -135,6 +135,7 @@ MEASUREMENT = Measurement(
     columns=(
         Column("checker_contrast_ratio", "Checker", ": 1", significant=3, floor_figure="checker_contrast_at_least"),
     ),
+    luminance_alone=True,
     patches=patches,
     select=select,
     analyse=analyse,

@@ -177,6 +177,7 @@ MEASUREMENT = Measurement(
     group="Light",
     signals=("sdr",),
     columns=(Column("drift_percent", "Hold", "drift %", decimals=1),),
+    luminance_alone=True,
     patches=patches,
     select=select,
     analyse=analyse,

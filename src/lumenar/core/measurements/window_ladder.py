@@ -93,6 +93,7 @@ MEASUREMENT = Measurement(
     group="Light",
     signals=("sdr",),
     columns=(Column("drop_percent", "Windows", "drop %", decimals=1),),
+    luminance_alone=True,
     patches=patches,
     select=select,
     analyse=analyse,

@@ -202,7 +202,7 @@ export default function BoardView() {
     [next],
   );
   const cells = chosen.length ? chosen : suggested;
-  const plan = usePlan(review, cells, options, speed.data);
+  const plan = usePlan(review, cells, options, speed.data, board.data?.stand_in ? null : meter.named);
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
   const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);

@@ -115,7 +115,7 @@ function Step({
 }) {
   const patch = sheet.patches[at] as SheetPatch;
   const forms = useForms();
-  const [form, setForm] = useState<Form>(() => {
+  const [chosenForm, setForm] = useState<Form>(() => {
     const kept = localStorage.getItem(FORM);
     return kept === "Yxy" || kept === "Yuv" ? kept : "XYZ";
   });
@@ -123,6 +123,7 @@ function Step({
   const [answer, setAnswer] = useState<Answer | null>(null);
   const [pasted, setPasted] = useState<Answer[]>([]);
   const input = useRef<HTMLInputElement>(null);
+  const form = sheet.luminance_alone ? "Y" : chosenForm;
   const enter = useAct(
     (readings: { patch: number; text: string; sure: boolean }[]) =>
       got(api.POST("/api/v1/runs/{run}/readings", { params: { path: { run: sheet.run } }, body: { form, readings } })),
@@ -277,11 +278,13 @@ function Step({
             input.current?.focus();
           }}
         >
-          {forms.data?.map((f) => (
-            <option key={f.key} value={f.key}>
-              {f.title}
-            </option>
-          ))}
+          {forms.data
+            ?.filter((f) => (f.key === "Y") === sheet.luminance_alone)
+            .map((f) => (
+              <option key={f.key} value={f.key}>
+                {f.title}
+              </option>
+            ))}
         </Select>
       </Flex>
       <Settings sheet={sheet} patch={patch} />

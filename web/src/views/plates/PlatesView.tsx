@@ -10,6 +10,7 @@ import { ActionMenu } from "../../parts/ActionMenu";
 import { Key, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
+import { Readings } from "./Readings";
 
 const A = chakra(Link);
 function SetupTag({
@@ -55,6 +56,7 @@ interface BarProps {
   tables: boolean;
   onLaid: (laid: Partial<Laid>) => void;
   onTables: () => void;
+  onReadings: () => void;
   /** The targets are about to be chosen from. */
   onTargets: () => void;
   targets: RefObject<HTMLSelectElement | null>;
@@ -62,7 +64,7 @@ interface BarProps {
   onLaying: (open: boolean) => void;
 }
 
-function Bar({ plates, laid, tables, onLaid, onTables, onTargets, targets, laying, onLaying }: BarProps) {
+function Bar({ plates, laid, tables, onLaid, onTables, onReadings, onTargets, targets, laying, onLaying }: BarProps) {
   const free = plates.others.filter((o) => o.measured);
   const room = plates.shown.length + plates.pins.length < 4;
   const choose = (value: string) =>
@@ -140,6 +142,9 @@ function Bar({ plates, laid, tables, onLaid, onTables, onTargets, targets, layin
       <QuietButton onClick={onTables} aria-pressed={tables}>
         {tables ? "Hide numbers" : "Numbers"}
       </QuietButton>
+      <QuietButton onClick={onReadings}>
+        Readings <Key>r</Key>
+      </QuietButton>
     </Flex>
   );
 }
@@ -160,6 +165,7 @@ export default function PlatesView() {
   const board = useBoard(review);
   const plates = usePlates(review, setup, measurement, laid);
   const [tables, setTables] = useState(false);
+  const [reading, setReading] = useState(false);
 
   const client = useQueryClient();
   const set = (next: Partial<Laid>) => {
@@ -194,6 +200,7 @@ export default function PlatesView() {
     target: () => targets.current?.focus(),
     overlay: () => setLaying(true),
     look: () => go(`/review/${review}/look/${setup}`),
+    readings: () => setReading(true),
     before: () => step(-1),
     after: () => step(1),
     above: () => climb(-1),
@@ -247,6 +254,16 @@ export default function PlatesView() {
           <ProblemNote error={plates.error} />
         </Quiet>
       )}
+      {reading && plates.data && (
+        <Readings
+          review={review}
+          setup={setup}
+          measurement={measurement}
+          title={`${plates.data.title} of ${row?.name ?? ""}`}
+          standIn={board.data?.stand_in ?? false}
+          close={() => setReading(false)}
+        />
+      )}
       {plates.data && (
         <>
           <Bar
@@ -255,6 +272,7 @@ export default function PlatesView() {
             tables={tables}
             onLaid={set}
             onTables={() => setTables((t) => !t)}
+            onReadings={() => setReading(true)}
             onTargets={foresee}
             targets={targets}
             laying={laying}

@@ -1,0 +1,103 @@
+import { Box, Flex, Table, Text } from "@chakra-ui/react";
+import { useEffect } from "react";
+import { Link } from "react-router";
+import { api, got } from "../../api/client";
+import { useAct, useBench, useReadings } from "../../api/queries";
+import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
+import { Dialog } from "../../parts/Dialog";
+import { luminance } from "../bench/BenchBar";
+
+const AFTER = ["readings", "plates", "board", "verdict", "shelf"];
+
+/** Every patch of a cell with what was read of it; any one can be read again. */
+export function Readings({
+  review,
+  setup,
+  measurement,
+  title,
+  standIn,
+  close,
+}: {
+  review: number;
+  setup: number;
+  measurement: string;
+  title: string;
+  standIn: boolean;
+  close: () => void;
+}) {
+  const read = useReadings(review, setup, measurement);
+  const bench = useBench();
+  const again = useAct(
+    ({ run, patch }: { run: number; patch: number }) =>
+      got(api.POST("/api/v1/runs/{run}/patches/{patch}/reread", { params: { path: { run, patch } } })),
+    AFTER,
+  );
+  const busy = (bench.data?.kind ?? "") !== "";
+  const refresh = useAct(async () => null, AFTER).mutate;
+  // What was read again is there once the bench is at rest.
+  useEffect(() => {
+    if (!busy) refresh();
+  }, [busy, refresh]);
+  return (
+    <Dialog label={`Readings of ${title}`} width="min(720px, 94vw)" onClose={close}>
+      {(shut) => (
+        <>
+          <Flex justify="space-between" align="center" mb="6px">
+            <Text as="h2" fontSize="16px" fontWeight="600">
+              {title}: what was read
+            </Text>
+            <QuietButton onClick={() => shut()}>
+              Close <Key>esc</Key>
+            </QuietButton>
+          </Flex>
+          <Text color="ink2" mb="8px">
+            Luminance as read, before any correction. A patch that was read more than once counts as the median.
+          </Text>
+          {read.error && <ProblemNote error={read.error} />}
+          {again.error && <ProblemNote error={again.error} />}
+          <Box maxH="56vh" overflowY="auto">
+            <Wide label="Readings">
+              <Table.Root w="100%">
+                <Table.Header>
+                  <Table.Row>
+                    {["Patch", "Where", "cd/m²", ""].map((h) => (
+                      <Table.ColumnHeader key={h || "acts"} scope="col">
+                        {h}
+                      </Table.ColumnHeader>
+                    ))}
+                  </Table.Row>
+                </Table.Header>
+                <Table.Body>
+                  {read.data?.map((p) => (
+                    <Table.Row key={p.patch} data-testid="read-patch">
+                      <Table.Cell>{p.code}</Table.Cell>
+                      <Table.Cell color="ink2">{p.place}</Table.Cell>
+                      <Table.Cell>
+                        <Mono>{p.Y.map((y) => (y == null ? "no number" : luminance(y))).join("  ")}</Mono>
+                      </Table.Cell>
+                      <Table.Cell textAlign="end" pr="0">
+                        {standIn ? (
+                          <QuietButton
+                            h="24px"
+                            disabled={busy || again.isPending}
+                            onClick={() => again.mutate({ run: p.run, patch: p.patch })}
+                          >
+                            Read again
+                          </QuietButton>
+                        ) : (
+                          <QuietButton h="24px" asChild>
+                            <Link to={`/review/${review}/hand/${p.run}`}>To its list</Link>
+                          </QuietButton>
+                        )}
+                      </Table.Cell>
+                    </Table.Row>
+                  ))}
+                </Table.Body>
+              </Table.Root>
+            </Wide>
+          </Box>
+        </>
+      )}
+    </Dialog>
+  );
+}
