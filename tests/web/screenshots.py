@@ -48,7 +48,7 @@ def take(page: Person) -> None:
     still("plates-gamut", "/review/1/plates/4/gamut?overlay=2")
     still("plates-uniformity", "/review/1/plates/1/uniformity")
     still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
-    still("plates-modulation", "/review/2/plates/5/modulation")
+    still("targets", "/targets", "[data-testid=target-row]")
     still("compare", "/compare?setup=1&setup=4&setup=17")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
     still("instruments", "/instruments", "[data-testid=corrections]")

@@ -52,7 +52,7 @@ const RIGHT = 14;
 function categories(chart: Chart, room: number): { named: string[]; shown: Tick[] } {
   const first = chart.series[0];
   const given = chart.x.labels ?? [];
-  const named = given.length ? given : (first?.points.map(([x]) => String(Number(x?.toPrecision(6)))) ?? []);
+  const named = given.length ? given : (first?.points.map(([x]) => String(Number(x?.toPrecision(3)))) ?? []);
   const all = named.map((text, at) => ({ at, text }));
   if (given.length) return { named, shown: all };
   const longest = Math.max(1, ...named.map((n) => n.length)) * 11 * CHARACTER + 8;

@@ -108,7 +108,6 @@ function Clock({ status }: { status: BenchStatus }) {
         fontFamily="mono"
         fontSize="12px"
         borderRadius="4px"
-        px="4px"
         h="24px"
       >
         <option value="1">real time</option>

@@ -1,0 +1,135 @@
+"""What every driver must keep: run against a meter, a patch source and a remote, it says what is not kept.
+
+    from lumenar.bench.conformance import check_meter, check_remote, check_source
+    problems = check_meter(my_meter) + check_source(my_source) + check_remote(my_remote, "Film", "Light", 10, 20)
+
+Each function gives sentences; an empty list means that the driver passes. Nothing in them knows which driver it is.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from lumenar.bench.ports import (
+    BelowFloorError,
+    ControlValue,
+    InstrumentError,
+    Meter,
+    MeterReading,
+    PatchSource,
+    RefusedError,
+    SaturatedError,
+    UnitRemote,
+)
+from lumenar.core.readings import Patch
+
+KINDS = ("colorimeter", "spectroradiometer", "photodiode")
+WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
+READS = 8
+
+
+def check_meter(meter: Meter, show: Callable[[Patch], None] | None = None) -> list[str]:
+    """What a meter does not keep of its port. show: puts a patch before it; without it only what it says of itself and one
+    reading are looked at."""
+    told = meter.describe()
+    said = []
+    if not told.name.strip():
+        said.append("describe(): the meter has no name")
+    if told.kind not in KINDS:
+        said.append(f"describe(): the kind {told.kind!r} is none of {', '.join(KINDS)}")
+    if not 0 <= told.repeatability <= 0.5:
+        said.append(f"describe(): a repeatability of {told.repeatability:g} is no share from 0 to 0.5")
+    if not 0 <= told.floor < told.ceiling:
+        said.append(f"describe(): the floor {told.floor:g} is not below the ceiling {told.ceiling:g}")
+    if told.absolute < 0:
+        said.append("describe(): the absolute part of the noise is negative")
+    if meter.describe() != told:
+        said.append("describe(): asked twice it says two things")
+    if show is None:
+        reading, problem = _read(meter)
+        return said + problem + _sound(reading)
+    show(WHITE)
+    whites = []
+    for _ in range(READS):
+        reading, problem = _read(meter)
+        said += problem + _sound(reading)
+        if reading is not None:
+            whites.append(reading.XYZ[1])
+    if len(whites) == READS:
+        middle = sorted(whites)[READS // 2]
+        spread = (max(whites) - min(whites)) / middle if middle > 0 else math.inf
+        # Eight readings of a normal distribution lie within 6 standard deviations but once in many thousand times.
+        if spread > 6 * math.hypot(told.repeatability, told.absolute / middle if middle > 0 else 0) + 0.01:
+            said.append(f"read(): white repeats within {100 * spread:.1f} %, more than it says of itself")
+        show(BLACK)
+        reading, problem = _read(meter)
+        said += problem
+        if reading is not None and reading.XYZ[1] > middle / 2:
+            said.append("read(): black is as bright as white; it does not read what is shown")
+    return list(dict.fromkeys(said))
+
+
+def _read(meter: Meter) -> tuple[MeterReading | None, list[str]]:
+    try:
+        return meter.read(), []
+    except (BelowFloorError, SaturatedError):
+        return None, []
+    except InstrumentError as e:
+        return None, [] if e.advice and str(e) else [f"read(): {type(e).__name__} says not what to do"]
+    except Exception as e:
+        return None, [f"read(): {type(e).__name__} is no error of an instrument"]
+
+
+def _sound(reading: MeterReading | None) -> list[str]:
+    if reading is None:
+        return []
+    said = []
+    if len(reading.XYZ) != 3 or not all(math.isfinite(v) for v in reading.XYZ):
+        said.append(f"read(): {reading.XYZ!r} is not three numbers; what is none is an error")
+    if not (math.isfinite(reading.exposure_s) and reading.exposure_s >= 0):
+        said.append(f"read(): {reading.exposure_s!r} s is no time")
+    return said
+
+
+def check_source(source: PatchSource) -> list[str]:
+    """What a patch source does not keep: it shows every signal there is, one after the other."""
+    said = []
+    for patch in (WHITE, BLACK, Patch((0.5, 0.2, 0.9), 0.02), Patch((0.25,) * 3, 1.0, zone=(0, 0, 3, 3))):
+        try:
+            source.show(patch)
+        except InstrumentError as e:
+            if not e.advice:
+                said.append(f"show(): {type(e).__name__} says not what to do")
+        except Exception as e:
+            said.append(f"show({patch.code}): {type(e).__name__} is no error of an instrument")
+    return said
+
+
+def check_remote(
+    remote: UnitRemote, mode: str, control: str, value: ControlValue, other: ControlValue
+) -> list[str]:  # fmt: skip
+    """What a remote does not keep: it selects a mode, takes two values of a free control, and refuses what there is not."""
+    said = []
+    try:
+        remote.select(mode)
+        for v in (value, other, other, value):
+            remote.apply(control, v)
+    except Exception as e:
+        said.append(f"select() and apply(): {type(e).__name__} where all is in order: {e}")
+    wrong: tuple[tuple[str, Callable[[], None]], ...] = (
+        ("a mode that there is not", lambda: remote.select("no such mode, surely")),
+        ("a control that there is not", lambda: remote.apply("no such control, surely", 1)),
+        ("a value that there is not", lambda: remote.apply(control, "no such value, surely")),
+    )
+    for what, act in wrong:
+        try:
+            act()
+        except RefusedError as e:
+            if not str(e):
+                said.append(f"{what} is refused without a reason")
+        except Exception as e:
+            said.append(f"{what} gives {type(e).__name__} rather than RefusedError")
+        else:
+            said.append(f"{what} is taken as if there were such")
+    return said
