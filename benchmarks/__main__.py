@@ -264,7 +264,8 @@ def views(server: Server) -> None:
             slowest = max(slowest, (measurement, spent), key=lambda s: s[1])
     line(f"plates against a target not seen before, slowest answer ({slowest[0]})", f"{1000 * slowest[1]:.0f} ms", "")
     for path, what in (
-        ("/api/v1/reviews", "Shelf"), ("/api/v1/reviews/1/verdict", "Verdict"), ("/api/v1/compare?setup=1&setup=2&setup=3", "Compare"),
+        ("/api/v1/reviews", "Shelf"), ("/api/v1/reviews/1/verdict", "Verdict"),
+        ("/api/v1/compare?setup=1&setup=2&setup=3", "Compare"),
     ):  # fmt: skip
         line(f"{what}, second answer", f"{1000 * best(lambda p=path: get(server, p), 3):.0f} ms", "")  # type: ignore[misc]
 

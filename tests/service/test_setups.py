@@ -394,3 +394,29 @@ def test_a_recall_list_brings_a_setup_back_step_by_step(app):
     for s in steps:
         state = menu.change(state, menu.modes[0], s.path, s.value)
     assert state == {"Light": 20.0, "Saving": "low", "Tone": "2.4"}
+
+
+def test_any_picture_is_held_before_the_free_meter(app, bench, phone):
+    setup = reviews.setups_of(app.db.connection(), phone)[0].id
+    free = FreeRun(app, bench)
+    free.start(phone, setup)
+    white = free.capture().captures[0]
+    held = free.show((0.0, 1.0, 0.0), 0.25)
+    assert held.picture.rgb == (0, 1, 0) and held.picture.window == 0.25 and held.captures == []
+    green = free.capture().captures[0]
+    assert 0.5 * white.Y < green.Y < 0.9 * white.Y and green.v > white.v + 0.05, (
+        "what is captured is of the picture held"
+    )
+    assert bench.live.status().patch.rgb == (0, 1, 0)
+    for value in (10.0, 20.0, 30.0):
+        free.move(held.control, value)
+        free.capture()
+    with pytest.raises(ConflictError, match="of white on a tenth"):
+        free.keep_ladder()
+    with pytest.raises(BadInputError):
+        free.show((1.5, 0, 0), 0.1)
+    with pytest.raises(BadInputError):
+        free.show((1, 0, 0), 0.0)
+    free.stop()
+    with pytest.raises(ConflictError):
+        free.show((1, 1, 1), 0.1)

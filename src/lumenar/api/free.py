@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from fastapi import APIRouter, Request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from lumenar.api.deps import free_run
 from lumenar.api.models import Created, SetupChoice
@@ -17,6 +19,22 @@ class Move(BaseModel):
 
     control: str
     value: float
+
+
+Level = Annotated[float, Field(ge=0, le=1)]
+
+
+class NewPicture(BaseModel):
+    """What is to be held before the meter."""
+
+    rgb: tuple[Level, Level, Level]
+    window: Annotated[float, Field(ge=0.001, le=1)] = 0.1
+
+
+@router.put("/free/picture")
+def hold_picture(request: Request, picture: NewPicture) -> FreeView:
+    """Hold another picture while the meter runs free."""
+    return free_run(request).show(picture.rgb, picture.window)
 
 
 @router.get("/free")

@@ -48,8 +48,16 @@ class Capture:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """What is held before the meter: signal 0 to 1, and the share of the screen's area."""
+
+    rgb: tuple[float, float, float]
+    window: float
+
+
+@dataclass(frozen=True)
 class FreeView:
-    """What the free-running panel shows. captures are of the control chosen."""
+    """What the free-running panel shows. captures are of the control chosen and the picture held."""
 
     running: bool
     review: int | None
@@ -59,6 +67,7 @@ class FreeView:
     control: str | None
     captures: list[Capture]
     message: str
+    picture: Picture
 
 
 @dataclass
@@ -74,6 +83,7 @@ class _Held:
     last: MeterReading | None = None
     last_value: float | None = None
     message: str = ""
+    patch: Patch = field(default_factory=lambda: Patch(WHITE))
 
 
 STILL_S = 45.0
@@ -147,13 +157,17 @@ class FreeRun:
         state = setup_states(self.app, held.review, held.unit)[held.setup_id]
         bench.remote.select(state.mode)
         apply_all(bench.remote, state.settings)
-        patch = Patch(WHITE)
+        patch = held.patch
         bench.source.show(patch)
         shown_at = bench.clock.now()
         while not self._stopping.is_set():
             value = held.values[held.control]
             try:
                 bench.remote.apply(held.control, value)
+                if held.patch != patch:
+                    patch = held.patch
+                    bench.source.show(patch)
+                    shown_at = bench.clock.now()
                 if bench.clock.now() - shown_at > STILL_S:
                     bench.source.show(REST)
                     bench.clock.sleep(CLEAR_S)
@@ -163,7 +177,7 @@ class FreeRun:
                 reading = bench.meter.read()
             except (BelowFloorError, SaturatedError) as e:
                 held.message, held.last = str(e), None
-                live.read("white", "below_floor", None)
+                live.read(patch.code, "below_floor", None)
             except RefusedError as e:
                 held.message = str(e)
                 self._stopping.wait(0.2)
@@ -175,11 +189,12 @@ class FreeRun:
             else:
                 held.message = ""
                 with self._read:
-                    held.last, held.last_value = reading, value
+                    # What was read of another picture is not of this one.
+                    held.last, held.last_value = (reading, value) if held.patch == patch else (None, None)
                     held.at[value] = bench.clock.now()
                     self._read.notify_all()
-                live.read("white", "ok", live.corrected(reading.XYZ))
-            live.shown("white", WHITE, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
+                live.read(patch.code, "ok", live.corrected(reading.XYZ))
+            live.shown(patch.code, patch.rgb, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
             live.tell()
             if self.bench.rig.speed == 0:
                 # A meter without waiting would only burn time: nobody moves a slider that fast.
@@ -222,6 +237,18 @@ class FreeRun:
         held.control = control
         return self.view()
 
+    def show(self, rgb: tuple[float, float, float], window: float) -> FreeView:
+        """Hold another picture; captures of the one before are gone. BadInputError where there is no such picture."""
+        held = self._open()
+        if not all(0 <= v <= 1 for v in rgb):
+            raise BadInputError("picture", "A signal lies within 0 and 1 in each channel.", "rgb")
+        if not 0.001 <= window <= 1:
+            raise BadInputError("picture", "A picture covers 0.1 to 100 % of the screen.", "window")
+        with self._read:
+            held.patch, held.last = Patch(rgb, window), None
+            held.captures.clear()
+        return self.view()
+
     def capture(self) -> FreeView:
         """Keep the present setting with a reading of it; the last one of a setting counts."""
         held = self._open()
@@ -255,6 +282,8 @@ class FreeRun:
             raise ConflictError(
                 "free", f"A brightness ladder is along the luminance control, not along {held.control}."
             )
+        if held.patch != Patch(WHITE):
+            raise ConflictError("free", "A brightness ladder is of white on a tenth of the screen; hold that picture.")
         if len(held.captures) < LEAST_CAPTURES:
             raise ConflictError("free", f"A ladder needs {LEAST_CAPTURES} settings, {len(held.captures)} are captured.")
         row = display(self.app, held.unit).row
@@ -280,7 +309,7 @@ class FreeRun:
         """What the panel shows."""
         s = self._held
         if s is None or self.bench.seat.kind != "free":
-            return FreeView(False, None, None, "", [], None, [], self._failed)
+            return FreeView(False, None, None, "", [], None, [], self._failed, Picture(WHITE, Patch(WHITE).window))
         controls = [
             MovableControl(c.path, c.minimum, c.maximum, c.step, s.values[c.path], c.luminance)
             for c in self._controls(s.unit, s.review, s.setup_id)
@@ -290,4 +319,5 @@ class FreeRun:
             XYZ = self.bench.live.corrected(s.captures[value].XYZ)
             u, v = XYZ_to_uv(XYZ)
             captures.append(Capture(value, float(XYZ[1]), float(u), float(v)))
-        return FreeView(True, s.review, s.setup_id, s.name, controls, s.control, captures, s.message)
+        picture = Picture(s.patch.rgb, s.patch.window)
+        return FreeView(True, s.review, s.setup_id, s.name, controls, s.control, captures, s.message, picture)

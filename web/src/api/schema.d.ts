@@ -816,6 +816,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/free/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Hold Picture
+         * @description Hold another picture while the meter runs free.
+         */
+        put: operations["hold_picture_api_v1_free_picture_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/free": {
         parameters: {
             query?: never;
@@ -1954,7 +1974,7 @@ export interface components {
         };
         /**
          * FreeView
-         * @description What the free-running panel shows. captures are of the control chosen.
+         * @description What the free-running panel shows. captures are of the control chosen and the picture held.
          */
         FreeView: {
             /** Running */
@@ -1973,6 +1993,7 @@ export interface components {
             captures: components["schemas"]["Capture"][];
             /** Message */
             message: string;
+            picture: components["schemas"]["Picture"];
         };
         /**
          * Headline
@@ -2640,6 +2661,23 @@ export interface components {
             note?: string;
         };
         /**
+         * NewPicture
+         * @description What is to be held before the meter.
+         */
+        NewPicture: {
+            /** Rgb */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Window
+             * @default 0.1
+             */
+            window?: number;
+        };
+        /**
          * NewReview
          * @description A new review: a shipped unit by file name, or the text of a unit file of one's own.
          */
@@ -2850,6 +2888,20 @@ export interface components {
             changed_at: string;
             /** Words */
             words: string[];
+        };
+        /**
+         * Picture
+         * @description What is held before the meter: signal 0 to 1, and the share of the screen's area.
+         */
+        Picture: {
+            /** Rgb */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /** Window */
+            window: number;
         };
         /**
          * PlanPreview
@@ -10254,6 +10306,147 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hold_picture_api_v1_free_picture_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPicture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreeView"];
                 };
             };
             /** @description Bad input */

@@ -8,6 +8,23 @@ import { Select } from "../../parts/field";
 import { luminance } from "../bench/BenchBar";
 
 const Range = chakra("input");
+type Rgb = [number, number, number];
+/** What can be held before the meter, by its name. */
+const PICTURES: Record<string, Rgb> = {
+  white: [1, 1, 1],
+  "grey 75 %": [0.75, 0.75, 0.75],
+  "grey 50 %": [0.5, 0.5, 0.5],
+  "grey 25 %": [0.25, 0.25, 0.25],
+  "grey 10 %": [0.1, 0.1, 0.1],
+  "grey 5 %": [0.05, 0.05, 0.05],
+  black: [0, 0, 0],
+  red: [1, 0, 0],
+  green: [0, 1, 0],
+  blue: [0, 0, 1],
+  cyan: [0, 1, 1],
+  magenta: [1, 0, 1],
+  yellow: [1, 1, 0],
+};
 
 /** The meter running free: move a slider, watch the light, capture setting and reading. */
 export function FreePanel({ review }: { review: number }) {
@@ -20,6 +37,7 @@ export function FreePanel({ review }: { review: number }) {
     (m: { control: string; value: number }) => got(api.PUT("/api/v1/free/control", { body: m })),
     touched,
   );
+  const hold = useAct((body: { rgb: Rgb; window: number }) => got(api.PUT("/api/v1/free/picture", { body })), touched);
   const capture = useAct(() => got(api.POST("/api/v1/free/captures")), touched);
   const ladder = useAct(() => got(api.POST("/api/v1/free/ladder")), ["free", "board", "plates"]);
   const setting = useAct(() => got(api.POST("/api/v1/free/setting")), ["free", "board", "setup"]);
@@ -54,7 +72,7 @@ export function FreePanel({ review }: { review: number }) {
   }
   if (!open || !control) return null;
   const reading = bench.data?.reading;
-  const error = move.error ?? capture.error ?? ladder.error ?? setting.error ?? stop.error;
+  const error = hold.error ?? move.error ?? capture.error ?? ladder.error ?? setting.error ?? stop.error;
   return (
     <Box borderBottom="1px solid" borderColor="line" bg="sheet" px="16px" py="12px" data-testid="free">
       <Flex gap="20px" align="center" wrap="wrap">
@@ -62,11 +80,40 @@ export function FreePanel({ review }: { review: number }) {
           <Text as="h2" fontWeight="600">
             {view.setup_name}: the meter runs free
           </Text>
-          <Text color="ink3" fontSize="11.5px">
-            <span title="Now and then another picture for a moment: some displays dim what stands still.">
-              white, 10 % of the screen
-            </span>
-          </Text>
+          <Flex
+            gap="6px"
+            mt="3px"
+            title="Now and then another picture for a moment: some displays dim what stands still."
+          >
+            <Select
+              aria-label="Picture to hold"
+              h="26px"
+              fontSize="12px"
+              value={view.picture.rgb.join(" ")}
+              onChange={(e) =>
+                hold.mutate({ rgb: e.target.value.split(" ").map(Number) as Rgb, window: view.picture.window })
+              }
+            >
+              {Object.entries(PICTURES).map(([name, rgb]) => (
+                <option key={name} value={rgb.join(" ")}>
+                  {name}
+                </option>
+              ))}
+            </Select>
+            <Select
+              aria-label="Part of the screen"
+              h="26px"
+              fontSize="12px"
+              value={String(view.picture.window)}
+              onChange={(e) => hold.mutate({ rgb: view.picture.rgb, window: Number(e.target.value) })}
+            >
+              {[0.01, 0.1, 0.25, 0.5, 1].map((w) => (
+                <option key={w} value={String(w)}>
+                  {100 * w} % of the screen
+                </option>
+              ))}
+            </Select>
+          </Flex>
         </Box>
         <Flex align="baseline" gap="8px" minW="150px" justify="flex-end">
           <Mono fontSize="30px" color="lamp" lineHeight="1" data-testid="free-reading">
