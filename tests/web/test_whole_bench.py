@@ -145,7 +145,7 @@ def test_case_q_a_laptop_with_the_meter_running_free(page):
     free = page.find("[data-testid=free]", "Plain: the meter runs free")
     reading = page.find("[data-testid=free-reading]")
     page.until(lambda: reading.text[:1].isdigit())
-    Select(free.find_element(By.CSS_SELECTOR, "select")).select_by_value("Host > Fine brightness")
+    Select(free.find_element(By.CSS_SELECTOR, "[aria-label='Control to move']")).select_by_value("Host > Fine brightness")
     slider = page.find("[data-testid=free] input[type=range][aria-label='Host > Fine brightness']")
     assert page.api("/free")["control"] == "Host > Fine brightness"
     page.driver.execute_script(
