@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from lumenar.cli import main
+from lumenar.core.colour import spectra
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import board, cells, look
@@ -277,3 +278,48 @@ def test_the_command_line_brings_in_and_out(tmp_path, capsys):
     assert main(["export", review, "--data", data, "--out", str(tmp_path / "out.json")]) == 0
     assert main(["figures", str(tmp_path / "out.json")]) == 0
     assert main(["import", str(tmp_path / "mine.csv"), "--data", data, "--column", "rgb"]) == 2
+
+
+def spectra_csv(heads=lambda w: f"nm{w:g}", step=5, delimiter=","):
+    """Greys and corners of a display with three bands, as spectra."""
+    at = np.arange(380.0, 781.0, step)
+    bands = np.stack([np.exp(-0.5 * ((at - peak) / 18) ** 2) for peak in (625, 535, 455)])
+    rows = [
+        ["Film", *rgb]
+        for rgb in [(v, v, v) for v in (100, 75, 50, 25, 10, 0)] + [(100, 0, 0), (0, 100, 0), (0, 0, 100)]
+    ]
+    lines = [["setup", "R", "G", "B", *(heads(w) for w in at)]]
+    for name, *rgb in rows:
+        light = 0.002 * (np.array(rgb) / 100) ** 2.2 @ bands + 1e-7
+        lines.append([name, *rgb, *(f"{v:.9g}" for v in light)])
+    return "\n".join(delimiter.join(map(str, line)) for line in lines), at, bands
+
+
+@pytest.mark.parametrize(
+    "heads", [lambda w: f"nm{w:g}", lambda w: f"{w:g}", lambda w: f"{w:g} nm", lambda w: f"SPECTRAL_NM{w:g}"]
+)
+def test_spectra_are_readings_and_white_has_its_spectrum(app, heads):
+    text, _, bands = spectra_csv(heads)
+    told = understand(text, "spectra.csv", {})
+    assert any("computed from the spectra" in n for n in told.notes)
+    review = import_readings(app, text, "spectra.csv", Identity("Tern", "Wall", "monitor", "lcd"))
+    cells_ = {c.measurement: c for c in board.board(app, review).rows[0].cells if c.figures}
+    assert {"white_black", "blue_light"} <= set(cells_)
+    white = next(f.raw for f in cells_["white_black"].figures if f.figure == "white_cd_m2")
+    XYZ = spectra.spectrum_to_XYZ(0.002 * bands.sum(axis=0) + 1e-7)
+    assert white == pytest.approx(XYZ[1], rel=1e-6)
+
+
+def test_spectra_of_another_step_give_the_same_light():
+    fine, coarse = (read_any(spectra_csv(step=s)[0], "s.csv").file.setups[0].readings[0].XYZ for s in (1, 5))
+    assert coarse == pytest.approx(fine, rel=2e-3)
+
+
+def test_what_is_wrong_with_spectra_is_pointed_at():
+    text, *_ = spectra_csv()
+    with pytest.raises(BadInputError, match="not evenly spaced"):
+        read_any(text.replace("nm400,", "nm401,", 1), "s.csv")
+    lines = text.split("\n")
+    lines[3] = lines[3].rsplit(",", 1)[0] + ",many"
+    with pytest.raises(BadInputError, match="line 4, 780 nm: 'many' is no number"):
+        read_any("\n".join(lines), "s.csv")

@@ -7,9 +7,11 @@ import io
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
+from lumenar.core.colour.spectra import XYZ_of_spectrum
 from lumenar.core.menu_text import number
 from lumenar.service.errors import BadInputError
 from lumenar.service.readings_file import MAX_BYTES, ReadingsFile, parse_document, parse_readings
@@ -27,6 +29,9 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "u": ("u'", "u′"), "v": ("v'", "v′"),
 }  # fmt: skip
 """What a column can be, and under which heads (whatever their case) it is recognised."""
+_NANOMETRES = re.compile(r"^(?:spectral_|spec_)?(?:nm)?_?(\d{3,4}(?:[.,]\d+)?)(?: ?nm)?$", re.IGNORECASE)
+"""Heads of the columns of a spectrum: 380, 380 nm, nm380, SPECTRAL_NM380."""
+LEAST_SAMPLES = 20
 RANGES = {"0..1": 1.0, "0..100": 100.0, "0..255": 255.0, "0..1023": 1023.0}
 """How signals can be written."""
 
@@ -182,6 +187,12 @@ def _document(
             lacking[0],
         )
     light = next((k for k in (("X", "Y", "Z"), ("Y", "x", "y"), ("Y", "u", "v")) if set(k) <= set(places)), None)
+    spectrum = _spectral(heads, name)
+    if spectrum:
+        light = ("X", "Y", "Z")
+        if not {"X", "Y", "Z"} <= set(places):
+            notes = [*notes, "X, Y and Z are computed from the spectra, in W/(sr m² nm), for the CIE 1931 2° observer."]
+            heads, table, places = _with_XYZ(heads, table, places, spectrum, name)
     if light is None:
         raise BadInputError(
             "columns",
@@ -220,6 +231,8 @@ def _document(
             | {k: texts[k] for k in ("unit", "mode", "target") if texts.get(k)},
         )
         setup["readings"].append(_reading(n, row, signal, top, light, places, cell, value, name))
+        if spectrum and all(v == top for v in signal):
+            setup["readings"].append(_spectrum_reading(row, spectrum))
     units = [{"id": u} for u in dict.fromkeys(u for u, _ in setups if u)]
     meters = [
         {"id": m}
@@ -229,10 +242,62 @@ def _document(
         "format": "lumenar-readings", "version": 1, "units": units, "meters": meters, "setups": list(setups.values())
     }  # fmt: skip
     taken = {heads[i]: key for key, i in places.items()}
-    ignored = [h for h in heads if h not in taken]
+    nanometres = {heads[i] for i in spectrum.values()}
+    taken |= dict.fromkeys([f"{len(nanometres)} columns of a spectrum"], "spectrum") if nanometres else {}
+    ignored = [h for h in heads if h not in taken and h not in nanometres]
     if ignored:
         notes.append(f"Not used: {', '.join(ignored)}.")
     return Read(_checked(document, name), format, taken, tuple(notes))
+
+
+def _spectral(heads: Sequence[str], name: str) -> dict[float, int]:
+    """By wavelength in nm the places of a spectrum's columns, in their order; empty where there is none."""
+    found = {number(m[1]): i for i, h in enumerate(heads) if (m := _NANOMETRES.match(h.strip()))}
+    if len(found) < LEAST_SAMPLES:
+        return {}
+    at = sorted(found)
+    step = at[1] - at[0]
+    if any(abs(b - a - step) > 1e-6 for a, b in pairwise(at)):
+        raise BadInputError(
+            "columns", f"{name}: the spectrum's columns, {at[0]:g} to {at[-1]:g} nm, are not evenly spaced"
+        )
+    return {w: found[w] for w in at}
+
+
+def _samples(line: int, row: Sequence[str], spectrum: Mapping[float, int], name: str) -> list[float]:
+    values = []
+    for wavelength, i in spectrum.items():
+        try:
+            values.append(number(row[i].strip()))
+        except (ValueError, IndexError):
+            said = f"{row[i]!r} is no number" if i < len(row) else "the line ends before"
+            raise BadInputError(
+                "readings-file", f"{name}: line {line}, {wavelength:g} nm: {said}", f"line {line}"
+            ) from None
+    return values
+
+
+def _with_XYZ(
+    heads: Sequence[str], table: Sequence[tuple[int, Sequence[str]]], places: dict[str, int], spectrum: Mapping[float, int],
+    name: str,
+) -> tuple[list[str], list[tuple[int, list[str]]], dict[str, int]]:  # fmt: skip
+    """A table with columns for X, Y and Z that its spectra give."""
+    longer = []
+    for line, row in table:
+        XYZ = XYZ_of_spectrum(list(spectrum), _samples(line, row, spectrum, name))
+        longer.append((line, [*row, *[""] * (len(heads) - len(row)), *(repr(float(v)) for v in XYZ)]))
+    more = {c: len(heads) + i for i, c in enumerate("XYZ")}
+    return [*heads, "X", "Y", "Z"], longer, {**places, **more}
+
+
+def _spectrum_reading(row: Sequence[str], spectrum: Mapping[float, int]) -> dict[str, Any]:
+    """The spectrum of white, which measurements of spectra ask for."""
+    at = list(spectrum)
+    samples = [number(row[i].strip()) for i in spectrum.values()]
+    return {
+        "rgb": [1.0, 1.0, 1.0], "measurement": "blue_light", "XYZ": XYZ_of_spectrum(at, samples).tolist(),
+        "spectrum": {"start_nm": at[0], "step_nm": at[1] - at[0], "radiance": samples},
+    }  # fmt: skip
 
 
 def _range(values: Sequence[float], asked: str | None, name: str) -> tuple[float, list[str]]:

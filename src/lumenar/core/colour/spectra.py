@@ -60,6 +60,15 @@ def spectrum_to_XYZ(radiance: ArrayLike) -> Array:
     return np.asarray(KM * 5.0 * (np.asarray(radiance, float) @ observer_5nm()), float)
 
 
+def XYZ_of_spectrum(wavelengths: ArrayLike, radiance: ArrayLike) -> Array:
+    """Absolute XYZ (..., 3) of spectral radiance (..., n) in W/(sr m2 nm) at evenly spaced wavelengths (n,) in nm
+    (CIE 15:2018, eq. 7.2); what lies outside 360..830 nm gives no light."""
+    at, L = np.asarray(wavelengths, float), np.asarray(radiance, float)
+    known, functions = observer()
+    bars = np.stack([np.interp(at, known, functions[:, i], left=0, right=0) for i in range(3)], axis=-1)
+    return np.asarray(KM * (at[1] - at[0]) * (L @ bars), float)
+
+
 def noise_of_spectrum(radiance: ArrayLike, common: float, sample: float, absolute: float) -> Array:
     """Covariance (..., 3, 3) in (cd/m2)^2 of the XYZ of spectra (..., 81) as a spectroradiometer reads them.
 
