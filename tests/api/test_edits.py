@@ -100,6 +100,24 @@ def test_a_run_that_is_asked_for_twice_is_started_once(client, wall):
     problem(client.post("/api/v1/runs", json=ask, headers={"Idempotency-Key": "k" * 101}), 422, "request")
 
 
+def test_a_run_that_is_asked_for_at_the_same_time_is_started_once(client, wall):
+    setup = client.get(f"/api/v1/reviews/{wall}/board").json()["rows"][0]["setup"]
+    ask = {"review": wall, "cells": [{"setup": setup, "measurement": "grey_ramp"}]}
+    answers = []
+    begin = threading.Barrier(8)
+
+    def start():
+        begin.wait(30)
+        answers.append(client.post("/api/v1/runs", json=ask, headers={"Idempotency-Key": "one"}))
+
+    threads = [threading.Thread(target=start) for _ in range(8)]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    assert {a.status_code for a in answers} == {201} and len({a.json()["id"] for a in answers}) == 1
+
+
 def test_runs_are_listed_by_the_page(client, wall):
     setup = client.get(f"/api/v1/reviews/{wall}/board").json()["rows"][0]["setup"]
     ask = {

@@ -194,7 +194,10 @@ def test_the_patches_of_a_setup_come_in_an_order_that_disturbs_the_display_least
     levels = [p.level for p in patches if p.level is not None]
     assert levels == sorted(levels, reverse=True)
     first_moved = next(i for i, p in enumerate(patches) if p.level is not None)
-    assert first_moved > max(plain), "the control is left alone until all else is read"
+    assert first_moved > max(plain), "the control is left alone until all plain patches are read"
+    last_moved = max(i for i, p in enumerate(patches) if p.level is not None)
+    loading = [i for i, p in enumerate(patches) if p.level is None and (p.window > 0.1 or p.at_s is not None)]
+    assert min(loading) > last_moved, "what loads the panel comes after the ladder, which it would dim"
 
 
 def greys(units, habits, levels=(1.0, 0.8, 0.6, 0.4, 0.2), **runner):

@@ -6,7 +6,7 @@ import pytest
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.readings import MeterLimits
 from lumenar.core.targets import TARGETS
-from lumenar.core.uncertainty import colour_measurable, draw, holm, hotelling, measurable
+from lumenar.core.uncertainty import Uncertainty, colour_measurable, draw, holm, hotelling, measurable, with_perfect
 
 from .test_measurements import display
 
@@ -52,3 +52,14 @@ def test_what_two_setups_share_cancels_and_what_they_do_not_does_not():
     assert apart.std() > 4 * same.std()
     # Seeded by the readings: the same readings give the same draws, others others.
     assert np.array_equal(whites(one), whites(one))
+
+
+def test_an_interval_ends_beside_perfection_that_noise_rules_out_and_holds_it_where_it_does_not():
+    floor = np.abs(np.random.default_rng(3).standard_normal(2000))
+    u = Uncertainty(1.0, 0.0, 6.0)
+    for extreme, limit in ((False, 0.96), (True, 0.93)):
+        edge = float(np.quantile(floor, limit))
+        inside = with_perfect(u, edge - 0.01, 0.0, floor, extreme)
+        outside = with_perfect(u, edge + 0.01, 0.0, floor, extreme)
+        assert inside.low == 0.0, "noise alone gives as much"
+        assert 0 < outside.low <= edge + 0.01, "noise alone gives it in few cases only"

@@ -5,11 +5,12 @@ import json
 import numpy as np
 import pytest
 
+from lumenar.bench.plan import Cell
 from lumenar.cli import main
 from lumenar.core.colour import spectra
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, cells, look
+from lumenar.service import board, cells, hand_runs, look, new_display, setups
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.export import readings_document, text_as, text_of
@@ -323,3 +324,24 @@ def test_what_is_wrong_with_spectra_is_pointed_at():
     lines[3] = lines[3].rsplit(",", 1)[0] + ",many"
     with pytest.raises(BadInputError, match="line 4, 780 nm: 'many' is no number"):
         read_any("\n".join(lines), "s.csv")
+
+
+def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
+    wall = new_display.add(app, new_display.NewDisplay("Tern", "Wall", "television", "lcd", modes="Film"))
+    mine = reviews.setups_of(app.db.connection(), wall)[0].id
+    room, signal = setups.Room("Torch", 30.0, "30 cm"), setups.SignalFormat("limited", 10, "4:2:2", 50.0)
+    setups.change(app, wall, mine, setups.Edit(room=room, format=signal))
+    run = bench.runs.start(wall, [Cell(mine, "white_black")])
+    texts = {(1.0, 1.0, 1.0): "95 100 108", (0.0, 0.0, 0.0): "0.1 0.1 0.1"}
+    patches = hand_runs.sheet(app, run).patches
+    hand_runs.enter(app, run, "XYZ", [hand_runs.Entry(p.patch, texts[tuple(p.rgb)]) for p in patches])
+    text = text_as(app, wall, "json")
+    document_ = json.loads(text)["setups"][0]
+    assert document_["condition"] == {"lux": 30.0, "label": "Torch", "automatic": [], "note": "30 cm"}
+    assert document_["format"] == {"range": "limited", "bits": 10, "chroma": "4:2:2", "refresh_hz": 50.0}
+    other = Application(tmp_path / "other")
+    review = import_readings(other, text, "x")
+    assert text_as(other, review, "json") == text
+    view = setups.view(other, review, reviews.setups_of(other.db.connection(), review)[0].id)
+    assert (view.room, view.format) == (room, signal)
+    other.close()

@@ -46,6 +46,7 @@ def test_a_matrix_corrects_what_is_typed_from_that_meter_on_that_panel(app, benc
         kept = export.readings_document(app, review)["meters"][0]
         assert kept["serial"] == ("77" if meter == mine else "78") and ("correction" in kept) == applies
         held = runs.get(app.db.connection(), run)
+        assert held.meter.get("floor") == (0.01 if meter == mine else None), "as it was stated, or not at all"
         assert held.meter.get("calibrated_on") == ("2026-01-31" if meter == mine else None)
     views = {m.id: m for m in named_meters.views(app)}
     assert views[mine].corrected_for == ["lcd"] and views[twin].corrected_for == []

@@ -320,6 +320,9 @@ def test_values_say_where_they_come_from(app, wall):
     assert origins() == {"Light": "read", "Tone": "read", "Logo": "assumed"}
     setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0, "Picture > Tone": None}))
     assert origins() == {"Light": "set", "Tone": "unknown", "Logo": "assumed"}
+    setups.change(app, review, setup, setups.Edit({"Picture > Logo": "on"}))
+    setups.change(app, review, setup, setups.Edit({"Picture > Logo": "off"}))
+    assert origins()["Logo"] == "assumed", "what is back at a default that nobody read is assumed again"
     for edit, place in [
         (setups.Edit(read=["Picture > Nothing"]), "Picture > Nothing"), (setups.Edit(read=["Picture > Tone"]), "Picture > Tone"),
         (setups.Edit(room=setups.Room(" ")), "room"), (setups.Edit(room=setups.Room("x", -1.0)), "room"),
@@ -329,7 +332,7 @@ def test_values_say_where_they_come_from(app, wall):
         with pytest.raises(BadInputError) as e:
             setups.change(app, review, setup, edit)
         assert e.value.place == place
-    assert setups.view(app, review, setup).changes == 3, "what was refused left no trace"
+    assert setups.view(app, review, setup).changes == 5, "what was refused left no trace"
 
 
 def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
@@ -420,3 +423,12 @@ def test_any_picture_is_held_before_the_free_meter(app, bench, phone):
     free.stop()
     with pytest.raises(ConflictError):
         free.show((1, 1, 1), 0.1)
+
+
+def test_a_recall_list_frees_what_is_locked_as_it_ships_first(app):
+    text = "Light 0..50 = 30\nPower low* high\nPower = low locks Light"
+    review = new_display.add(app, new_display.NewDisplay("T", "W", "television", "lcd", modes="Film", controls=text))
+    setup = reviews.setups_of(app.db.connection(), review)[0].id
+    setups.change(app, review, setup, setups.Edit({"Power": "high", "Light": 20.0}))
+    steps = recall.recall(app, review, setup).steps
+    assert [(s.path, s.frees) for s in steps] == [("Power", ["Light"]), ("Light", [])]

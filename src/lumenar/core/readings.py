@@ -304,7 +304,8 @@ class Readings:
         usual = np.maximum(np.interp(time_s, t, off**2 - noise), 0)
         total = np.where(self.plain, usual, np.maximum(usual, squares.max(axis=0) / 2))
         # Windows are compared with one another alone: what is no more than noise must not make them wander.
-        windows = self.ordinary & ~self.plain
+        # Told by the usual window itself: which one most patches have depends on what else is at hand.
+        windows = self.ordinary & (np.abs(self.window - USUAL_WINDOW) > 1e-9)
         total = np.where(windows, np.maximum(total - 2 * np.interp(time_s, t, noise), 0), total)
         alike = off[sides[0]] * off[sides[1]] > 0
         common = np.where(alike, np.clip(squares.min(axis=0), 0, total), 0)
@@ -372,6 +373,8 @@ def trace_array(traces: Sequence[Trace | None]) -> NDArray[np.object_]:
     return held
 
 
+USUAL_WINDOW = 0.1
+"""Share of the screen's area that patches have where nothing else is said."""
 MEDIAN_OF_THREE = 0.449
 """Variance of the median of three readings in that of one (order statistics of the normal distribution); the rested white is
 such."""

@@ -342,7 +342,12 @@ def _meters(
             entry["serial"] = m.serial
         if reads == "XYZ":
             limits: MeterLimits = meter_limits_of(m, s)
-            entry |= {"floor": limits.floor, "absolute": limits.absolute, "floor_origin": limits.floor_origin}
+            # What the file does not state is not handed on as if it had; figures are judged by it all the same.
+            for name, stated, value in (
+                ("floor", m.floor_cd_m2, limits.floor), ("absolute", m.absolute_cd_m2, limits.absolute),
+            ):  # fmt: skip
+                entry[name if stated is not None else f"estimated_{name}"] = value
+            entry["floor_origin"] = limits.floor_origin
             corrected = m if m.correction is not None else None
         meters[reads] = entry
     return meters, corrected

@@ -72,11 +72,11 @@ def _spread(key: int, series: str) -> Array:
 
 def meter_limits(meter: Mapping[str, Any]) -> MeterLimits:
     """What a meter's readings are judged by, from how a run remembers it; what it does not say is assumed."""
-    repeatability, floor = float(meter.get("repeatability", 0.002)), float(meter.get("floor", 0.0))
-    if meter.get("absolute") is not None:
-        return MeterLimits(
-            repeatability, floor, float(meter["absolute"]), floor_origin=meter.get("floor_origin", "stated")
-        )
+    repeatability = float(meter.get("repeatability", 0.002))
+    floor = float(meter.get("floor", meter.get("estimated_floor", 0.0)))
+    absolute = meter.get("absolute", meter.get("estimated_absolute"))
+    if absolute is not None:
+        return MeterLimits(repeatability, floor, float(absolute), floor_origin=meter.get("floor_origin", "stated"))
     if floor > 0:
         # Runs older than this being recorded: the noise of a meter at its floor is about a third of it at the most.
         return MeterLimits(repeatability, floor, floor / 3)
