@@ -344,4 +344,11 @@ def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
     assert text_as(other, review, "json") == text
     view = setups.view(other, review, reviews.setups_of(other.db.connection(), review)[0].id)
     assert (view.room, view.format) == (room, signal)
+    document = json.loads(text)
+    near = json.loads(text)["setups"][0]
+    near["name"], near["condition"]["lux"] = "Film, near", 60.0
+    document["setups"].append(near)
+    pair = import_readings(other, json.dumps(document), "pair")
+    rooms = [setups.view(other, pair, s.id).room for s in reviews.setups_of(other.db.connection(), pair)]
+    assert [r.lux for r in rooms if r] == [30.0, 60.0], "one label, each setup its lux"
     other.close()

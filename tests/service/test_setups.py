@@ -280,7 +280,8 @@ def wall(app, bench):
         (setups.Edit({"Picture > Light": 20.0}), "Light 30 → 20"),
         (setups.Edit({"Picture > Tone": "2.4"}), ""), (setups.Edit(read=["Picture > Light"]), ""),
         (setups.Edit({"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
-        (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"), (setups.Edit(no_room=True), ""),
+        (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"),
+        (setups.Edit(room=setups.Room("dark", 5.0)), "room 0 lux → 5 lux"), (setups.Edit(no_room=True), ""),
         (setups.Edit(format=setups.SignalFormat(bits=10)), "signal bits 8 → 10"),
         (setups.Edit(format=setups.SignalFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
     ],
@@ -342,7 +343,7 @@ def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
     told = [c.words for c in setups.history(app, review, setup)]
     assert told[0] == ["name: Film → Films", "signal: bits 10"]
     assert told[1] == ["Picture > Light: 30 → 10", "target: BT.709, BT.1886 → sRGB"]
-    assert told[2] == ["room: not recorded → dark"]
+    assert told[2] == ["room: not recorded → dark, 0 lux"]
     setups.undo(app, review, setup)
     setups.undo(app, review, setup)
     view = setups.view(app, review, setup)
@@ -366,6 +367,24 @@ def test_the_board_nests_what_was_made_of_a_mode_under_it(app, wall):
         ("Game", "Game", False, "", ""), ("Game, night", "Game", True, "night", ""),
     ]  # fmt: skip
     assert [r.label for r in setups.view(app, review, setup).rooms] == ["dark", "night"]
+
+
+def test_another_lux_of_a_light_state_is_of_that_setup_alone_and_is_taken_back(app, wall):
+    review, setup = wall
+    game = reviews.setups_of(app.db.connection(), review)[1].id
+    room = lambda s: setups.view(app, review, s).room  # noqa: E731
+    dark, lit = setups.Room("dark", 0.0), setups.Room("dark", 5.0)
+    setups.change(app, review, game, setups.Edit(room=dark))
+    setups.change(app, review, setup, setups.Edit(room=lit))
+    assert (room(setup), room(game)) == (lit, dark)
+    assert setups.history(app, review, setup)[0].words == ["room: dark, 0 lux → dark, 5 lux"]
+    assert setups.view(app, review, game).rooms == [lit], "of each label the newest is offered"
+    setups.change(app, review, game, setups.Edit(no_room=True))
+    setups.undo(app, review, setup)
+    assert (room(setup), room(game)) == (dark, None), "what a change can go back to is kept, though no setup is in it"
+    setups.undo(app, review, game)
+    setups.undo(app, review, game)
+    assert setups.view(app, review, game).rooms == [dark], "what nothing can go back to is forgotten"
 
 
 def test_a_stand_in_is_not_measured_in_a_light_it_does_not_stand_in(app, bench, phone):

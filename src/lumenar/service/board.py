@@ -140,10 +140,11 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     newest = cells.newest(app, review_id)
     review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
-    rooms = {c.id: c.label for c in conditions.of_review(app.db.connection(), review_id)}
+    rooms = conditions.of_review(app.db.connection(), review_id)
     rows = []
     for setup, score in verdict.scores(app, review_id, purpose, newest):
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
+        room = None if setup.condition_id is None else rooms[setup.condition_id]
         target, unit = resolve(setup.target), units[setup.unit_id]
         count = len(setup.changes)
         state = f"{count} {'setting' if count == 1 else 'settings'} changed" if count else "as shipped"
@@ -151,7 +152,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         rows.append(
             BoardRow(
                 setup.id, setup.name, unit.sample, unit.firmware, setup.signal, setup.mode, not setup.shipped,
-                rooms.get(setup.condition_id or 0, ""), format_words(setup), target.key, target.title, state,
+                "" if room is None else room.label, format_words(setup), target.key, target.title, state,
                 score.value, score.low, score.high, score.reason, own,
             )
         )  # fmt: skip

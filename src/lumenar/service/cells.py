@@ -21,7 +21,8 @@ from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.helper import Task, compute
 from lumenar.service.loading import SetupReadings, setup_readings
 from lumenar.service.planning import condition_of, format_of
-from lumenar.store import computed, reviews, runs
+from lumenar.store import computed, conditions, reviews, runs
+from lumenar.store.conditions import ConditionRow
 from lumenar.store.database import StoreError
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
@@ -80,7 +81,8 @@ def newest(app: Application, review_id: int) -> Newest:
         for only in (True, False)
     )
     changed = runs.last_change(db, review_id)
-    present = {s.id: Present(app, s) for s in reviews.setups_of(db, review_id)}
+    rooms = conditions.of_review(db, review_id)
+    present = {s.id: Present(app, s, rooms) for s in reviews.setups_of(db, review_id)}
     stale = {}
     for cell, row in complete.items():
         reason = present[cell.setup].why_stale(row)
@@ -98,8 +100,8 @@ MOST_DIFFERENCES = 3
 class Present:
     """What a setup is at present, to tell whether what was measured of it still holds."""
 
-    def __init__(self, app: Application, setup: SetupRow) -> None:
-        self._app, self._setup = app, setup
+    def __init__(self, app: Application, setup: SetupRow, rooms: Mapping[int, ConditionRow]) -> None:
+        self._app, self._setup, self._rooms = app, setup, rooms
         self._known: dict[object, str] = {}
 
     @cached_property
@@ -128,14 +130,20 @@ class Present:
             said = [*said[: MOST_DIFFERENCES - 1], f"{len(said) - MOST_DIFFERENCES + 1} more settings"]
         if row.firmware != self._shown.row.firmware and row.firmware and self._shown.row.firmware:
             said.append(f"firmware {row.firmware} → {self._shown.row.firmware}")
-        room = condition_of(self._app, self._shown, self._setup)
+        room = condition_of(self._shown, self._setup, self._rooms)
         before = None if row.condition is None else json.loads(row.condition)
         if room and before and (room["label"], room["lux"]) != (before.get("label"), before.get("lux")):
-            said.append(f"room {before.get('label') or 'light'} → {room['label']}")
+            same = room["label"] == before.get("label")
+            was_light = _lux(before.get("lux")) if same else before.get("label") or "light"
+            said.append(f"room {was_light} → {_lux(room['lux']) if same else room['label']}")
         signal = format_of(self._shown.row, self._setup)
         shown = {} if row.format is None else json.loads(row.format)
         said += [f"signal {k} {v} → {signal[k]}" for k, v in shown.items() if k in signal and signal[k] != v]
         return said
+
+
+def _lux(lux: float | None) -> str:
+    return "of unknown light" if lux is None else f"{lux:g} lux"
 
 
 def readings_of(app: Application, row: CellRow) -> Readings:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 from lumenar.bench.drivers import by_hand
@@ -22,6 +23,7 @@ from lumenar.service.data import now
 from lumenar.service.displays import Display, display, stand_in_of
 from lumenar.service.errors import BadInputError
 from lumenar.store import conditions, corrections, reviews, runs
+from lumenar.store.conditions import ConditionRow
 from lumenar.store.reviews import SetupRow, UnitRow
 from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
@@ -93,6 +95,10 @@ class Planner:
     luminance_alone: bool = False
     """Whether the meter shows no colour, so that only what rests on luminance can be measured."""
     left_out: list[str] = field(default_factory=list)
+
+    @cached_property
+    def _rooms(self) -> dict[int, ConditionRow]:
+        return conditions.of_review(self.app.db.connection(), self.review_id)
 
     def checked(self, wanted: Sequence[Cell]) -> list[Cell]:
         """The cells without doubles, in the order of setups; BadInputError for one that is not there."""
@@ -166,7 +172,7 @@ class Planner:
 
     def _beyond_a_stand_in(self, shown: Display, setup: SetupRow) -> str:
         """What a setup asks for that the stand-in bench cannot do, empty where nothing is."""
-        room = condition_of(self.app, shown, setup) or {}
+        room = condition_of(shown, setup, self._rooms) or {}
         signal = format_of(shown.row, setup)
         if room.get("lux") != DARK_ROOM["lux"]:
             return f"a stand-in's room is dark, so it cannot be measured in {room.get('label') or 'another light'}"
@@ -207,14 +213,12 @@ def format_of(row: UnitRow, setup: SetupRow) -> dict[str, Any]:
     return {"range": row.signal_range, "bits": row.bits, **setup.format}
 
 
-def condition_of(app: Application, shown: Display, setup: SetupRow) -> dict[str, Any] | None:
-    """The light in which a setup is measured; a stand-in stands in a dark room unless something else is said."""
+def condition_of(shown: Display, setup: SetupRow, rooms: Mapping[int, ConditionRow]) -> dict[str, Any] | None:
+    """The light in which a setup is measured, of its review's light states; a stand-in stands in a dark room unless something
+    else is said."""
     if setup.condition_id is None:
         return dict(DARK_ROOM) if shown.stand_in else None
-    db = app.db.connection()
-    held = next((c for c in conditions.of_review(db, shown.row.review_id) if c.id == setup.condition_id), None)
-    if held is None:
-        return None
+    held = rooms[setup.condition_id]
     known: dict[str, Any] = {"lux": held.lux, "label": held.label, "automatic": []}
     return known | ({"note": held.note} if held.note else {})
 
@@ -230,6 +234,7 @@ def new_run(
 ) -> NewRun:  # fmt: skip
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
+    rooms = conditions.of_review(app.db.connection(), review_id)
     row, meter = shown.row, meters() if shown.stand_in else by_hand.meters(hand_meter)
     # A matrix needs all three of X, Y and Z.
     colour = meter["XYZ"].get("kind") != by_hand.LUMINANCE
@@ -248,7 +253,7 @@ def new_run(
         warm_up=warm_up,
         setups={
             s.id: AsMeasured(
-                settings_text(s), settings_of(shown.menu, s), condition_of(app, shown, s), format_of(row, s), s.target
+                settings_text(s), settings_of(shown.menu, s), condition_of(shown, s, rooms), format_of(row, s), s.target
             )
             for s in setups
         },

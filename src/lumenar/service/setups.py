@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
@@ -15,6 +16,7 @@ from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice, choices
 from lumenar.store import conditions, reviews, runs
+from lumenar.store.conditions import ConditionRow
 from lumenar.store.reviews import SetupRow
 
 Origin = Literal["unknown", "assumed", "read", "set"]
@@ -82,7 +84,7 @@ class SetupView:
     usual_room: str
     """What the room is where nobody says it."""
     rooms: list[Room]
-    """The light states that are known in this review."""
+    """The light states that are known in this review, of each label the newest."""
     format: SignalFormat
     usual_format: SignalFormat
     changes: int
@@ -109,7 +111,7 @@ def version(app: Application, review_id: int, setup_id: int) -> str:
     """What an edit of a setup is made from."""
     setup = cells.setup_of(app, review_id, setup_id)
     rooms = conditions.of_review(app.db.connection(), review_id)
-    return digest(setup, rooms, display(app, setup.unit_id).menu)
+    return digest(setup, list(rooms.values()), display(app, setup.unit_id).menu)
 
 
 def view(app: Application, review_id: int, setup_id: int) -> SetupView:
@@ -134,13 +136,13 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         )
         for c in menu.controls
     ]  # fmt: skip
-    rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id)}
+    rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id).values()}
     return SetupView(
         setup.id, version(app, review_id, setup_id), setup.name, setup.mode, setup.signal,
         row.sample, row.firmware, row.id, setup.target,
         resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
-        None if setup.condition_id is None else rooms.get(setup.condition_id),
-        "dark, as stand-ins stand" if shown.stand_in else "not recorded", list(rooms.values()),
+        None if setup.condition_id is None else rooms[setup.condition_id],
+        "dark, as stand-ins stand" if shown.stand_in else "not recorded", list({r.label: r for r in rooms.values()}.values()),
         SignalFormat(**setup.format),  # type: ignore[arg-type]
         SignalFormat("limited" if row.signal_range == "limited" else "full", row.bits),
         len(reviews.setup_changes(db, setup_id)), controls,
@@ -175,12 +177,16 @@ def change(app: Application, review_id: int, setup_id: int, edit: Edit) -> None:
     _not_measuring(app, review_id)
     wanted = _edited(app, review_id, setup, edit)
     with app.db.transaction() as db:
-        if edit.room is not None:
-            room = conditions.put(db, review_id, edit.room.label.strip(), edit.room.lux, edit.room.note.strip())
-            wanted = replace(wanted, condition_id=room)
+        wanted = _with_room(db, review_id, wanted, edit.room)
         if wanted != setup:
             reviews.change_setup(db, wanted, now())
         conditions.sweep(db, review_id)
+
+
+def _with_room(db: sqlite3.Connection, review_id: int, setup: SetupRow, room: Room | None) -> SetupRow:
+    if room is None:
+        return setup
+    return replace(setup, condition_id=conditions.put(db, review_id, room.label.strip(), room.lux, room.note.strip()))
 
 
 def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> SetupRow:
@@ -257,7 +263,7 @@ def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]
     shown, db = display(app, setup.unit_id), app.db.connection()
     defaults = shown.menu.defaults(shown.menu.mode(setup.mode, setup.signal))
     past = reviews.setup_changes(db, setup_id)
-    rooms = {c.id: c.label for c in conditions.of_review(db, review_id)}
+    rooms = conditions.of_review(db, review_id)
     after = [*(was for _, _, was in past), setup][1:]
     return [
         PastChange(number, at, _in_words(was, became, defaults, rooms))
@@ -265,7 +271,9 @@ def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]
     ]
 
 
-def _in_words(was: SetupRow, became: SetupRow, defaults: Mapping[str, Value], rooms: Mapping[int, str]) -> list[str]:
+def _in_words(
+    was: SetupRow, became: SetupRow, defaults: Mapping[str, Value], rooms: Mapping[int, ConditionRow]
+) -> list[str]:
     before, now_ = {**defaults, **was.changes}, {**defaults, **became.changes}
     words = [
         f"{p}: {_word(before.get(p))} → {_word(now_.get(p))}"
@@ -278,13 +286,18 @@ def _in_words(was: SetupRow, became: SetupRow, defaults: Mapping[str, Value], ro
     if was.target != became.target:
         words.append(f"target: {resolve(was.target).title} → {resolve(became.target).title}")
     if was.condition_id != became.condition_id:
-        pair = (
-            "not recorded" if s.condition_id is None else rooms.get(s.condition_id, "another") for s in (was, became)
-        )
-        words.append(f"room: {' → '.join(pair)}")
+        pair = (None if s.condition_id is None else rooms[s.condition_id] for s in (was, became))
+        words.append(f"room: {' → '.join(map(_room_word, pair))}")
     if was.format != became.format:
         words.append("signal: " + (", ".join(f"{k} {v}" for k, v in became.format.items()) or "as usual"))
     return words
+
+
+def _room_word(room: ConditionRow | None) -> str:
+    if room is None:
+        return "not recorded"
+    lux = None if room.lux is None else f"{room.lux:g} lux"
+    return ", ".join(w for w in (room.label, lux, room.note) if w)
 
 
 def _word(value: Value | None) -> str:
@@ -300,17 +313,15 @@ def undo(app: Application, review_id: int, setup_id: int) -> None:
     if not past:
         raise ConflictError("setup", f"{setup.name} was not changed, so there is nothing to take back.")
     number, _, was = past[-1]
-    rooms = {c.id for c in conditions.of_review(app.db.connection(), review_id)}
     try:
         was = replace(was, changes=_checked(app, setup, was.changes))
         _name(app, review_id, setup.unit_id, was.name, setup.id)
     except BadInputError as e:
         raise ConflictError("setup", f"What it was cannot be had any more. {e}") from e
-    if was.condition_id not in rooms:
-        was = replace(was, condition_id=None)
     with app.db.transaction() as db:
         reviews.change_setup(db, was, None)
         reviews.forget_setup_change(db, number)
+        conditions.sweep(db, review_id)
 
 
 def _not_measuring(app: Application, review_id: int) -> None:
@@ -327,9 +338,7 @@ def add(app: Application, review_id: int, like: int, name: str, edit: Edit | Non
     every = [s for s in reviews.setups_of(app.db.connection(), review_id) if s.unit_id == setup.unit_id]
     position = max(s.position for s in every) + 1
     with app.db.transaction() as db:
-        if edit is not None and edit.room is not None:
-            room = conditions.put(db, review_id, edit.room.label.strip(), edit.room.lux, edit.room.note.strip())
-            made = replace(made, condition_id=room)
+        made = _with_room(db, review_id, made, None if edit is None else edit.room)
         return reviews.add_setup(db, replace(made, id=0, position=position, name=name, shipped=0))
 
 
@@ -345,6 +354,7 @@ def delete(app: Application, review_id: int, setup_id: int) -> None:
             raise ConflictError("run-in-progress", "The bench works on this review; let it finish or stop it first.")
         with app.db.transaction() as db:
             reviews.delete_setup(db, setup_id)
+            conditions.sweep(db, review_id)
     app.forget()
 
 
