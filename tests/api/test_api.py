@@ -114,7 +114,7 @@ WRONG = [
     ("POST", "/reviews/1/setups", {"like": 1, "name": "Lively"}, 422, "name"),
     ("DELETE", "/reviews/1/setups/1", None, 409, "shipped-setup"),
     ("PUT", "/units/9/firmware", {"firmware": "2"}, 404, "unit"),
-    ("PUT", "/bench/fault", {"fault": "sparkle"}, 422, "fault"),
+    ("PUT", "/bench/fault", {"fault": "sparkle"}, 422, "request"),
     ("PUT", "/bench/fault", {"fault": "lost"}, 409, "bench"),
     ("POST", "/corrections", None, 409, "correction"),
     ("POST", "/corrections/attempt", {"review": 1, "setup": 99}, 404, "setup"),

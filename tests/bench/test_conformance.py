@@ -5,34 +5,51 @@ from dataclasses import replace
 import pytest
 
 from lumenar.bench.conformance import check_meter, check_remote, check_source
-from lumenar.bench.drivers.simulated import StandIn
+from lumenar.bench.drivers import DRIVERS
+from lumenar.bench.drivers.hands import Hands
+from lumenar.bench.drivers.simulated import StandIn, arrive
+from lumenar.bench.drivers.typed import HandMeter, TypedMeter
 from lumenar.bench.ports import MeterReading, RefusedError
 from lumenar.bench.simulated.clock import SimulatedClock
-from lumenar.core.menu import Menu
 from lumenar.service.units import shipped_units
 
+from .test_hands_and_typed import Somebody
 
-@pytest.fixture(params=sorted(shipped_units()))
-def stand_in(request):
-    """Each shipped stand-in's bench, with its first mode and a slider that is free there."""
-    from lumenar.bench.drivers.simulated import arrive
 
-    text = shipped_units()[request.param]
-    arrival = arrive(text, request.param)[0]
-    menu: Menu = arrival.menu
+def by_stand_in(arrival):
+    """A stand-in with its meters."""
     bench = StandIn(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
-    mode = menu.modes[0]
-    bench.remote.select(mode.name)
-    free = next(c for c in menu.controls if c.kind == "slider" and c.path not in mode.locks)
-    return bench, mode, free
+    return (bench.meter, bench.spectroradiometer, bench.photodiode), bench.source, bench.remote
 
 
-def test_the_stand_ins_keep_every_port(stand_in):
-    bench, mode, free = stand_in
-    for meter in (bench.meter, bench.spectroradiometer, bench.photodiode):
-        assert check_meter(meter, bench.source.show) == []
-    assert check_source(bench.source) == []
-    assert check_remote(bench.remote, mode.name, free.path, free.maximum, free.maximum - free.step) == []
+def by_person(arrival):
+    """Somebody before the stand-in, who works it, and types what its meter shows in one form or another."""
+    bench = StandIn(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
+    hands = Hands(arrival.menu, Somebody(bench))
+    return [TypedMeter(HandMeter(), form, Somebody(bench, form)) for form in ("XYZ", "Yxy", "Y")], hands, hands
+
+
+DRIVEN = {"simulated": by_stand_in, "hands": by_person, "typed": by_person}
+
+
+@pytest.mark.parametrize("unit", sorted(shipped_units()))
+@pytest.mark.parametrize("driver", DRIVERS)
+def test_every_driver_keeps_every_port_it_has(driver, unit):
+    arrival = arrive(shipped_units()[unit], unit)[0]
+    mode = arrival.menu.modes[0]
+    meters, source, remote = DRIVEN[driver](arrival)
+    remote.select(mode.name)
+    for meter in meters:
+        assert check_meter(meter, source.show) == []
+    assert check_source(source) == []
+    free = next(c for c in arrival.menu.controls if c.kind == "slider" and c.path not in mode.locks)
+    assert check_remote(remote, mode.name, free.path, free.maximum, free.maximum - free.step) == []
+
+
+def test_every_driver_says_what_it_is():
+    assert set(DRIVERS) == set(DRIVEN)
+    for key, driver in DRIVERS.items():
+        assert driver.key == key and driver.about and driver.roles
 
 
 class Broken:
@@ -79,8 +96,6 @@ class Broken:
     ],
 )  # fmt: skip
 def test_a_meter_that_does_not_keep_its_port_is_noticed(units, fault, said):
-    from lumenar.bench.drivers.simulated import arrive
-
     bench = StandIn(arrive(units["tessary-pell-6.json"], "x")[0].text).assemble(SimulatedClock(start=40_000.0), 5)
     problems = check_meter(Broken(bench, fault), bench.source.show)
     assert any(said in p for p in problems), problems

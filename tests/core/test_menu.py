@@ -290,6 +290,16 @@ def test_a_table_of_the_menu_comes_back_as_it_was(units):
         assert sets(menu_from_csv("\ufeff" + semicolons.getvalue())) == sets(menu)
 
 
+def test_a_table_keeps_names_that_look_like_its_own_marks():
+    names = ("low; dim", 'the "bright" one', "eco: on", "off")
+    locks = {"eco: on": ("Red; green",), "off": ("B",)}
+    mixed = Control("Mixed", "choice", choices=names, default="low; dim", locks=locks)
+    power = Control("Power", "switch", resets=("Red; green", "B"))
+    film = Mode("Film", "sdr", "srgb", {}, ("Red; green",))
+    menu = Menu((film,), (mixed, Control("Red; green", "slider"), Control("B", "slider"), power))
+    assert menu_from_csv(csv_of(menu), menu.mode_path) == menu
+
+
 @settings(max_examples=60, deadline=None)
 @given(random_menus())
 def test_menus_survive_a_spreadsheet(pair):
@@ -308,6 +318,8 @@ def test_menus_survive_a_spreadsheet(pair):
         ("entry,path,signal\nmode,A,fm", "row 2, column signal"), ("entry,path,target\nmode,A,nothing", "row 2, column target"),
         ("entry,path,default in Film (sdr)\ncontrol,A,3", "no mode 'Film"),
         ("entry,path,signal\nmode,A,sdr\nmode,A,sdr", "twice"),
+        ("entry,path,minimum\ncontrol,A,nan", "row 2.*are numbers"), ("entry,path,maximum\ncontrol,A,inf", "row 2.*are numbers"),
+        ("entry,path,step\ncontrol,A,nan", "row 2.*are numbers"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_read_of_a_table_is_said_with_row_and_column(text, where):

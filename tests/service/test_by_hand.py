@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 
-from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context

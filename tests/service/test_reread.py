@@ -49,11 +49,36 @@ def test_a_misread_white_is_read_again_and_the_figures_are_right_again(app, benc
     again = Reread(app, bench)
     again.start(patch.run, patch.patch)
     bench.seat.wait(timeout=60)
-    assert again.message == "" and figure(app, phone) == pytest.approx(true, rel=0.01)
+    assert again.cell(phone, setup, "white_black").message == "" and figure(app, phone) == pytest.approx(true, rel=0.01)
     Y = white(app, phone, setup).Y
     assert len(Y) == 3 and Y[0] == pytest.approx(0.8 * Y[1], rel=0.02)
     # Cells are as complete as they were.
     assert {c.state for c in board.board(app, phone).rows[0].cells if c.figures} == {"measured"}
+
+
+@pytest.mark.parametrize("fault", ["time-out", "unplugged"])
+def test_a_meter_that_fails_meanwhile_is_told_with_the_cell_and_leaves_it_as_it_was(
+    app, bench, phone, setup, fault, monkeypatch
+):
+    true, patch = figure(app, phone), white(app, phone, setup)
+    again = Reread(app, bench)
+    whole = bench.rig.assemble
+
+    def broken(*chosen):
+        made = whole(*chosen)
+        made.meter.fault = fault
+        return made
+
+    monkeypatch.setattr(bench.rig, "assemble", broken)
+    again.start(patch.run, patch.patch)
+    bench.seat.wait(timeout=60)
+    assert "meter" in again.cell(phone, setup, "white_black").message
+    assert len(white(app, phone, setup).Y) == 1 and figure(app, phone) == true
+    monkeypatch.setattr(bench.rig, "assemble", whole)
+    again.start(patch.run, patch.patch)
+    bench.seat.wait(timeout=60)
+    cell = again.cell(phone, setup, "white_black")
+    assert cell.message == "" and len(next(p for p in cell.patches if p.code == "white").Y) == 3
 
 
 def test_a_step_of_the_ladder_is_read_at_its_own_setting(app, bench, phone, setup):

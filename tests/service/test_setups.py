@@ -1,7 +1,6 @@
 """Settings and firmware change, figures go stale; the meter runs free; setups are compared and looked at."""
 
 import re
-import time
 
 import pytest
 
@@ -10,24 +9,11 @@ from lumenar.bench.ports import RefusedError
 from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
 from lumenar.service.displays import display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.free_run import FreeRun
 from lumenar.service.planning import Options
 from lumenar.service.plates import plates
 from lumenar.store import reviews
 
 from ..conftest import MONITOR
-
-
-class Idle:
-    """A job that does nothing."""
-
-    kind = "correction"
-
-    def __init__(self, review):
-        self.review = review
-
-    def work(self):
-        pass
 
 
 def states(app, review, row=0):
@@ -108,56 +94,6 @@ def test_two_samples_are_two_units_of_one_review(app, bench, units):
     comparison = compare.compare(app, [rows[0].setup, rows[6].setup], None)
     white = next(r for r in comparison.rows if r.figure == "white_cd_m2")
     assert white.values[1].measurable is True and white.values[0].difference is None
-
-
-def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
-    free = FreeRun(app, bench)
-    setup = reviews.setups_of(app.db.connection(), phone)[0].id
-    with pytest.raises(ConflictError, match="start it first"):
-        free.capture()
-    assert free.start(phone, setup).control == "Screen > Brightness"
-    with pytest.raises(ConflictError, match="in use"):
-        bench.seat.take(Idle(1))
-    for value in (20, 60, 100):
-        free.move("Screen > Brightness", value)
-        view = free.capture()
-    assert [c.value for c in view.captures] == [20, 60, 100]
-    assert view.captures[0].Y < view.captures[1].Y < view.captures[2].Y
-    with pytest.raises(BadInputError, match="outside"):
-        free.move("Screen > Brightness", 130)
-    with pytest.raises(BadInputError, match="no slider"):
-        free.move("Screen > Glow", 1)
-    free.keep_ladder()
-    assert free.view().captures == []
-    with pytest.raises(ConflictError, match="needs 3 settings"):
-        free.keep_ladder()
-    free.move("Screen > Tone > Red", 95)
-    time.sleep(0.1)
-    with pytest.raises(ConflictError, match="along the luminance control"):
-        free.keep_ladder()
-    free.keep_setting()
-    assert not free.stop().running
-    assert reviews.setup(app.db.connection(), setup)[0].changes == {"Screen > Tone > Red": 95}
-    setups.change(app, phone, setup, setups.Edit({"Screen > Tone > Red": 100}))
-    ladder = next(c for c in board.board(app, phone).rows[0].cells if c.measurement == "brightness_ladder")
-    assert ladder.state == "measured" and ladder.total == 3
-
-
-def test_a_display_that_dims_what_stands_still_is_captured_undimmed(app, bench, units):
-    name = "wickham-slate-14.json"
-    review = shelf.add_review(app, units[name], name)
-    setup = reviews.setups_of(app.db.connection(), review)[0].id
-    free = FreeRun(app, bench)
-    free.start(review, setup)
-    Y = []
-    while bench.rig.clock is None or bench.rig.clock.now() < 300:
-        assert time.sleep(0.02) is None and free.view().running
-        if bench.live.status().reading is not None and bench.live.status().reading.Y:
-            Y.append(bench.live.status().reading.Y)
-    Y.append(free.capture().captures[0].Y)
-    free.stop()
-    # It dims to 82 % after 125 s; over the first minutes it also warms up by a few per cent.
-    assert len(Y) > 20 and min(Y) > 0.93 * max(Y)
 
 
 def test_comparing_says_what_can_be_told_apart(whole):
@@ -416,32 +352,6 @@ def test_a_recall_list_brings_a_setup_back_step_by_step(app):
     for s in steps:
         state = menu.change(state, menu.modes[0], s.path, s.value)
     assert state == {"Light": 20.0, "Saving": "low", "Tone": "2.4"}
-
-
-def test_any_picture_is_held_before_the_free_meter(app, bench, phone):
-    setup = reviews.setups_of(app.db.connection(), phone)[0].id
-    free = FreeRun(app, bench)
-    free.start(phone, setup)
-    white = free.capture().captures[0]
-    held = free.show((0.0, 1.0, 0.0), 0.25)
-    assert held.picture.rgb == (0, 1, 0) and held.picture.window == 0.25 and held.captures == []
-    green = free.capture().captures[0]
-    assert 0.5 * white.Y < green.Y < 0.9 * white.Y and green.v > white.v + 0.05, (
-        "what is captured is of the picture held"
-    )
-    assert bench.live.status().patch.rgb == (0, 1, 0)
-    for value in (10.0, 20.0, 30.0):
-        free.move(held.control, value)
-        free.capture()
-    with pytest.raises(ConflictError, match="of white on a tenth"):
-        free.keep_ladder()
-    with pytest.raises(BadInputError):
-        free.show((1.5, 0, 0), 0.1)
-    with pytest.raises(BadInputError):
-        free.show((1, 0, 0), 0.0)
-    free.stop()
-    with pytest.raises(ConflictError):
-        free.show((1, 1, 1), 0.1)
 
 
 def test_a_recall_list_frees_what_is_locked_as_it_ships_first(app):

@@ -13,7 +13,7 @@ from selenium.webdriver.remote.webelement import WebElement
 
 from lumenar.core.targets import TARGETS, Anchor
 from tests.web.driver import Server, browser
-from tests.web.test_first_light import Person
+from tests.web.person import Person
 
 FOLDER = Path(__file__).parent.parent.parent / "docs" / "screenshots"
 
@@ -108,7 +108,12 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
     page.go("/")
     page.find("button", "A display of your own").click()
     page.until(lambda: field(page, "Maker"))
-    for name, text in (("Maker", "Tern Street"), ("Model", "Wall 55"), ("Picture modes", MODES), ("Controls", CONTROLS)):
+    for name, text in (
+        ("Maker", "Tern Street"),
+        ("Model", "Wall 55"),
+        ("Picture modes", MODES),
+        ("Controls", CONTROLS),
+    ):
         field(page, name).send_keys(text)
     shot("new-review")
     page.find("button", "Start the review").click()
@@ -116,7 +121,9 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
     review = int(page.driver.current_url.rsplit("/", 1)[1])
     film = page.api(f"/reviews/{review}/board")["rows"][0]["setup"]
     page.send("PUT", f"/reviews/{review}/setups/{film}", {"settings": {"Picture > Tone": "2.4", "Picture > Light": 22}})
-    page.send("POST", f"/reviews/{review}/setups", {"like": film, "name": "Film, night", "settings": {"Picture > Light": 8}})
+    page.send(
+        "POST", f"/reviews/{review}/setups", {"like": film, "name": "Film, night", "settings": {"Picture > Light": 8}}
+    )
     page.go(f"/review/{review}/menu")
     page.find("[data-testid=menu-control]")
     shot("menu-map")
@@ -124,14 +131,18 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
     run = page.send("POST", "/runs", {"review": review, "cells": wanted, "options": {"grey_step": 10}})["id"]
     patches = page.api(f"/runs/{run}/sheet")["patches"]
     XYZ = TARGETS["bt709_bt1886"].XYZ(np.array([p["rgb"] for p in patches]), Anchor(np.array(180.0), np.array(0.09)))
-    typed = [{"patch": p["patch"], "text": " ".join(f"{v:.4g}" for v in row)} for p, row in zip(patches, XYZ, strict=True)]
+    typed = [
+        {"patch": p["patch"], "text": " ".join(f"{v:.4g}" for v in row)} for p, row in zip(patches, XYZ, strict=True)
+    ]
     page.send("POST", f"/runs/{run}/readings", {"form": "XYZ", "readings": typed[:9]})
     page.go(f"/review/{review}/hand/{run}")
     page.find("[data-testid=hand-input]").send_keys("1.1 1.2 1.4", Keys.ENTER)
     shot("by-hand")
     with tempfile.TemporaryDirectory() as folder:
         table = Path(folder) / "wall-60.csv"
-        rows = [";".join(map(str, (*(round(255 * v) for v in p["rgb"]), *v))) for p, v in zip(patches, XYZ, strict=True)]
+        rows = [
+            ";".join(map(str, (*(round(255 * v) for v in p["rgb"]), *v))) for p, v in zip(patches, XYZ, strict=True)
+        ]
         table.write_text("\n".join(["R;G;B;X;Y;Z", *rows]).replace(".", ","))
         page.go("/import")
         page.find("[data-testid=import-file]").send_keys(str(table))

@@ -10,9 +10,8 @@ from selenium.webdriver.support.ui import Select
 
 from lumenar.core.targets import TARGETS, Anchor
 
-from .driver import Server, browser
+from .driver import Server
 from .test_eyes_and_keys import theme, violations
-from .test_first_light import Person
 
 pytestmark = pytest.mark.web
 CONTROLS = """Picture
@@ -30,12 +29,6 @@ def server(tmp_path_factory):
     made = Server(tmp_path_factory.mktemp("hand") / "data")
     yield made
     made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
 
 
 def label(page, text):
@@ -114,7 +107,9 @@ def test_2_what_a_setting_brings_with_it_is_told_before_it_is_saved(page):
 
 
 def readings(sheet, white=180.0, black=0.09):
-    XYZ = TARGETS["bt709_bt1886"].XYZ(np.array([p["rgb"] for p in sheet["patches"]]), Anchor(np.array(white), np.array(black)))
+    XYZ = TARGETS["bt709_bt1886"].XYZ(
+        np.array([p["rgb"] for p in sheet["patches"]]), Anchor(np.array(white), np.array(black))
+    )
     return {p["patch"]: " ".join(f"{v:.4g}" for v in row) for p, row in zip(sheet["patches"], XYZ, strict=True)}
 
 
@@ -140,12 +135,12 @@ def test_3_a_first_pass_is_typed_without_a_mouse(page):
         page.until(lambda p=p: page.find("[data-testid=hand-show]").text == p["show"])
         if i == 1:
             page.press("12 13", Keys.ENTER)
-            page.until(lambda: "2 numbers, but X Y Z takes three" in told.text)
+            page.until(lambda told=told: "2 numbers, but X Y Z takes three" in told.text)
             page.press(Keys.CONTROL + "a", Keys.DELETE)
         if i == 2:
             # Back one: it was read already, and is typed again.
             page.press(Keys.BACKSPACE)
-            page.until(lambda: "Read already" in told.text)
+            page.until(lambda told=told: "Read already" in told.text)
             page.press(texts[sheet["patches"][1]["patch"]], Keys.ENTER)
             page.until(lambda p=p: page.find("[data-testid=hand-show]").text == p["show"])
         page.press(texts[p["patch"]], Keys.ENTER)
@@ -156,6 +151,7 @@ def test_3_a_first_pass_is_typed_without_a_mouse(page):
             page.server.start()
             page.driver.refresh()
             told = page.find("[data-testid=hand-told]")
+            page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-testid") == "hand-input")
     page.find("[role=grid]")
     assert time.monotonic() - begun < 60 * len(sheet["patches"])
     page.until(lambda: page.cell("Evening", "white_black").get_attribute("data-state") == "measured")
@@ -199,7 +195,8 @@ def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):
     right, lines[odd] = lines[odd], "1 1 1"
     page.driver.execute_script(
         "const data = new DataTransfer(); data.setData('text', arguments[0]);"
-        "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true}));",
+        "const pasted = {clipboardData: data, bubbles: true, cancelable: true};"
+        "document.activeElement.dispatchEvent(new ClipboardEvent('paste', pasted));",
         "\n".join(lines),
     )  # fmt: skip
     page.until(lambda: "Darker than" in page.find("[data-testid=hand-told]").text)

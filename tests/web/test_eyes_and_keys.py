@@ -1,15 +1,11 @@
 """The interface for every eye and hand: axe-core over all views, keys where they are meant, focus, titles, small windows."""
 
-import shutil
 from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
-
-from .driver import Server, browser
-from .test_first_light import Person
 
 pytestmark = pytest.mark.web
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -26,24 +22,10 @@ VIEWS = {
     "compare": "/compare?setup=1&setup=2",
     "instruments": "/instruments",
     "menu": "/review/1/menu",
+    "targets": "/targets",
     "import": "/import",
     "nowhere": "/no/such/page",
 }
-
-
-@pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("eyes") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "demo")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
 
 
 def violations(page, only=None):
@@ -53,7 +35,8 @@ def violations(page, only=None):
     found = page.driver.execute_async_script(
         """const done = arguments[arguments.length - 1];
         axe.run(arguments[1] ?? document, {runOnly: {type: "tag", values: arguments[0]}, resultTypes: ["violations"]})
-          .then(r => done(r.violations.map(v => [v.id, v.nodes.length, v.nodes[0].html.slice(0, 160), v.nodes[0].failureSummary])))
+          .then(r => r.violations.map(v => [v, v.nodes[0]]))
+          .then(found => done(found.map(([v, n]) => [v.id, v.nodes.length, n.html.slice(0, 160), n.failureSummary])))
           .catch(e => done([["failed", 1, String(e), ""]]));""",
         RULES,
         only,
@@ -87,6 +70,61 @@ def test_axe_finds_nothing_in_dialogs(page, key, day):
     page.until(lambda: "Loading" not in page.find("body").text)
     assert violations(page) == []
     page.press(Keys.ESCAPE)
+
+
+def settings_tab(page, name):
+    page.go("/review/1")
+    page.find("[role=grid]")
+    page.press("e")
+    page.find("dialog[open] [role=tab]", name).click()
+
+
+def by_hand(page):
+    """A run by hand of a display of one's own, made through the API once."""
+    mine = next((r for r in page.api("/reviews") if r["name"] == "Hallgarth Fen 24"), None)
+    if mine is None:
+        body = {"maker": "Hallgarth", "model": "Fen 24", "kind": "monitor", "panel": "lcd", "modes": "Standard\nFilm"}
+        review = page.send("POST", "/displays", body)["id"]
+        setup = page.api(f"/reviews/{review}/board")["rows"][0]["setup"]
+        page.send("POST", "/runs", {"review": review, "cells": [{"setup": setup, "measurement": "white_black"}]})
+    review = next(r["id"] for r in page.api("/reviews") if r["name"] == "Hallgarth Fen 24")
+    run = page.api(f"/reviews/{review}/board")["by_hand"][0]
+    page.go(f"/review/{review}/hand/{run}")
+
+
+def opened(path, key, found):
+    """A view, a key on it, and what that brings."""
+
+    def act(page):
+        page.go(path)
+        page.find("main h1")
+        page.until(lambda: "Loading" not in page.find("main").text)
+        page.press(key)
+        page.find(found)
+
+    return act
+
+
+PLACES = {
+    "hand": by_hand,
+    "own target": opened("/targets", "a", "[data-testid=target-form]"),
+    "own meter": opened("/instruments", "a", "[data-testid=meter-form]"),
+    "control": opened("/review/1/menu", Keys.ENTER, "dialog[open]"),
+    "readings": opened("/review/1/plates/1/gamut", "r", "[data-testid=read-patch]"),
+    "setup about": lambda page: settings_tab(page, "room and signal"),
+    "setup recall": lambda page: settings_tab(page, "Recall"),
+    "setup changes": lambda page: settings_tab(page, "Changes"),
+}
+"""What is reached by more than an address."""
+
+
+@pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
+@pytest.mark.parametrize("place", PLACES)
+def test_axe_finds_nothing_in_forms_and_lists(page, place, day):
+    theme(page, day)
+    PLACES[place](page)
+    page.until(lambda: "Loading" not in page.find("body").text)
+    assert violations(page) == []
 
 
 def test_axe_finds_nothing_in_the_report(page):
@@ -128,10 +166,11 @@ def test_who_comes_back_from_the_plates_finds_the_cell_again(page):
 
 def test_titles_headings_and_a_way_past_the_bar(page):
     titles = set()
+    at_first = {f"{t} · Lumenar" for t in ("Board", "Plates", "Verdict", "How it looks", "Menu map", "Run by hand")}
     for path in VIEWS.values():
         page.go(path)
         page.find("main h1")
-        page.until(lambda: page.driver.title != "Lumenar")
+        page.until(lambda: page.driver.title not in at_first)
         titles.add(page.driver.title)
         assert len(page.all("h1")) == 1
     assert len(titles) >= len(VIEWS) - 1
@@ -156,7 +195,7 @@ def test_a_dark_page_shows_its_way_back_and_letters_can_be_switched_off(page):
     assert "d brings it back" in page.find("body").text
     page.press("d")
     page.press("?")
-    page.find("dialog[open] input[type=checkbox]").click()
+    page.tick("act as keys by themselves", "dialog[open]")
     page.press(Keys.ESCAPE)
     page.until(lambda: not page.all("dialog[open]"))
     page.press("d")
@@ -170,7 +209,7 @@ def test_escape_asks_before_edits_are_lost(page):
     page.go("/review/5")
     page.find("[role=grid]")
     page.press("e")
-    field = page.find("dialog[open] input[type=number]:not([disabled])")
+    field = page.find("dialog[open] input[role=spinbutton]:not([disabled])")
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("44")
     page.press(Keys.ESCAPE)
@@ -195,16 +234,20 @@ def test_who_deletes_goes_on_with_the_next(page):
 
 
 @pytest.mark.parametrize("width", [390, 640])
-@pytest.mark.parametrize("view", ["shelf", "grey", "verdict", "compare", "instruments"])
+@pytest.mark.parametrize("view", [*VIEWS, *PLACES])
 def test_a_small_window_hides_nothing(page, width, view):
     size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     try:
-        page.go(VIEWS[view])
+        if view in VIEWS:
+            page.go(VIEWS[view])
+        else:
+            PLACES[view](page)
         page.find("main h1")
         page.until(lambda: "Loading" not in page.find("main").text)
         off = page.driver.execute_script(
-            """return [...document.querySelectorAll('header *, footer *, main h1, main button, main select')]
+            """return [...document.querySelectorAll(
+              'header *, footer *, main h1, main button, main select, main input, dialog button, dialog input')]
               .filter(e => { const r = e.getBoundingClientRect();
                 return r.width && r.height && r.right > innerWidth + 1 && !e.closest('[role=region], table, .chart') })
               .map(e => e.outerHTML.slice(0, 100))"""
@@ -213,7 +256,8 @@ def test_a_small_window_hides_nothing(page, width, view):
         assert page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth + 1")
     finally:
         page.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+            "Emulation.setDeviceMetricsOverride",
+            {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
         )
 
 

@@ -1,103 +1,20 @@
 """From an unmeasured display to a published report, in the real interface."""
 
-import json
 import re
-import shutil
-import urllib.request
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
 
 from lumenar.publish.verify import verify
-
-from .driver import Server, browser
 
 pytestmark = pytest.mark.web
 MODES = ["Studio", "Daybreak", "Matinee", "Arena", "Handset", "Paper"]
 REVIEW, STUDIO = 5, 20
 """The demonstration's monitor, which nobody has measured, and its first mode."""
 FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
-
-
-@pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("first") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "demo")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
-
-
-class Person:
-    """Somebody in front of the interface."""
-
-    def __init__(self, driver, server):
-        self.driver, self.server = driver, server
-
-    def go(self, path="/"):
-        self.driver.get(self.server.url + path)
-
-    def until(self, true, seconds=20):
-        return WebDriverWait(self.driver, seconds, 0.05, [Exception]).until(lambda _: true())
-
-    def find(self, css, text=None):
-        def look():
-            found = self.driver.find_elements(By.CSS_SELECTOR, css)
-            return next((e for e in found if text is None or text in e.text), None)
-
-        return self.until(look)
-
-    def all(self, css):
-        return self.driver.find_elements(By.CSS_SELECTOR, css)
-
-    def press(self, *keys):
-        for key in keys:
-            self.driver.switch_to.active_element.send_keys(key)
-
-    def cell(self, mode, measurement):
-        return self.find(f'[data-cell="{mode} {measurement}"]')
-
-    def states(self):
-        return [c.get_attribute("data-state") for c in self.all("[data-cell]")]
-
-    def clock(self, speed):
-        Select(self.find("#clock")).select_by_value(speed)
-        self.until(lambda: self.api("/bench")["speed"] == float(speed))
-        # A list that was chosen from gives the focus back to the page.
-        self.until(lambda: self.driver.switch_to.active_element.tag_name != "select")
-
-    def api(self, path):
-        with urllib.request.urlopen(f"{self.server.url}/api/v1{path}", timeout=60) as answer:
-            return json.load(answer)
-
-    def send(self, method, path, body):
-        """Something that a person could do, done through the API."""
-        request = urllib.request.Request(
-            f"{self.server.url}/api/v1{path}",
-            method=method,
-            data=json.dumps(body).encode(),
-            headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin", "If-Match": "*"},
-        )
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return json.loads(answer.read() or b"null")
-
-    def choose(self, trigger, words):
-        """Something to do, from the menu that a button opens."""
-        self.find(trigger).click()
-        self.find("[role=menuitem]", words).click()
-        self.until(lambda: not self.all("[role=menuitem]"))
-
-    def errors(self):
-        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
 
 
 def test_1_the_shelf_and_an_unmeasured_board(page):
@@ -124,7 +41,9 @@ def select_few(page):
     """Select four measurements of the first sample's modes, by row and column with the keys."""
     for mode in MODES:
         for measurement in FEW:
-            ActionChains(page.driver).key_down(Keys.SHIFT).click(page.cell(mode, measurement)).key_up(Keys.SHIFT).perform()
+            ActionChains(page.driver).key_down(Keys.SHIFT).click(page.cell(mode, measurement)).key_up(
+                Keys.SHIFT
+            ).perform()
 
 
 def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
@@ -189,7 +108,9 @@ def test_3_plates_change_with_the_target_and_take_an_overlay(page):
     level = told.split(" %")[0]
     row = next(r for r in rows if r.text.split()[0] == f"{float(level):.0f}").text.split()
     assert 30 < float(level) < 70
-    assert re.search(rf"Studio +{re.escape(row[1])}\d* ", told) and re.search(rf"Daybreak +{re.escape(row[2])}\d* ", told)
+    assert re.search(rf"Studio +{re.escape(row[1])}\d* ", told) and re.search(
+        rf"Daybreak +{re.escape(row[2])}\d* ", told
+    )
     for measurement, chart, words in (
         ("gamut", "gamut_plane", "% of BT.2020"),
         ("white_black", "reach", "Duv"),
@@ -200,7 +121,9 @@ def test_3_plates_change_with_the_target_and_take_an_overlay(page):
         assert words in page.find("[data-testid=words]").text
     assert len(page.all("[data-chart=coverage] svg")) == 0
     page.go(f"/review/{REVIEW}/plates/{STUDIO}/gamut")
-    page.until(lambda: {"sRGB / BT.709", "P3", "opRGB", "BT.2020"} <= set(page.find("[data-chart=coverage]").text.split("\n")))
+    page.until(
+        lambda: {"sRGB / BT.709", "P3", "opRGB", "BT.2020"} <= set(page.find("[data-chart=coverage]").text.split("\n"))
+    )
     page.press(Keys.ESCAPE)
     page.find("[role=grid]")
 
@@ -239,7 +162,8 @@ def test_6_publishing_leaves_a_report_and_a_package_that_verifies(page):
     assert asked and all(a.startswith(page.server.url) for a in asked)
     for width in (1280, 390):
         page.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride", {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+            "Emulation.setDeviceMetricsOverride",
+            {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False},
         )
         fits = page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
         assert fits, f"something sticks out at the side at {width} pixels"

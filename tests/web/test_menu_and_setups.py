@@ -1,14 +1,11 @@
 """Cases A (menu), D (recall), H (own targets), K (tables) and Q, on a display without a stand-in and on one with."""
 
-import shutil
-
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from .driver import Server, browser
-from .test_first_light import REVIEW, Person
+from .test_first_light import REVIEW
 
 pytestmark = pytest.mark.web
 
@@ -35,21 +32,6 @@ VALUE = (
 
 
 @pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("menus") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "demo")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
-
-
-@pytest.fixture(scope="module")
 def wall(page):
     """A display whose menu is still to be written down."""
     body = {"maker": "Tern Street", "model": "Wall 65", "kind": "television", "panel": "lcd", "modes": "Film"}
@@ -59,6 +41,12 @@ def wall(page):
 def put(page, element, text):
     """A text as it is pasted."""
     page.driver.execute_script(VALUE, element, text)
+
+
+def write(element, text):
+    """A text in place of another, key by key."""
+    element.send_keys(Keys.CONTROL, "a")
+    element.send_keys(text)
 
 
 def row(page, path):
@@ -98,7 +86,9 @@ def test_1_case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_h
     assert "reached by Mute 1 8 2 Power" in row(page, "Service > Drive").text
     assert "only models with the sensor" in row(page, "Picture > Blue filter").text
     assert "30 in Film" in row(page, "Picture > Light").text
-    assert "10 notches" in row(page, "Host > Brightness keys").text and "host" in row(page, "Host > Brightness keys").text
+    assert (
+        "10 notches" in row(page, "Host > Brightness keys").text and "host" in row(page, "Host > Brightness keys").text
+    )
 
 
 def test_1_locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
@@ -127,7 +117,9 @@ def test_1_a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page,
     to(page, "Picture > Blue filter")
     page.press(Keys.ENTER)
     form = page.find("[data-testid=control-form]")
-    fields = {f.text.split("\n")[0]: f for f in form.find_elements(By.CSS_SELECTOR, "[data-scope=field][data-part=root]")}
+    fields = {
+        f.text.split("\n")[0]: f for f in form.find_elements(By.CSS_SELECTOR, "[data-scope=field][data-part=root]")
+    }
     note = fields["Note"].find_element(By.CSS_SELECTOR, "textarea")
     note.send_keys("3 emits more blue than 2")
     default = fields["Default"].find_element(By.CSS_SELECTOR, "input")
@@ -147,11 +139,11 @@ def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wa
     page.go(f"/review/{wall}")
     page.find("[role=grid]")
     page.press("e")
-    put(page, page.find("[id='control-Picture > Light']"), "22")
+    write(page.find("[id='control-Picture > Light']"), "22")
     Select(page.find("[id='control-System > Power']")).select_by_visible_text("high")
     told = page.find("[data-testid=consequences]").text
     assert told.startswith("Power at high resets Light 22 → 30"), "told before it is touched"
-    put(page, page.find("[id='control-Picture > White table > 30 > Green']"), "-4")
+    write(page.find("[id='control-Picture > White table > 30 > Green']"), "-4")
     page.find("[data-testid=save-settings]").click()
     closed(page)
     page.until(lambda: "3 settings changed" in page.find("[role=grid]").text)
@@ -163,7 +155,8 @@ def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wa
     assert [s.split(" ")[0] for s in steps] == ["1", "2", "3", "4"]
     assert "Mode Film" in steps[0] and "Power high" in steps[1], "what resets the others comes first"
     assert any("Light 22" in s for s in steps[2:]) and any("Green -4" in s for s in steps[2:])
-    page.find("[data-testid=recall-step] input").click()
+    page.tick("Mode", "[data-testid=recall-step]")
+    assert page.find("[data-testid=recall-step] input").is_selected()
     tab(page, "Changes")
     page.find("[data-testid=past-change]", "Power: normal → high")
     page.find("[data-testid=past-change] button").click()
@@ -228,7 +221,9 @@ def test_4_case_k_a_menu_is_taken_over_from_a_stand_in_and_another_sample_added(
     page.go(f"/review/{sibling}/menu")
     page.find("h1", "Menu map")
     tab(page, "Take over, files")
-    Select(page.find("[aria-label='Menu of']")).select_by_visible_text("Tern Street Wall 65, sample A: 2 modes, 36 controls")
+    Select(page.find("[aria-label='Menu of']")).select_by_visible_text(
+        "Tern Street Wall 65, sample A: 2 modes, 36 controls"
+    )
     page.find("button", "Take it over").click()
     assert "36 controls" in page.find("main").text or page.find("[data-testid=menu-control]")
     page.until(lambda: "White table" in page.find("main").text)
@@ -276,7 +271,9 @@ def test_5_case_q_the_steps_of_a_laptops_keys_are_measured_by_hand_with_a_named_
     ]})  # fmt: skip
     page.go(f"/review/{laptop}")
     page.until(lambda: page.cell("Panel", "brightness_ladder").get_attribute("data-state") == "measured")
-    ladder = next(c for c in page.api(f"/reviews/{laptop}/board")["rows"][0]["cells"] if c["measurement"] == "brightness_ladder")
+    ladder = next(
+        c for c in page.api(f"/reviews/{laptop}/board")["rows"][0]["cells"] if c["measurement"] == "brightness_ladder"
+    )
     top = next(f for f in ladder["figures"] if f["figure"] == "max_cd_m2")
     assert top["raw"] == pytest.approx(190, rel=0.02), "halved by the correction of this meter on such a panel"
     assert page.api(f"/runs/{run}")["serial"] == "77-2" and page.api(f"/runs/{run}")["corrected"]
@@ -289,7 +286,7 @@ def test_6_two_tabs_do_not_overwrite_each_other(page):
     page.press("e")
     light = page.find("[id='control-Picture > Light']")
     page.send("PUT", f"/reviews/{REVIEW}/setups/{setup}", {"name": "Studio, mine"})
-    put(page, light, "33")
+    write(light, "33")
     page.find("[data-testid=save-settings]").click()
     assert "changed meanwhile" in page.find("dialog [role=alert]").text
     assert page.api(f"/reviews/{REVIEW}/setups/{setup}")["name"] == "Studio, mine"
@@ -305,9 +302,9 @@ def test_7_any_one_patch_is_read_again(page):
     page.find("[data-chart] svg")
     page.press("r")
     line = page.find("[data-testid=read-patch]")
-    before = len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")[0]["Y"])
+    before = len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")["patches"][0]["Y"])
     line.find_element(By.CSS_SELECTOR, "button").click()
-    page.until(lambda: len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")[0]["Y"]) == before + 2, 60)
+    page.until(lambda: len(page.api(f"/reviews/1/setups/{setup}/readings/gamut")["patches"][0]["Y"]) == before + 2, 60)
     page.until(lambda: len(page.find("[data-testid=read-patch] td:nth-child(3)").text.split()) == before + 2, 60)
     page.press(Keys.ESCAPE)
     closed(page)

@@ -1,7 +1,6 @@
 """Whole jobs through the interface: modes and uniformity, colour volume, a laptop, instruments, failures, two tabs."""
 
 import re
-import shutil
 from xml.etree import ElementTree
 
 import pytest
@@ -9,21 +8,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from .driver import Server, browser
-from .test_first_light import Person
-
 pytestmark = pytest.mark.web
 PHONE, LAPTOP, PROJECTOR, TELEVISION, MONITOR = 1, 2, 3, 4, 5
-
-
-@pytest.fixture(scope="module")
-def page(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("whole") / "data"
-    shutil.copytree(demo_folder, folder)
-    server = Server(folder, "demo")
-    with browser() as driver:
-        yield Person(driver, server)
-    server.stop()
 
 
 def board(page, review):
@@ -130,7 +116,9 @@ def test_case_m_a_colour_volume_with_pinned_targets_zoomed_and_exported(page):
         page.until(lambda mime=mime: mime in page.driver.execute_script("return window.made"))
     saved = page.until(lambda: page.driver.execute_script("return window.saved"))
     assert ElementTree.fromstring(saved).tag == "{http://www.w3.org/2000/svg}svg"
-    assert "Spline Sans Mono" in saved and not re.search(r"oklch|var\(|class=", saved), "drawn alike outside of the page"
+    assert "Spline Sans Mono" in saved and not re.search(r"oklch|var\(|class=", saved), (
+        "drawn alike outside of the page"
+    )
 
 
 def test_case_q_a_laptop_with_the_meter_running_free(page):
@@ -145,7 +133,9 @@ def test_case_q_a_laptop_with_the_meter_running_free(page):
     free = page.find("[data-testid=free]", "Plain: the meter runs free")
     reading = page.find("[data-testid=free-reading]")
     page.until(lambda: reading.text[:1].isdigit())
-    Select(free.find_element(By.CSS_SELECTOR, "[aria-label='Control to move']")).select_by_value("Host > Fine brightness")
+    Select(free.find_element(By.CSS_SELECTOR, "[aria-label='Control to move']")).select_by_value(
+        "Host > Fine brightness"
+    )
     slider = page.find("[data-testid=free] input[type=range][aria-label='Host > Fine brightness']")
     assert page.api("/free")["control"] == "Host > Fine brightness"
     page.driver.execute_script(
@@ -199,7 +189,7 @@ def test_comparing_modes_of_two_displays(page):
     page.go("/compare")
     page.find("main", "Add two to four modes")
     for value, name in ((one, "Faithful"), (two, "Reel")):
-        page.choose("[data-testid=add-setup]", name)
+        page.pick("[data-testid=add-setup]", name)
         page.until(lambda v=value: f"setup={v}" in page.driver.current_url)
     table = page.find("[data-testid=comparison]", "Carrow Meridian 65")
     page.until(lambda: "≈ same" in table.text or "+" in table.text)

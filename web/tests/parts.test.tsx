@@ -5,9 +5,10 @@ import { describe, expect, it, vi } from "vitest";
 import type { BenchStatus, Board, BoardCell, BoardFigure, BoardRow } from "../src/api/client";
 import { ApiError } from "../src/api/client";
 import { grown } from "../src/api/events";
-import { type Acts, KEYMAP } from "../src/app/keymap";
+import { type Acts, BACK, EVERYWHERE, RUN } from "../src/app/keymap";
 import { setLetters, useKeys, uses } from "../src/app/keys";
 import { system } from "../src/app/theme";
+import { VIEWS } from "../src/app/views";
 import { ProblemNote } from "../src/parts/basics";
 import { NotchedRule } from "../src/parts/NotchedRule";
 import { duration, luminance } from "../src/views/bench/BenchBar";
@@ -15,6 +16,7 @@ import { milestone } from "../src/views/bench/Milestones";
 import { Cell } from "../src/views/board/BoardCell";
 import { cellLabel } from "../src/views/board/BoardTable";
 import type { Block } from "../src/views/board/blocks";
+import { BOARD_KEYS } from "../src/views/board/view";
 import "./charts";
 
 function put(element: ReactElement) {
@@ -135,10 +137,11 @@ describe("keys", () => {
     act(() => void target.dispatchEvent(event));
     return event.defaultPrevented;
   };
-  const idle = Object.fromEntries(Object.keys(KEYMAP.board.keys).map((k) => [k, () => undefined]));
+  const idle = Object.fromEntries(Object.keys(BOARD_KEYS.keys).map((k) => [k, () => undefined]));
   function View({ act: acted, active }: { act: (key: string) => void; active: boolean }) {
     const named = { measure: () => acted("m"), full: () => acted("2"), open: () => acted("Enter") };
-    useKeys("board", { ...idle, ...named, back: () => acted("Escape") } as unknown as Acts<"board">, active);
+    const acts = { ...idle, ...named, back: () => acted("Escape") } as unknown as Acts<typeof BOARD_KEYS.keys>;
+    useKeys(BOARD_KEYS, acts, active);
     return (
       <>
         <input aria-label="filter" />
@@ -217,10 +220,15 @@ describe("keys", () => {
     leave();
   });
   it("mean one thing at each place", () => {
-    for (const { where, keys } of Object.values(KEYMAP)) {
+    const groups = [EVERYWHERE, RUN, BACK, ...VIEWS.flatMap((v) => v.keys)];
+    for (const { where, keys } of groups) {
       const named = Object.values(keys).map(([key]) => key);
       expect(new Set(named).size, where).toBe(named.length);
+      // What acts everywhere is not taken by a view.
+      if (where !== EVERYWHERE.where)
+        for (const [key] of Object.values(EVERYWHERE.keys)) expect(named, where).not.toContain(key);
     }
+    expect(new Set(groups.map((g) => g.where)).size).toBe(groups.length);
   });
 });
 

@@ -23,14 +23,14 @@ const curve = (f: (v: number) => number | null) => levels.map((v): [number, numb
 const balance = chart({
   y: axis(80, 120),
   series: [
-    ...["red", "green", "blue"].map((role, i) =>
+    ...(["red", "green", "blue"] as const).map((role, i) =>
       series(
         role,
         curve(() => 99 + i),
         { role },
       ),
     ),
-    ...["red", "green", "blue"].map((role, i) =>
+    ...(["red", "green", "blue"] as const).map((role, i) =>
       series(
         "Lively",
         curve(() => 90 + 10 * i),

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
 from lumenar.api.deps import bench_of
+from lumenar.bench.drivers.simulated import FaultKey
 from lumenar.service.bench_views import BenchStatus
 
 router = APIRouter()
@@ -20,7 +21,7 @@ class Speed(BaseModel):
 class Fault(BaseModel):
     """A failure for the stand-in meter, or none."""
 
-    fault: str | None = None
+    fault: FaultKey | None = None
 
 
 @router.get("/bench")

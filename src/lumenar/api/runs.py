@@ -9,14 +9,15 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, bench_of, reread_of
 from lumenar.api.models import Created, Id, Text
-from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, named_meters, run_list
 from lumenar.service.bench_views import PlanPreview
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
+from lumenar.service.keys import MeasurementKey
 from lumenar.service.planning import Options
-from lumenar.service.reread import ReadPatch, patches_of
+from lumenar.service.reread import CellPatches
 from lumenar.service.run_list import RunPage, RunView
 
 router = APIRouter()
@@ -30,7 +31,7 @@ class CellChoice(BaseModel):
     """A cell of the Board."""
 
     setup: Id
-    measurement: str
+    measurement: MeasurementKey
 
 
 class MeterStated(BaseModel):
@@ -115,9 +116,9 @@ def read_run(request: Request, run: Id) -> RunView:
 
 
 @router.get("/reviews/{review}/setups/{setup}/readings/{measurement}")
-def read_patches(request: Request, review: Id, setup: Id, measurement: Text) -> list[ReadPatch]:
+def read_patches(request: Request, review: Id, setup: Id, measurement: Text) -> CellPatches:
     """The patches of a cell with all that was read of each."""
-    return patches_of(application(request), review, setup, measurement)
+    return reread_of(request).cell(review, setup, measurement)
 
 
 @router.post("/runs/{run}/patches/{patch}/reread", status_code=204)

@@ -34,9 +34,8 @@ from lumenar.bench.ports import (
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.numbers import signed
-from lumenar.core.readings import Patch
+from lumenar.core.readings import Outcome, Patch
 
-Outcome = Literal["ok", "below_floor", "saturated"]
 State = Literal["running", "paused", "stopped", "done"]
 Watched = Literal["reference", "warm_up"]
 RETRIES, BACKOFF_S = 3, 2.0

@@ -3,6 +3,7 @@ settings are entered so that none undoes another. Pure: it knows nothing of how 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -13,6 +14,8 @@ from lumenar.core.targets import Signal
 Value = float | str
 Place = Literal["unit", "host", "input"]
 Kind = Literal["slider", "notches", "choice", "switch"]
+Panel = Literal["lcd", "oled", "projector", "other"]
+"""Panel technologies as far as they are to be treated differently."""
 Scope = Literal["unit", "signal", "mode", "unknown"]
 
 PLACES: tuple[Place, ...] = ("unit", "host", "input")
@@ -311,6 +314,10 @@ def _fits(c: Control) -> None:
                 f"{c.path}: the {name} is one line of at most {MOST_WORDS} characters, without round brackets"
             )
     if c.numeric:
+        if not all(math.isfinite(x) for x in (c.minimum, c.maximum, c.step)):
+            raise MenuError(
+                f"{c.path}: its range and its step are numbers, not {c.minimum:g} to {c.maximum:g} by {c.step:g}"
+            )
         if c.minimum >= c.maximum:
             raise MenuError(f"{c.path}: {c.minimum:g} is not below {c.maximum:g}")
         if c.step <= 0:

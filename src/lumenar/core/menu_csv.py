@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Value, text_of
-from lumenar.core.menu_text import number
-from lumenar.core.targets import resolve
+from lumenar.core.menu_text import number, value_from
+from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
 HEADS = (
     "entry", "path", "kind", "minimum", "maximum", "step", "choices", "default", "place", "scope", "role", "group", "bears",
@@ -34,15 +34,15 @@ def csv_of(menu: Menu) -> str:
     writer.writerow([*HEADS, *(_OWN + n for n in names)])
     for m in menu.modes:
         row: dict[str, str] = {
-            "entry": "mode", "path": m.name, "signal": m.signal, "target": m.target, "locks": "; ".join(m.locks),
+            "entry": "mode", "path": m.name, "signal": m.signal, "target": m.target, "locks": _joined(m.locks),
         }  # fmt: skip
         writer.writerow([row.get(h, "") for h in HEADS] + [""] * len(names))
     for c in menu.controls:
         row = {
             "entry": "control", "path": c.path, "kind": c.kind, "place": c.place, "scope": c.scope, "role": c.role or "",
-            "group": c.group, "bears": "yes" if c.bears else "no", "choices": "; ".join(c.choices),
-            "default": "" if c.default is None else text_of(c.default), "resets": "; ".join(c.resets),
-            "locks": " | ".join(f"{v}: {'; '.join(paths)}" for v, paths in c.locks.items()),
+            "group": c.group, "bears": "yes" if c.bears else "no", "choices": _joined(c.choices),
+            "default": "" if c.default is None else text_of(c.default), "resets": _joined(c.resets),
+            "locks": " | ".join(f"{v}: {_joined(paths)}" for v, paths in c.locks.items()),
             **{w: getattr(c, w) for w in WORDS},
         }  # fmt: skip
         if c.numeric:
@@ -99,7 +99,7 @@ def _mode(index: int, row: Mapping[str, str]) -> Mode:
     if signal not in ("sdr", "pq", "hlg"):
         raise MenuTableError(index, "signal", f"a signal is sdr, pq or hlg, not {signal!r}")
     try:
-        target = resolve(row.get("target") or {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}[signal])
+        target = resolve(row.get("target") or DEFAULT_TARGETS[signal])
     except ValueError as e:
         raise MenuTableError(index, "target", str(e)) from e
     if target.signal != signal:
@@ -107,8 +107,14 @@ def _mode(index: int, row: Mapping[str, str]) -> Mode:
     return Mode(row["path"], target.signal, target.key, {}, _list(row.get("locks", "")))
 
 
+def _joined(names: Sequence[str]) -> str:
+    """Names in one cell, parted by semicolons; a name with a semicolon stands in quotes."""
+    return "; ".join('"' + n.replace('"', '""') + '"' if ";" in n or '"' in n else n for n in names)
+
+
 def _list(text: str) -> tuple[str, ...]:
-    return tuple(p for p in (part.strip() for part in text.split(";")) if p)
+    parts = next(csv.reader([text], delimiter=";", skipinitialspace=True), [])
+    return tuple(p for p in (part.strip() for part in parts) if p)
 
 
 def _control(index: int, row: Mapping[str, str]) -> Control:
@@ -121,7 +127,9 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
     kind, place, scope = row.get("kind") or "slider", row.get("place") or "unit", row.get("scope") or "unknown"
     locks: dict[str, tuple[str, ...]] = {}
     for part in filter(None, (p.strip() for p in row.get("locks", "").split(" | "))):
-        value, colon, paths = part.partition(": ")
+        # A value may have a colon of its own.
+        known = next((v for v in (*_list(row.get("choices", "")), "") if part.startswith(f"{v}: ")), None)
+        value, colon, paths = part.partition(": ") if not known else (known, ": ", part[len(known) + 2 :])
         if not colon:
             raise MenuTableError(index, "locks", f"{part!r} does not say at which value; write low: Light; Contrast")
         locks[value.strip()] = _list(paths)
@@ -144,14 +152,7 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
 
 
 def _value(index: int, column: str, control: Control, text: str) -> Value:
-    value: Value = text
-    if control.numeric:
-        try:
-            value = number(text)
-        except ValueError:
-            raise MenuTableError(index, column, f"{control.path} takes a number, not {text!r}") from None
     try:
-        control.check(value)
+        return value_from(control, text)
     except MenuError as e:
         raise MenuTableError(index, column, str(e)) from e
-    return value

@@ -32,7 +32,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, text_of
-from lumenar.core.targets import TARGETS, Signal, TargetError, resolve
+from lumenar.core.targets import DEFAULT_TARGETS, TARGETS, Signal, TargetError, resolve
 
 
 class MenuTextError(MenuError):
@@ -258,23 +258,25 @@ def _rule(reading: _Reading, index: int, line: str) -> None:
     reading.controls[at] = replace(control, locks=locks)
 
 
-def _value(control: Control, index: int, column: int, text: str) -> Value:
+def value_from(control: Control, text: str) -> Value:
+    """A control's value as written, in any case. MenuError where it cannot be that."""
     value: Value = text
     if control.numeric:
         try:
             value = number(text)
         except ValueError:
-            raise MenuTextError(index, column, f"{control.path} takes a number, not {text!r}") from None
+            raise MenuError(f"{control.path} takes a number, not {text!r}") from None
     else:
         value = next((v for v in control.values if v.lower() == text.lower()), text)
-    try:
-        control.check(value)
-    except MenuError as e:
-        raise MenuTextError(index, column, str(e)) from e
+    control.check(value)
     return value
 
 
-_DEFAULT_TARGETS: dict[str, str] = {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
+def _value(control: Control, index: int, column: int, text: str) -> Value:
+    try:
+        return value_from(control, text)
+    except MenuError as e:
+        raise MenuTextError(index, column, str(e)) from e
 
 
 def modes_from(
@@ -302,7 +304,7 @@ def modes_from(
         for part in rest:
             column = raw.index(part) + 1
             word = part.lower()
-            if word in _DEFAULT_TARGETS:
+            if word in DEFAULT_TARGETS:
                 signal = word  # type: ignore[assignment]
             elif (key := _target(part, named or {})) is not None:
                 target = key
@@ -310,7 +312,7 @@ def modes_from(
                 raise MenuTextError(
                     index, column, f"{part!r} is neither a signal (sdr, pq, hlg) nor a target ({', '.join(TARGETS)})"
                 )
-        target = target or (default_target if signal == "sdr" else _DEFAULT_TARGETS[signal])
+        target = target or (default_target if signal == "sdr" else DEFAULT_TARGETS[signal])
         if resolve(target).signal != signal:
             raise MenuTextError(
                 index, 1, f"{name}: the target {target} is for {resolve(target).signal}, not for {signal}"

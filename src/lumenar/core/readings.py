@@ -16,6 +16,7 @@ from lumenar.core.targets import Target
 Array = NDArray[np.float64]
 T = TypeVar("T")
 
+Outcome = Literal["ok", "below_floor", "saturated"]
 Pattern = Literal["window", "checker", "checker_inverse"]
 Reads = Literal["XYZ", "waveform", "spectrum"]
 
@@ -440,23 +441,19 @@ def judged(
     return values, below, dim | below
 
 
-def collect(
-    patches: Sequence[Patch],
-    XYZ: Array,
-    below_floor: NDArray[np.bool_],
-    meter: MeterLimits,
-    time_s: Array | None = None,
-    traces: Sequence[Trace | None] | None = None,
-    matrices: Sequence[ArrayLike | None] | None = None,
-    cold: float = 0.0,
-    made_for: tuple[Target, ...] = (),
-) -> Readings:
-    """Readings from n patches and their XYZ (n, 3) as read; a patch read more than once becomes its median.
+@dataclass(frozen=True)
+class Arranged:
+    """Patches (n) as they were read, by what they are: layout of those that differ; order (n,) brings readings of the same
+    patch together, and `begin` says where each patch begins in it."""
 
-    below_floor (n,): the meter said that the light was under its floor. matrices: the correction (3, 3) of each, None where
-    there is none; they apply before anything is judged. made_for: targets of one's own that the patches may be made for.
-    """
-    n = len(patches)
+    layout: Layout
+    order: NDArray[np.intp]
+    begin: NDArray[np.intp]
+
+
+def arranged(patches: Sequence[Patch], made_for: tuple[Target, ...] = ()) -> Arranged:
+    """Patches arranged for `collect`. Setups that were read by the same list can share it, and with it all that follows from
+    the patches alone. made_for: targets of one's own that the patches may be made for."""
     rgb = np.array([p.rgb for p in patches], float).reshape(-1, 3)
     level = np.array([np.nan if p.level is None else p.level for p in patches], float)
     window = np.array([p.window for p in patches], float)
@@ -464,7 +461,6 @@ def collect(
     pattern = np.array([p.pattern for p in patches], np.str_)
     at_s = np.array([np.nan if p.at_s is None else p.at_s for p in patches], float)
     reads = np.array([p.reads for p in patches], np.str_)
-    times = np.full(n, np.nan) if time_s is None else np.asarray(time_s, float)
     seen: dict[object, int] = {}
     group = np.array(
         [
@@ -478,13 +474,37 @@ def collect(
     order = np.argsort(group, kind="stable")
     begin = np.flatnonzero(np.diff(group[order], prepend=-1))
     first = order[begin]
+    layout = Layout(
+        rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first], made_for
+    )
+    return Arranged(layout, order, begin)
+
+
+def collect(
+    patches: Sequence[Patch] | Arranged,
+    XYZ: Array,
+    below_floor: NDArray[np.bool_],
+    meter: MeterLimits,
+    time_s: Array | None = None,
+    traces: Sequence[Trace | None] | None = None,
+    matrices: Sequence[ArrayLike | None] | None = None,
+    cold: float = 0.0,
+    made_for: tuple[Target, ...] = (),
+) -> Readings:
+    """Readings from n patches, as they are or arranged before, and their XYZ (n, 3) as read; a patch read more than once
+    becomes its median.
+
+    below_floor (n,): the meter said that the light was under its floor. matrices: the correction (3, 3) of each, None where
+    there is none; they apply before anything is judged. made_for: targets of one's own that the patches may be made for.
+    """
+    a = patches if isinstance(patches, Arranged) else arranged(patches, made_for)
+    layout, order, begin = a.layout, a.order, a.begin
+    first = order[begin]
+    times = np.full(len(order), np.nan) if time_s is None else np.asarray(time_s, float)
     values = np.array(XYZ, float).reshape(-1, 3)
     for matrix in {id(m): m for m in matrices or () if m is not None}.values():
         by = np.array([m is matrix for m in matrices or ()])
         values[by] = corrected(values[by], matrix)
-    layout = Layout(
-        rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first], made_for
-    )
     merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
     given = traces if traces is not None and any(t is not None for t in traces) else ()
     held = trace_array(given)[first] if given else NO_TRACES
@@ -502,8 +522,12 @@ def floor_from(XYZ: Array, group: NDArray[np.intp], repeatability: float) -> tup
     counts = np.bincount(group[finite], minlength=1)
     # Bright patches tell nothing of the dark; only where the mean is small the median is asked for.
     means = np.bincount(group[finite], XYZ[finite, 1], minlength=1) / np.maximum(counts, 1)
-    for g in np.flatnonzero((counts > 1) & (np.abs(means) < 5)) if finite.any() else ():
-        Y = XYZ[finite & (group == g), 1]
+    dark = np.flatnonzero((counts > 1) & (np.abs(means) < 5)) if finite.any() else np.empty(0, np.intp)
+    # Sorted once: a file may have thousands of dark patches.
+    order = np.argsort(group[finite], kind="stable")
+    by_group, ends = XYZ[finite, 1][order], np.cumsum(counts)
+    for g in dark:
+        Y = by_group[ends[g] - counts[g] : ends[g]]
         if abs(np.median(Y)) < 0.5:
             squares += float(((Y - Y.mean()) ** 2).sum()) - (len(Y) - 1) * (repeatability * float(Y.mean())) ** 2
             freedom += len(Y) - 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Literal
@@ -116,6 +117,9 @@ TARGETS: dict[str, Target] = {
         Target("bt2020_hlg", "BT.2020, HLG", "hlg", BT2020, "hlg"),
     )
 }
+
+DEFAULT_TARGETS: Mapping[str, str] = {"sdr": "bt709_bt1886", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
+"""What is judged by, by signal, where nobody says."""
 
 CUSTOM = "custom"
 """What the key of a target begins with that somebody defined."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lumenar.bench.drivers.simulated import FaultKey
 from lumenar.service.application import Application
 from lumenar.service.events import Hub
 from lumenar.service.live import LiveView
@@ -27,7 +28,7 @@ class BenchService:
         self.rig.set_speed(speed)
         self.live.tell()
 
-    def set_fault(self, fault: str | None) -> None:
+    def set_fault(self, fault: FaultKey | None) -> None:
         """Make the stand-in meter fail, or heal it."""
         with self.seat.lock:
             self.rig.set_fault(fault, bool(self.seat.kind))

@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
+from lumenar.bench.drivers.simulated import FaultKey
 from lumenar.core.measurements.base import direction
-from lumenar.core.readings import Patch
+from lumenar.core.readings import Outcome, Patch
+
+BenchState = Literal["idle", "queued", "running", "paused", "waiting", "stopped", "done"]
+Occupied = Literal["", "run", "free", "correction", "reread"]
+"""What has the bench; nothing at rest."""
 
 
 @dataclass(frozen=True)
@@ -22,7 +28,7 @@ class LivePatch:
 class LiveReading:
     """The last reading, corrected, beside the setup's own target once its white is known."""
 
-    outcome: str
+    outcome: Outcome
     Y: float | None
     u: float | None
     v: float | None
@@ -35,8 +41,8 @@ class LiveReading:
 class BenchStatus:
     """All that the bench bar shows. kind: what occupies the bench, "run", "free" or "correction", empty at rest."""
 
-    state: str
-    kind: str
+    state: BenchState
+    kind: Occupied
     message: str
     run: int | None
     review: int | None
@@ -48,7 +54,7 @@ class BenchStatus:
     meter: str
     correction: str
     drift_percent: float | None
-    fault: str | None
+    fault: FaultKey | None
     patch: LivePatch | None
     reading: LiveReading | None
     queued: int

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
-from lumenar.core.measurements import MEASUREMENTS, Column, Context, Measurement
+from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
-from lumenar.core.targets import resolve
+from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import display_of
+from lumenar.service.keys import MeasurementKey
 from lumenar.service.shelf import Headline, ShelfEntry, entry
 from lumenar.store import conditions, readings, reviews, runs
 from lumenar.store.reviews import SetupRow
@@ -26,9 +28,9 @@ from lumenar.store.runs import CellRow
 class BoardColumn:
     """One figure's column; columns of one measurement stand together."""
 
-    measurement: str
+    measurement: MeasurementKey
     title: str
-    group: str
+    group: Group
     figure: str
     head: str
     unit: str
@@ -47,13 +49,16 @@ class BoardFigure:
     points: float | None
 
 
+CellState = Literal["unmeasured", "queued", "measuring", "partial", "measured", "stale", "failed"]
+
+
 @dataclass(frozen=True)
 class BoardCell:
     """One measurement of one setup: its state, progress and figures; why it is stale, has no figures (state "failed"), or
     what is doubtful of it."""
 
-    measurement: str
-    state: str
+    measurement: MeasurementKey
+    state: CellState
     done: int
     total: int
     figures: list[BoardFigure]
@@ -68,7 +73,7 @@ class BoardRow:
     name: str
     sample: str
     firmware: str
-    signal: str
+    signal: Signal
     mode: str
     nested: bool
     """Whether it stands under what its mode ships with."""
@@ -99,7 +104,7 @@ class RunOption:
     """What a measurement may be asked to do otherwise: the field of a run's options that it sets, its name and unit, and the
     values or the range that it may have; a switch has neither."""
 
-    measurement: str
+    measurement: MeasurementKey
     field: str
     title: str
     unit: str
@@ -114,7 +119,7 @@ class NextStep:
     """The sensible next step: a sentence, the cells it would measure, or a view to go to."""
 
     text: str
-    cells: list[tuple[int, str]]
+    cells: list[tuple[int, MeasurementKey]]
     view: str | None
 
 
@@ -195,7 +200,8 @@ def run_options() -> list[RunOption]:
 def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newest) -> BoardCell:
     cell = Cell(setup.id, m.key)
     last, done = newest.latest.get(cell), newest.complete.get(cell)
-    state, note = "unmeasured", ""
+    state: CellState = "unmeasured"
+    note = ""
     if last is not None and last.state in ("queued", "running", "paused", "waiting") and not last.complete:
         state = "measuring" if last.readings else "queued"
     elif done is not None:

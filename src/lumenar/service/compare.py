@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.measurements import MEASUREMENTS, Column
+from lumenar.core.measurements import MEASUREMENTS, Column, Group
 from lumenar.core.targets import resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
@@ -14,6 +14,7 @@ from lumenar.service.application import Application
 from lumenar.service.board import written
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.keys import MeasurementKey
 from lumenar.service.plates import MOST, difference_u
 from lumenar.store import reviews
 
@@ -53,9 +54,9 @@ class ComparedValue:
 class ComparedFigure:
     """One row of the comparison."""
 
-    measurement: str
+    measurement: MeasurementKey
     title: str
-    group: str
+    group: Group
     figure: str
     head: str
     unit: str

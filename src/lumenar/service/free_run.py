@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass, field
+from typing import Literal
 
 from lumenar.bench.habits import CLEAR_S, HABITS, REST
 from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError, apply_all
@@ -81,9 +82,14 @@ class _Held:
     captures: dict[float, MeterReading] = field(default_factory=dict)
     at: dict[float, float] = field(default_factory=dict)
     last: MeterReading | None = None
-    last_value: float | None = None
+    last_of: tuple[Patch, str, float] | None = None
     message: str = ""
     patch: Patch = field(default_factory=lambda: Patch(WHITE))
+
+    @property
+    def wanted(self) -> tuple[Patch, str, float]:
+        """The picture that is held, the control that is moved and its setting: what a reading to be captured is of."""
+        return self.patch, self.control, self.values[self.control]
 
 
 STILL_S = 45.0
@@ -96,7 +102,7 @@ class _FreeJob:
     review: int
     owner: FreeRun
     held: _Held
-    kind: str = "free"
+    kind: Literal["free"] = "free"
 
     def work(self) -> None:
         self.owner.work(self.held)
@@ -161,11 +167,12 @@ class FreeRun:
         bench.source.show(patch)
         shown_at = bench.clock.now()
         while not self._stopping.is_set():
-            value = held.values[held.control]
+            wanted = held.wanted
+            _, control, value = wanted
             try:
-                bench.remote.apply(held.control, value)
-                if held.patch != patch:
-                    patch = held.patch
+                bench.remote.apply(control, value)
+                if wanted[0] != patch:
+                    patch = wanted[0]
                     bench.source.show(patch)
                     shown_at = bench.clock.now()
                 if bench.clock.now() - shown_at > STILL_S:
@@ -189,12 +196,11 @@ class FreeRun:
             else:
                 held.message = ""
                 with self._read:
-                    # What was read of another picture is not of this one.
-                    held.last, held.last_value = (reading, value) if held.patch == patch else (None, None)
+                    held.last, held.last_of = reading, wanted
                     held.at[value] = bench.clock.now()
                     self._read.notify_all()
                 live.read(patch.code, "ok", live.corrected(reading.XYZ))
-            live.shown(patch.code, patch.rgb, f"{held.control.split(' > ')[-1]} {value:g}", held.name)
+            live.shown(patch.code, patch.rgb, f"{control.split(' > ')[-1]} {value:g}", held.name)
             live.tell()
             if self.bench.rig.speed == 0:
                 # A meter without waiting would only burn time: nobody moves a slider that fast.
@@ -231,10 +237,12 @@ class FreeRun:
             raise BadInputError(
                 "value", f"{value:g} is between the steps of {control}, which are {c.step:g} apart.", "value"
             )
-        if control != held.control:
-            held.captures.clear()
-        held.values[control] = value
-        held.control = control
+        with self._read:
+            if control != held.control:
+                held.captures.clear()
+            held.values[control] = value
+            held.control = control
+            self._read.notify_all()
         return self.view()
 
     def show(self, rgb: tuple[float, float, float], window: float) -> FreeView:
@@ -245,23 +253,29 @@ class FreeRun:
         if not 0.001 <= window <= 1:
             raise BadInputError("picture", "A picture covers 0.1 to 100 % of the screen.", "window")
         with self._read:
-            held.patch, held.last = Patch(rgb, window), None
+            held.patch = Patch(rgb, window)
             held.captures.clear()
+            self._read.notify_all()
         return self.view()
 
     def capture(self) -> FreeView:
         """Keep the present setting with a reading of it; the last one of a setting counts."""
         held = self._open()
-        value = held.values[held.control]
+        wanted = held.wanted
         # One waits at the most, so that those who wait for a reading never keep others from being answered.
         if not self._capturing.acquire(blocking=False):
             raise ConflictError("free", "A capture waits for its reading already.")
         try:
             with self._read:
-                self._read.wait_for(lambda: held.last is not None and held.last_value == value, timeout=10)
-                if held.last is None or held.last_value != value:
-                    raise ConflictError("free", f"No reading at {value:g} came within ten seconds. {held.message}")
-                held.captures[value] = held.last
+                # What was read of another picture, or of another control at the same setting, is not of this one.
+                self._read.wait_for(
+                    lambda: held.wanted != wanted or (held.last is not None and held.last_of == wanted), timeout=10
+                )
+                if held.wanted != wanted:
+                    raise ConflictError("free", "The picture or the setting was changed meanwhile; capture it again.")
+                if held.last is None or held.last_of != wanted:
+                    raise ConflictError("free", f"No reading at {wanted[2]:g} came within ten seconds. {held.message}")
+                held.captures[wanted[2]] = held.last
         finally:
             self._capturing.release()
         return self.view()

@@ -6,11 +6,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Literal
 
-from lumenar.bench.drivers import by_hand
+from lumenar.bench.drivers.hands import Hands, in_words
+from lumenar.bench.drivers.person import Person, Reply, Task
+from lumenar.bench.drivers.typed import LUMINANCE, STEP_S, HandMeter, MisreadError, TypedMeter
+from lumenar.bench.ports import BelowFloorError, RefusedError
 from lumenar.core import typed
-from lumenar.core.menu import text_of
-from lumenar.core.typed import Form, TypedError
+from lumenar.core.menu import Menu, text_of
+from lumenar.core.readings import Outcome, Pattern
+from lumenar.core.typed import Form
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display
@@ -19,14 +24,10 @@ from lumenar.service.planning import settings_of
 from lumenar.store import hand, readings, reviews, runs
 from lumenar.store.hand import SheetRow
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import RunRow
+from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import RunRow, RunState
 
-COLOURS = {
-    (1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue", (0.0, 1.0, 1.0): "cyan",
-    (1.0, 0.0, 1.0): "magenta", (1.0, 1.0, 0.0): "yellow",
-}  # fmt: skip
-"""Signals that a person at a display calls by a name."""
-OPEN = "waiting"
+OPEN: RunState = "waiting"
 """The state of a run that a person reads by hand."""
 
 
@@ -63,9 +64,9 @@ class SheetPatch:
     background: float
     level: float | None
     zone: list[int] | None
-    pattern: str
+    pattern: Pattern
     at_s: float | None
-    outcome: str
+    outcome: Outcome | Literal[""]
     XYZ: list[float] | None
     question: str
 
@@ -76,7 +77,7 @@ class Sheet:
 
     run: int
     review: int
-    state: str
+    state: RunState
     name: str
     bits: int
     meter: str
@@ -116,7 +117,7 @@ class Answers:
     answers: list[Answer]
     done: int
     total: int
-    state: str
+    state: RunState
 
 
 def _run(app: Application, run_id: int) -> RunRow:
@@ -129,7 +130,7 @@ def _run(app: Application, run_id: int) -> RunRow:
 
 
 def _luminance_alone(run: RunRow) -> bool:
-    return run.meter.get("kind") == by_hand.LUMINANCE
+    return run.meter.get("kind") == LUMINANCE
 
 
 def sheet(app: Application, run_id: int) -> Sheet:
@@ -141,28 +142,43 @@ def sheet(app: Application, run_id: int) -> Sheet:
     listed = []
     for setup_id in dict.fromkeys(r.setup_id for r in rows):
         setup = setups[setup_id]
-        values = settings_of(shown.menu, setup)
-        order = [p for p in values if p in setup.changes]
-        listed.append(
-            SheetSetup(
-                setup_id, setup.name, shown.menu.mode_path, setup.mode, [Setting(p, text_of(values[p])) for p in order]
-            )
-        )
+        listed.append(SheetSetup(setup_id, setup.name, shown.menu.mode_path, setup.mode, _to_enter(shown.menu, setup)))
     done = sum(bool(r.outcome) for r in rows)
     luminance = shown.menu.luminance_control
     return Sheet(
         run_id, run.review_id, run.state, shown.row.name, shown.row.bits, str(run.meter.get("name", "")),
         _luminance_alone(run), luminance.path if luminance else None, listed,
         [_line(r, rows, shown.row.bits) for r in rows], done, len(rows),
-        (len(rows) - done) * by_hand.STEP_S,
+        (len(rows) - done) * STEP_S,
     )  # fmt: skip
+
+
+def _to_enter(menu: Menu, setup: SetupRow) -> list[Setting]:
+    """What the hands at the remote have to enter once the mode is chosen and as shipped, in order. What the menu would refuse
+    by now stands there too: the person sees what the display makes of it."""
+    asked: list[Setting] = []
+
+    def note(task: Task) -> Reply:
+        if task.asked == "enter":
+            asked.append(Setting(task.what, task.value))
+        return Reply()
+
+    hands = Hands(menu, note)
+    hands.select(setup.mode)
+    for path, value in settings_of(menu, setup).items():
+        if path in setup.changes:
+            try:
+                hands.apply(path, value)
+            except RefusedError:
+                asked.append(Setting(path, text_of(value)))
+    return asked
 
 
 def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int) -> SheetPatch:
     p, top = row.patch, 2**bits - 1
     asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows))
     return SheetPatch(
-        row.id, row.setup_id, COLOURS.get(p.rgb, p.code), [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window,
+        row.id, row.setup_id, in_words(p), [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window,
         p.background, p.level, None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome,
         None if row.XYZ is None else list(row.XYZ), asked,
     )  # fmt: skip
@@ -202,11 +218,12 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
         for row in _asked_about(rows, pending, answers, {e.patch for e in entries if e.sure}):
             if row.id in read:
                 hand.take_back(db, row.id)
-            readings.add(db, NewReading(row.id, 1, row.outcome, row.XYZ, None, at_s, now()))
+            outcome: Outcome = "below_floor" if row.XYZ is None else "ok"
+            readings.add(db, NewReading(row.id, 1, outcome, row.XYZ, None, at_s, now()))
             answers[row.id] = Answer(row.id, True, "", "")
         anew = any(a.kept and a.patch in read for a in answers.values())
         done = len(read | {a.patch for a in answers.values() if a.kept})
-        state = "done" if done == len(rows) else OPEN
+        state: RunState = "done" if done == len(rows) else OPEN
         if state != run.state:
             runs.set_state(db, run_id, state, "")
         if anew:
@@ -214,6 +231,11 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
     if anew:
         app.forget()
     return Answers([answers[e.patch] for e in entries], done, len(rows), state)
+
+
+def _says(text: str) -> Person:
+    """A person who has typed already what the meter says."""
+    return lambda _: Reply(text=text)
 
 
 def _understood(
@@ -226,15 +248,18 @@ def _understood(
         row = rows.get(entry.patch)
         if row is None:
             raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
+        XYZ: tuple[float, float, float] | None = None
         try:
             if (form == "Y") != _luminance_alone(run):
-                raise TypedError(
+                raise MisreadError(
                     "the meter of this run shows Y alone"
                     if form != "Y"
                     else "Y alone serves with a luminance meter only"
                 )
-            XYZ = typed.parse(entry.text, form).XYZ
-        except TypedError as e:
+            XYZ = TypedMeter(HandMeter(), form, _says(entry.text)).read().XYZ
+        except BelowFloorError:
+            pass
+        except MisreadError as e:
             answers[entry.patch] = Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")
             continue
         pending[row.id] = SheetRow(row.id, row.setup_id, row.patch, "ok" if XYZ is not None else "below_floor", XYZ)

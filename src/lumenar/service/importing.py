@@ -10,10 +10,11 @@ from dataclasses import dataclass, field, replace
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu, Mode, document_of, menu_from
 from lumenar.core.readings import MeterLimits, Patch
+from lumenar.core.targets import Signal
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.new_display import KINDS
+from lumenar.service.new_display import KINDS, PANELS, one_of
 from lumenar.service.readings_file import (
     FileMeter,
     FileReading,
@@ -23,15 +24,13 @@ from lumenar.service.readings_file import (
     ReadingsFile,
     SetupFigures,
     analyse_file,
-    meter_limits_of,
-    reading_order,
 )
 from lumenar.service.tables import read_any
 from lumenar.service.targets import remember
 from lumenar.store import conditions, corrections, menus, readings, reviews, runs
 from lumenar.store.corrections import CorrectionRow
 from lumenar.store.readings import NewReading
-from lumenar.store.reviews import SetupRow, UnitRow
+from lumenar.store.reviews import Known, SetupRow, UnitRow
 from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
 METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
@@ -44,7 +43,7 @@ class UnderstoodSetup:
     name: str
     unit: str
     mode: str
-    signal: str
+    signal: Signal
     target: str
     readings: int
     measurements: list[str]
@@ -148,7 +147,7 @@ def import_readings(
 def _one_meter_each(s: FileSetup, r: SetupFigures, place: str) -> None:
     """A run has one meter of light, with one correction."""
     for m in r.analyses:
-        used = {x.meter for x in s.readings if x.measurement in (None, m) and x.waveform is None and x.spectrum is None}
+        used = s.meters_of(m)
         if len(used) > 1:
             raise BadInputError(
                 "readings-file",
@@ -165,7 +164,8 @@ def _unit(
     for what, value in (("maker", maker), ("model", model)):
         if not value:
             raise BadInputError("display", f"{name} does not say the display's {what}; say it.", what)
-    panel = unit.panel if unit.panel != "other" or not identity.panel else identity.panel
+    stated = one_of("panel", identity.panel, PANELS) if identity.panel else "other"
+    panel = unit.panel if unit.panel != "other" else stated
     modes = tuple(
         {(s.mode or s.name, s.signal): Mode(s.mode or s.name, s.signal, s.target_key) for s in setups}.values()
     )
@@ -204,7 +204,7 @@ def _setup(
     changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
     room = _condition(db, review_id, s)
     signal: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
-    origins = dict.fromkeys(known, "read")
+    origins: dict[str, Known] = dict.fromkeys(known, "read")
     shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
     if there is None:
         position = max((x.position for x in mine), default=-1) + 1
@@ -235,17 +235,10 @@ def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | No
 
 def _runs_of(s: FileSetup, r: SetupFigures) -> list[tuple[FileRun, list[str]]]:
     """Each run that read the setup with its measurements: as the file says, and parted further where meters differ."""
-
-    def meter(m: str) -> str | None:
-        light = [
-            x.meter for x in s.readings if x.measurement in (None, m) and x.waveform is None and x.spectrum is None
-        ]
-        return light[0] if light else None
-
     parts: dict[tuple[int, str | None], tuple[FileRun, list[str]]] = {}
     for m in r.analyses:
         at = next((i for i, run in enumerate(s.runs) if m in (run.measurements or (m,))), -1)
-        light = meter(m)
+        light = next(iter(s.meters_of(m)), None)
         # What reads no light goes with any run that does.
         key = (at, light)
         parts.setdefault(key, (s.runs[at] if at >= 0 else FileRun(), []))[1].append(m)
@@ -258,20 +251,29 @@ def _runs_of(s: FileSetup, r: SetupFigures) -> list[tuple[FileRun, list[str]]]:
 
 def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
     """The patches of a run in the order in which they were read. The same number in several measurements is one reading."""
-    by_number: dict[object, tuple[FileReading, dict[str, None]]] = {}
-    for i, r in enumerate(sorted(s.readings, key=reading_order)):
-        uses = [m for m in measurements if r.measurement in (None, m)]
+    serves: dict[str | None, tuple[str, ...]] = {None: tuple(measurements), **{m: (m,) for m in measurements}}
+    read: list[tuple[FileReading, list[tuple[str, ...]]]] = []
+    numbered: dict[int, tuple[FileReading, list[tuple[str, ...]]]] = {}
+    for r in s.ordered:
+        uses = serves.get(r.measurement)
         if not uses:
             continue
-        key: object = ("id", r.id) if r.id is not None else ("at", i)
-        if key in by_number and by_number[key][0].patch != r.patch:
+        there = None if r.id is None else numbered.get(r.id)
+        if there is None:
+            read.append((r, [uses]))
+            if r.id is not None:
+                numbered[r.id] = read[-1]
+        elif there[0].patch != r.patch:
             raise BadInputError("readings-file", f"setup {s.name!r}: two different readings have the id {r.id}.", "id")
-        by_number.setdefault(key, (r, {}))[1].update(dict.fromkeys(uses))
+        else:
+            there[1].append(uses)
     taken: dict[object, _Taken] = {}
-    for r, found in by_number.values():
-        t = taken.setdefault((r.patch, tuple(sorted(found))), _Taken(r.patch))
-        t.readings.append(r)
-        t.uses.update(found)
+    for r, found in read:
+        used = found[0] if len(found) == 1 else tuple(dict.fromkeys(m for uses in found for m in uses))
+        key = (r.patch, used if len(used) == 1 or used == serves[None] else tuple(sorted(used)))
+        if key not in taken:
+            taken[key] = _Taken(r.patch, uses=dict.fromkeys(used))
+        taken[key].readings.append(r)
     return list(taken.values())
 
 
@@ -341,7 +343,7 @@ def _meters(
         if m.serial:
             entry["serial"] = m.serial
         if reads == "XYZ":
-            limits: MeterLimits = meter_limits_of(m, s)
+            limits: MeterLimits = s.limits_of(m)[0]
             # What the file does not state is not handed on as if it had; figures are judged by it all the same.
             for name, stated, value in (
                 ("floor", m.floor_cd_m2, limits.floor), ("absolute", m.absolute_cd_m2, limits.absolute),

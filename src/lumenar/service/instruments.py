@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
-from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER
+from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER, FaultKey
 from lumenar.bench.habits import HABITS
-from lumenar.bench.ports import InstrumentError, Meter, apply_all
+from lumenar.bench.ports import InstrumentError, Meter, MeterKind, apply_all
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
+from lumenar.core.menu import Panel
 from lumenar.core.numbers import signed
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
@@ -38,12 +39,12 @@ class MeterView:
     """A meter: what it is and can do, and what is wrong with it at present."""
 
     name: str
-    kind: str
+    kind: MeterKind
     role: str
     repeatability_percent: float
     floor_cd_m2: float
     ceiling_cd_m2: float
-    fault: str | None
+    fault: FaultKey | None
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ class CorrectionView:
     """A correction, what is left after it, and how many runs used it."""
 
     id: int
-    panel: str
+    panel: Panel
     meter: str
     serial: str
     reference: str
@@ -78,11 +79,11 @@ class Residual:
 class Attempt:
     """A correction being made, or made and not yet kept. step: "reading", "done" or "failed"."""
 
-    step: str
+    step: Literal["reading", "done", "failed"]
     message: str
     review: int
     made_on: str
-    panel: str
+    panel: Panel
     done: int
     total: int
     matrix: list[list[float]] | None = None
@@ -122,7 +123,7 @@ class _CorrectionJob:
     begun: Attempt
     setup: int
     unit: int
-    kind: str = "correction"
+    kind: Literal["correction"] = "correction"
 
     def work(self) -> None:
         self.owner.work(self.begun, self.setup, self.unit)

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from lumenar.bench.ports import MeterReading
-from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
+from lumenar.bench.runner import SetupState, State, Step, Watched
+from lumenar.core.readings import Outcome
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.store import readings, runs

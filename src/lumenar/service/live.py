@@ -11,10 +11,11 @@ import numpy as np
 
 from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.ports import MeterReading
-from lumenar.bench.runner import Outcome, SetupState, State, Step, Watched
+from lumenar.bench.runner import SetupState, State, Step, Watched
 from lumenar.core.colour import difference, spaces
+from lumenar.core.readings import Outcome
 from lumenar.core.targets import Anchor, resolve
-from lumenar.service.bench_views import BenchStatus, LivePatch, LiveReading, place_of
+from lumenar.service.bench_views import BenchState, BenchStatus, LivePatch, LiveReading, place_of
 from lumenar.service.events import Event, Hub
 from lumenar.service.journal import Tally
 from lumenar.service.rig import Rig
@@ -56,7 +57,9 @@ class LiveView:
         """A raw reading with the correction in force."""
         return self._rig.corrected(XYZ)
 
-    def read(self, code: str, outcome: str, XYZ: np.ndarray | None, target: tuple[float, float] | None = None) -> None:
+    def read(
+        self, code: str, outcome: Outcome, XYZ: np.ndarray | None, target: tuple[float, float] | None = None
+    ) -> None:
         """The last reading."""
         u, v = (None, None) if XYZ is None else (float(x) if np.isfinite(x) else None for x in spaces.XYZ_to_uv(XYZ))
         Y, de = target or (None, None)
@@ -143,9 +146,9 @@ class LiveView:
         run, tally, kind, closing = self.run, self._tally, self._seat.kind, self._seat.closing
         # Between two runs the bench is not at rest: the next one is about to be put on it. A run that has just ended may
         # still lie on it for a moment.
-        waiting = "queued" if self.queued and not closing else "idle"
+        waiting: BenchState = "queued" if self.queued and not closing else "idle"
         over = run is not None and run.state in ("done", "stopped")
-        state = waiting if over else run.state if run is not None else "running" if kind else waiting
+        state: BenchState = waiting if over else run.state if run is not None else "running" if kind else waiting
         c = self._rig.correction
         return BenchStatus(
             state=state,

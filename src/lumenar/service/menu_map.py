@@ -12,9 +12,13 @@ from lumenar.core.menu import (
     WORDS,
     Consequences,
     Control,
+    Kind,
     Menu,
     MenuError,
     Mode,
+    Panel,
+    Place,
+    Scope,
     Value,
     document_of,
     menu_from,
@@ -24,7 +28,7 @@ from lumenar.core.menu import (
 from lumenar.core.menu_csv import csv_of, menu_from_csv
 from lumenar.core.menu_text import text_of_controls, text_of_modes
 from lumenar.core.strict_json import DoubledNameError, once
-from lumenar.core.targets import resolve
+from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
@@ -45,8 +49,8 @@ class MenuControl:
     by mode the defaults that are its own; locked_by: what locks it, in words."""
 
     path: str
-    place: str
-    kind: str
+    place: Place
+    kind: Kind
     values: str
     minimum: float
     maximum: float
@@ -54,7 +58,7 @@ class MenuControl:
     choices: list[str]
     default: str | None
     own: dict[str, str]
-    scope: str
+    scope: Scope
     role: str | None
     group: str
     bears: bool
@@ -72,7 +76,7 @@ class MenuMode:
     """One mode on the map; measured: whether readings hang on it, so that it cannot be taken out."""
 
     name: str
-    signal: str
+    signal: Signal
     target: str
     target_title: str
     locks: list[str]
@@ -111,7 +115,7 @@ class MenuMap:
     maker: str
     model: str
     kind: str
-    panel: str
+    panel: Panel
     stand_in: bool
     samples: list[MenuSample]
     shared: int

@@ -10,7 +10,8 @@ from typing import Literal
 
 import numpy as np
 
-from lumenar.bench.drivers.by_hand import LUMINANCE, HandMeter
+from lumenar.bench.drivers import DRIVERS, DriverKey
+from lumenar.bench.drivers.typed import LUMINANCE, HandMeter
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -20,8 +21,6 @@ from lumenar.store.instruments import InstrumentRow
 
 Role = Literal["meter", "reference"]
 Kind = Literal["colorimeter", "spectroradiometer", "luminance meter"]
-TYPED = "typed"
-"""The driver of a meter that only shows numbers."""
 LUMINANCE_FACTOR = 3.0
 """A correction that changes white's luminance by more than this factor is a slip rather than a correction."""
 
@@ -47,7 +46,7 @@ class NamedMeter:
 
     id: int
     version: str
-    driver: str
+    driver: DriverKey
     identity: MeterIdentity
     calibrated_days_ago: int | None
     corrected_for: list[str]
@@ -84,7 +83,7 @@ def _view(row: InstrumentRow, panels: list[str]) -> NamedMeter:
         row.name, row.serial, role, kinds.get(row.kind, "colorimeter"), row.calibrated_on,
         None if row.repeatability is None else 100 * row.repeatability, row.floor, row.note,
     )  # fmt: skip
-    return NamedMeter(row.id, digest(row), row.driver, identity, days, panels)
+    return NamedMeter(row.id, digest(row), DRIVERS[row.driver].key, identity, days, panels)
 
 
 def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
@@ -110,7 +109,7 @@ def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
         raise BadInputError("meter", "A meter's floor lies within 0 and 1,000 cd/m².", "floor_cd_m2")
     share = None if m.repeatability_percent is None else m.repeatability_percent / 100
     return InstrumentRow(
-        number, m.role, TYPED, m.kind, name, serial, m.calibrated_on, share, m.floor_cd_m2, m.note.strip()[:200]
+        number, m.role, DRIVERS["typed"].key, m.kind, name, serial, m.calibrated_on, share, m.floor_cd_m2, m.note.strip()[:200]
     )  # fmt: skip
 
 

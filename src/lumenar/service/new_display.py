@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar, get_args
 
-from lumenar.core.menu import Menu, MenuError, document_of
+from lumenar.core.menu import Menu, MenuError, Panel, document_of
 from lumenar.core.menu_text import MenuTextError, controls_from, modes_from
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -16,8 +17,9 @@ from lumenar.service.targets import titles
 from lumenar.store import menus, reviews
 from lumenar.store.reviews import UnitRow
 
+T = TypeVar("T", bound=str)
 KINDS = ("monitor", "television", "projector", "phone", "laptop")
-PANELS = ("lcd", "oled", "projector", "other")
+PANELS: tuple[Panel, ...] = get_args(Panel)
 USUAL_TARGETS = {
     "monitor": "srgb", "laptop": "srgb", "phone": "srgb", "television": "bt709_bt1886", "projector": "bt709_bt1886",
 }  # fmt: skip
@@ -59,9 +61,9 @@ def add(app: Application, new: NewDisplay) -> int:
         text = getattr(new, name)
         if len(text) > 80 or any(ord(c) < 32 for c in text):
             raise BadInputError("display", f"The {name} has at most 80 characters, all of them printable.", name)
-    _one_of("kind", new.kind, KINDS)
-    _one_of("panel", new.panel, PANELS)
-    _one_of("signal_range", new.signal_range, ("full", "limited"))
+    one_of("kind", new.kind, KINDS)
+    panel = one_of("panel", new.panel, PANELS)
+    one_of("signal_range", new.signal_range, ("full", "limited"))
     if not 6 <= new.bits <= 16:
         raise BadInputError("display", f"A signal has 6 to 16 bits, not {new.bits}.", "bits")
     if new.size_inch is not None and not 1 <= new.size_inch <= 1000:
@@ -87,7 +89,7 @@ def add(app: Application, new: NewDisplay) -> int:
             menu_id = menus.add(db, document_of(menu))
         row = UnitRow(
             0, review_id, menu_id, new.maker.strip(), new.model.strip(), new.serial.strip(),
-            new.sample.strip() or "A", new.firmware.strip(), new.kind, new.panel, "", new.size_inch, new.width_px,
+            new.sample.strip() or "A", new.firmware.strip(), new.kind, panel, "", new.size_inch, new.width_px,
             new.height_px, new.bits, new.signal_range,
         )  # fmt: skip
         suffix = "" if first is None else f" (sample {row.sample})"
@@ -112,9 +114,12 @@ def _may_be_a_sample(app: Application, new: NewDisplay, first: UnitRow | None) -
     return first
 
 
-def _one_of(name: str, value: str, known: tuple[str, ...]) -> None:
-    if value not in known:
-        raise BadInputError("display", f"The {name} is one of {', '.join(known)}, not {value!r}.", name)
+def one_of(name: str, value: str, known: Sequence[T]) -> T:
+    """The value among those known; BadInputError with the field's name where it is none of them."""
+    for one in known:
+        if one == value:
+            return one
+    raise BadInputError("display", f"The {name} is one of {', '.join(map(str, known))}, not {value!r}.", name)
 
 
 def parse(modes: str, controls: str, kind: str = "monitor", named: Mapping[str, str] | None = None) -> Menu:

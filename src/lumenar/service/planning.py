@@ -8,9 +8,9 @@ from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from lumenar.bench.drivers import by_hand
-from lumenar.bench.drivers.by_hand import HandMeter
+from lumenar.bench.drivers import typed
 from lumenar.bench.drivers.simulated import DARK_ROOM, meters
+from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
 from lumenar.bench.runner import SetupState
@@ -235,9 +235,9 @@ def new_run(
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
     rooms = conditions.of_review(app.db.connection(), review_id)
-    row, meter = shown.row, meters() if shown.stand_in else by_hand.meters(hand_meter)
+    row, meter = shown.row, meters() if shown.stand_in else typed.meters(hand_meter)
     # A matrix needs all three of X, Y and Z.
-    colour = meter["XYZ"].get("kind") != by_hand.LUMINANCE
+    colour = meter["XYZ"].get("kind") != typed.LUMINANCE
     correction = None
     if colour:
         named = meter["XYZ"]["name"], meter["XYZ"].get("serial", "")
@@ -287,5 +287,5 @@ class Estimate:
         """Expected integration times of patches; by hand, the time it takes a person to show, read and type one."""
         row = self._setups[setup]
         if self._stand_in is None:
-            return [by_hand.STEP_S] * len(patches)
+            return [typed.STEP_S] * len(patches)
         return self._stand_in.expected_s(resolve(row.target), settings_of(self._shown.menu, row), patches)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
@@ -18,6 +19,7 @@ from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.numbers import significant
 from lumenar.core.readings import (
     COLD,
+    Arranged,
     MeterLimits,
     Patch,
     Pattern,
@@ -26,11 +28,12 @@ from lumenar.core.readings import (
     Spectrum,
     Trace,
     Waveform,
+    arranged,
     collect,
     floor_from,
 )
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
-from lumenar.core.targets import Target, of_its_own, resolve
+from lumenar.core.targets import DEFAULT_TARGETS, Target, of_its_own, resolve
 from lumenar.service.errors import BadInputError
 from lumenar.service.loading import corrected_limits
 
@@ -39,7 +42,7 @@ MAX_BYTES = 64_000_000
 """A readings file is at most so large: about 300,000 readings."""
 Signal01 = Annotated[float, Field(ge=-0.1, le=1.1)]
 Tristimulus = Annotated[float, Field(ge=-MAX_CD_M2, le=MAX_CD_M2 * 10)]
-_DEFAULT_TARGET = {"sdr": "srgb", "pq": "bt2020_pq", "hlg": "bt2020_hlg"}
+_DEFAULT_TARGET = {**DEFAULT_TARGETS, "sdr": "srgb"}
 NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
 """Near black a real meter reads slightly less than nothing: components down to this, and this share of Y, are readings."""
 DIMMER = 1.1
@@ -186,6 +189,12 @@ class FileRun(_Strict):
     whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
 
 
+@lru_cache(maxsize=1 << 16)
+def _patch(*what: Any) -> Patch:
+    """A patch; setup after setup is read by the same list."""
+    return Patch(*what)
+
+
 class FileReading(_Strict):
     """One patch and its XYZ. XYZ may be null only where the meter said that the light was under its floor."""
 
@@ -206,11 +215,11 @@ class FileReading(_Strict):
     spectrum: FileSpectrum | None = None
     id: int | None = None
 
-    @property
+    @cached_property
     def patch(self) -> Patch:
         """The patch that was read."""
         reads: Reads = "waveform" if self.waveform else "spectrum" if self.spectrum else "XYZ"
-        return Patch(
+        return _patch(
             self.rgb, self.window, self.background, self.level, self.zone, self.pattern, self.at_s, self.repeat, reads
         )
 
@@ -273,6 +282,57 @@ class FileSetup(_Strict):
     def target_key(self) -> str:
         """The declared target, by default the signal's usual one."""
         return self.target or _DEFAULT_TARGET[self.signal]
+
+    @cached_property
+    def ordered(self) -> list[FileReading]:
+        """Its readings in the order in which they were taken."""
+        return sorted(self.readings, key=reading_order)
+
+    @cached_property
+    def served(self) -> dict[str | None, list[FileReading]]:
+        """Its readings in order by the measurement they name, with those that name none under each; under None these alone."""
+        names = {r.measurement for r in self.readings}
+        return {n: [r for r in self.ordered if r.measurement in (None, n)] for n in {None, *names}}
+
+    def serving(self, measurement: str) -> list[FileReading]:
+        """Its readings in order that serve a measurement; always the same list."""
+        return self.served.get(measurement, self.served[None])
+
+    @cached_property
+    def by_meter(self) -> dict[str | None, list[FileReading]]:
+        """Its readings of light by the meter they name."""
+        found: dict[str | None, list[FileReading]] = {}
+        for r in self.readings:
+            if r.waveform is None and r.spectrum is None:
+                found.setdefault(r.meter, []).append(r)
+        return found
+
+    @cached_property
+    def first_meters(self) -> dict[str | None, dict[str | None, int]]:
+        found: dict[str | None, dict[str | None, int]] = {}
+        for i, r in enumerate(self.readings):
+            if r.waveform is None and r.spectrum is None:
+                found.setdefault(r.measurement, {}).setdefault(r.meter, i)
+        return found
+
+    def meters_of(self, measurement: str) -> list[str | None]:
+        """The meters of light that readings for a measurement name, in the order of the file."""
+        first = {**self.first_meters.get(measurement, {})}
+        for meter, i in self.first_meters.get(None, {}).items():
+            first[meter] = min(i, first.get(meter, i))
+        return sorted(first, key=lambda m: first[m])
+
+    @cached_property
+    def known_limits(self) -> dict[str, tuple[MeterLimits, str]]:
+        return {}
+
+    def limits_of(self, m: FileMeter) -> tuple[MeterLimits, str]:
+        """A meter's limits without its correction, and what was assumed of them: as stated, or as all that it read of the setup
+        tells."""
+        if m.id not in self.known_limits:
+            nameless = self.by_meter.get(None, []) if m.id == "unnamed" else []
+            self.known_limits[m.id] = _meter_limits(m, [*self.by_meter.get(m.id, []), *nameless])
+        return self.known_limits[m.id]
 
     @model_validator(mode="after")
     def _consistent(self) -> FileSetup:
@@ -343,6 +403,18 @@ class ReadingsFile(_Strict):
                     raise ValueError(f"setup {setup.name!r}, readings[{i}] names the unknown meter {r.meter!r}")
         return self
 
+    @cached_property
+    def lists(self) -> dict[object, Arranged]:
+        """Lists of patches that were arranged already."""
+        return {}
+
+    def arranged(self, read: Sequence[FileReading], made_for: tuple[Target, ...]) -> Arranged:
+        """The patches of readings, arranged; setups that were read by the same list share it."""
+        key = (tuple(r.patch for r in read), made_for)
+        if key not in self.lists:
+            self.lists[key] = arranged(key[0], made_for)
+        return self.lists[key]
+
 
 def setup_key(name: str, unit: str | None) -> str:
     """What tells a setup from the others of a file: its name, and of which unit it is where the file says so."""
@@ -405,15 +477,12 @@ def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T
 def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tuple[MeterLimits, tuple[str, ...]]:
     """The limits of the meters used, the poorest of them, and what was assumed of them; a floor that is not stated is
     estimated from all that the meter read of the setup."""
-    own = [r for r in setup.readings if r.waveform is None and r.spectrum is None]
     meters = [m for m in file.meters if m.id in used]
     if not meters or None in used:
         meters.append(FileMeter(id="unnamed"))
     found, said = [], []
     for m in meters:
-        limits, sentence = _meter_limits(
-            m, [r for r in own if r.meter == m.id or (m.id == "unnamed" and r.meter is None)]
-        )
+        limits, sentence = setup.limits_of(m)
         found.append(limits)
         said += [sentence] if sentence else []
     by_correction = [m for m in meters if m.correction is not None]
@@ -429,10 +498,11 @@ def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tupl
     return corrected_limits(base, c.correction, series, u), tuple(said)
 
 
-def meter_limits_of(m: FileMeter, setup: FileSetup) -> MeterLimits:
-    """A meter's limits in a setup without its correction: as stated, or as all that it read of the setup tells."""
-    own = [r for r in setup.readings if r.waveform is None and r.spectrum is None]
-    return _meter_limits(m, [r for r in own if r.meter == m.id or (m.id == "unnamed" and r.meter is None)])[0]
+@lru_cache(maxsize=4)
+def _groups(read: tuple[tuple[str | None, Patch], ...]) -> NDArray[np.intp]:
+    """Which readings are of the same patch for the same measurement, as numbers; many setups are read by the same list."""
+    seen: dict[object, int] = {}
+    return np.array([seen.setdefault(r, len(seen)) for r in read], np.intp)
 
 
 def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits, str]:
@@ -442,10 +512,8 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
         return MeterLimits(repeatability, m.floor_cd_m2 or 0.0, m.absolute_cd_m2), ""
     if m.floor_cd_m2:
         return MeterLimits(repeatability, m.floor_cd_m2, m.floor_cd_m2 / 3), ""
-    seen: dict[object, int] = {}
-    group = [seen.setdefault((r.measurement, r.patch), len(seen)) for r in own]
     XYZ = np.array([r.XYZ or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
-    absolute, origin = floor_from(XYZ, np.array(group, np.intp), repeatability)
+    absolute, origin = floor_from(XYZ, _groups(tuple((r.measurement, r.patch) for r in own)), repeatability)
     how = {
         "repeats": "estimated from patches that were read more than once",
         "negatives": "estimated from its negative readings",
@@ -475,20 +543,20 @@ def analyse_setup(
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
-        own = [r for r in setup.readings if r.measurement in (None, m.key)]
+        own = setup.serving(m.key)
         if setup.signal not in m.signals or not own:
             continue
-        own.sort(key=reading_order)
-        meters = frozenset(r.meter for r in own if r.waveform is None and r.spectrum is None)
+        meters = frozenset(setup.meters_of(m.key))
         if meters not in by_meters:
             by_meters[meters] = _limits(file, setup, set(meters))
         limits, _ = by_meters[meters]
         run = setup.run_of(m.key)
         try:
             # Readings that serve every measurement are the same for each.
-            key = (tuple(map(id, own)), COLD if run.warm is False else 0.0, meters)
+            key = (id(own), COLD if run.warm is False else 0.0, meters)
             if key not in collected:
-                collected[key] = _collected(own, limits, corrections, key[1], of_its_own(resolve(setup.target_key)))
+                by_list = file.arranged(own, of_its_own(resolve(setup.target_key)))
+                collected[key] = _collected(own, by_list, limits, corrections, key[1])
             readings = collected[key]
             rested = run.rested_white.XYZ[1] if run.rested_white else None
             watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
@@ -503,11 +571,11 @@ def analyse_setup(
 
 
 def _collected(
-    own: Sequence[FileReading], limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]], cold: float,
-    made_for: tuple[Target, ...],
+    own: Sequence[FileReading], by_list: Arranged, limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]],
+    cold: float,
 ) -> Readings:  # fmt: skip
     return collect(
-        [r.patch for r in own],
+        by_list,
         np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
         np.array([r.flag == "below_floor" for r in own], bool),
         limits,
@@ -515,7 +583,6 @@ def _collected(
         [r.trace for r in own],
         [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
         cold,
-        made_for,
     )
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lumenar.core.menu import Value
+from lumenar.core.menu import Place, Value
+from lumenar.core.targets import Signal
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display
@@ -16,7 +17,7 @@ class RecallStep:
     """One entry of the menu to set, in order. before: what it shows then (none where nobody knows it). resets and locks: what
     falls back and what cannot be set any more once it is set; frees: what can be set only then."""
 
-    place: str
+    place: Place
     path: str
     before: Value | None
     value: Value
@@ -30,7 +31,7 @@ class Recall:
     """A setup's recall list: from its mode as shipped. unknown: controls of which nobody knows what they were."""
 
     mode: str
-    signal: str
+    signal: Signal
     steps: list[RecallStep]
     unknown: list[str]
 

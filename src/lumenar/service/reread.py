@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from lumenar.bench.habits import HABITS
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import BelowFloorError, InstrumentError, SaturatedError, apply_all
-from lumenar.core.readings import Patch, code_of
+from lumenar.core.readings import Outcome, Patch, code_of
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
@@ -19,6 +20,14 @@ from lumenar.store import hand, readings, runs
 from lumenar.store.readings import NewReading
 
 AGAIN = 2
+
+
+@dataclass(frozen=True)
+class CellPatches:
+    """The patches of a cell; message: why the last attempt to read one of them again came to nothing, empty where it did not."""
+
+    patches: list[ReadPatch]
+    message: str
 
 
 @dataclass(frozen=True)
@@ -65,7 +74,7 @@ class _Job:
     owner: Reread
     run: int
     patch: int
-    kind: str = "reread"
+    kind: Literal["reread"] = "reread"
 
     def work(self) -> None:
         self.owner.work(self.run, self.patch)
@@ -74,7 +83,7 @@ class _Job:
         """It takes two readings; nothing is to be left."""
 
     def failed(self, error: BaseException) -> bool:
-        self.owner.message = f"The patch could not be read again ({type(error).__name__}: {error})."
+        self.owner.failed(self.run, f"The patch could not be read again ({type(error).__name__}: {error}).")
         return False
 
 
@@ -82,7 +91,18 @@ class Reread:
     """Reads patches again on the bench, one at a time."""
 
     def __init__(self, app: Application, bench: BenchService) -> None:
-        self.app, self.bench, self.message = app, bench, ""
+        self.app, self.bench = app, bench
+        self._failed: tuple[int, str] | None = None
+
+    def failed(self, run_id: int, message: str) -> None:
+        """A patch of that run could not be read again."""
+        self._failed = run_id, message
+
+    def cell(self, review_id: int, setup_id: int, measurement: str) -> CellPatches:
+        """As of `patches_of`, with what became of the last attempt to read one of them again."""
+        patches = patches_of(self.app, review_id, setup_id, measurement)
+        run, message = self._failed or (0, "")
+        return CellPatches(patches, message if patches and patches[0].run == run else "")
 
     def start(self, run_id: int, patch_id: int) -> None:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use, the run is by hand or is not
@@ -108,7 +128,7 @@ class Reread:
             raise ConflictError(
                 "stale", f"The setup is not as it was: {newest.stale[held[0]]}. Measure the cell again."
             )
-        self.message = ""
+        self._failed = None
         self.bench.seat.take(_Job(run.review_id, self, run_id, patch_id))
         self.bench.live.tell()
 
@@ -135,10 +155,10 @@ class Reread:
                 read = bench.meter.read()
                 new = NewReading(patch_id, attempt, "ok", read.XYZ, read.exposure_s, bench.clock.now(), now())
             except (BelowFloorError, SaturatedError) as e:
-                outcome = "below_floor" if isinstance(e, BelowFloorError) else "saturated"
+                outcome: Outcome = "below_floor" if isinstance(e, BelowFloorError) else "saturated"
                 new = NewReading(patch_id, attempt, outcome, None, None, bench.clock.now(), now())
             except InstrumentError as e:
-                self.message = f"{e}. {e.advice}"
+                self.failed(run_id, f"{e}. {e.advice}")
                 break
             with self.app.db.transaction() as writing:
                 readings.add(writing, new)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, SimulatedClock
+from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, FaultKey, SimulatedClock
 from lumenar.bench.ports import Bench
 from lumenar.core.colour.correction import corrected
 from lumenar.service.application import Application
@@ -49,7 +49,7 @@ class Rig:
         if self.clock is not None:
             self.clock.speed = speed
 
-    def set_fault(self, fault: str | None, in_use: bool) -> None:
+    def set_fault(self, fault: FaultKey | None, in_use: bool) -> None:
         """Make the stand-in meter fail, or heal it."""
         if fault is not None and fault not in FAULTS:
             raise BadInputError("fault", f"The stand-in can fail by {', '.join(FAULTS)}.", "fault")
@@ -58,7 +58,7 @@ class Rig:
         self.bench.meter.fault = fault  # type: ignore[attr-defined]
 
     @property
-    def fault(self) -> str | None:
+    def fault(self) -> FaultKey | None:
         """What is wrong with the stand-in meter."""
         return getattr(self.bench.meter, "fault", None) if self.bench is not None else None
 

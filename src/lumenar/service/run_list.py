@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
 
 from lumenar.service.application import Application
 from lumenar.service.errors import NotFoundError
 from lumenar.store import reviews, runs
-from lumenar.store.runs import RunRow
-
-RunState = Literal["queued", "running", "paused", "waiting", "stopped", "done"]
+from lumenar.store.runs import RunRow, RunState
 
 
 @dataclass(frozen=True)
@@ -40,12 +37,9 @@ class RunPage:
 
 
 def _view(app: Application, run: RunRow) -> RunView:
-    states: dict[str, RunState] = {
-        "queued": "queued", "running": "running", "paused": "paused", "waiting": "waiting", "stopped": "stopped", "done": "done",
-    }  # fmt: skip
     progress = runs.progress(app.db.connection(), run.id)
     return RunView(
-        run.id, run.review_id, run.unit_id, states[run.state], run.message, run.created_at, str(run.meter.get("name", "")),
+        run.id, run.review_id, run.unit_id, run.state, run.message, run.created_at, str(run.meter.get("name", "")),
         str(run.meter.get("serial", "")), run.correction_id is not None, None if run.warm is None else bool(run.warm),
         progress.done, progress.total,
     )  # fmt: skip

@@ -5,8 +5,9 @@ from __future__ import annotations
 import logging
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Literal
 
-from lumenar.bench.drivers.by_hand import LUMINANCE, HandMeter
+from lumenar.bench.drivers.typed import LUMINANCE, HandMeter
 from lumenar.bench.habits import Habits
 from lumenar.bench.plan import Cell
 from lumenar.bench.runner import Runner
@@ -29,7 +30,7 @@ log = logging.getLogger("lumenar.bench")
 class RunJob:
     """One run on the bench."""
 
-    kind = "run"
+    kind: Literal["run"] = "run"
 
     def __init__(self, app: Application, rig: Rig, live: LiveView, run: RunRow) -> None:
         self.app, self._rig, self._live, self.run, self.review = app, rig, live, run, run.review_id

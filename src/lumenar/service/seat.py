@@ -6,18 +6,23 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from typing import Protocol
+from typing import Literal, Protocol
 
 from lumenar.service.errors import ConflictError
 
 log = logging.getLogger("lumenar.bench")
 
 
+Occupying = Literal["run", "free", "correction", "reread"]
+
+
 class Job(Protocol):
     """Something that occupies the bench."""
 
-    kind: str
-    """"run", "free" or "correction"."""
+    @property
+    def kind(self) -> Occupying:
+        """What it is."""
+
     review: int
     """The review that it works on, which can't be deleted meanwhile."""
 
@@ -50,7 +55,7 @@ class Seat:
         return self._job
 
     @property
-    def kind(self) -> str:
+    def kind(self) -> Occupying | Literal[""]:
         """What the job is, empty while there is none."""
         job = self._job
         return job.kind if job is not None else ""

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
-from lumenar.core.menu import MenuError, Value, text_of
-from lumenar.core.targets import resolve
+from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, text_of
+from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
@@ -17,7 +17,7 @@ from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice, choices
 from lumenar.store import conditions, reviews, runs
 from lumenar.store.conditions import ConditionRow
-from lumenar.store.reviews import SetupRow
+from lumenar.store.reviews import Known, SetupRow
 
 Origin = Literal["unknown", "assumed", "read", "set"]
 
@@ -28,8 +28,8 @@ class ControlView:
     what it can be, and why it cannot be set."""
 
     path: str
-    place: str
-    kind: str
+    place: Place
+    kind: Kind
     value: float | str | None
     default: float | str | None
     origin: Origin
@@ -37,7 +37,7 @@ class ControlView:
     maximum: float
     step: float
     choices: list[str]
-    scope: str
+    scope: Scope
     bears: bool
     locked: str | None
 
@@ -69,7 +69,7 @@ class SetupView:
     version: str
     name: str
     mode: str
-    signal: str
+    signal: Signal
     sample: str
     firmware: str
     unit: int
@@ -126,8 +126,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     def origin(path: str) -> Origin:
         if path not in state:
             return "unknown"
-        said = setup.origins.get(path, "assumed")
-        return "read" if said == "read" else "set" if said == "set" else "assumed"
+        return setup.origins.get(path, "assumed")
 
     controls = [
         ControlView(
@@ -197,7 +196,7 @@ def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> Se
     forgotten = {p for p, v in edit.values.items() if v is None}
     known = {p: v for p, v in {**setup.changes, **edit.values}.items() if v is not None}
     changes = _checked(app, setup, known)
-    origins: dict[str, str] = {p: o for p, o in setup.origins.items() if p not in forgotten}
+    origins: dict[str, Known] = {p: o for p, o in setup.origins.items() if p not in forgotten}
     for path, value in edit.values.items():
         if value is not None:
             origins[path] = "set"

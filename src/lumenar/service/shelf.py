@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from lumenar.bench.drivers.simulated import Arrival
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Menu, document_of
+from lumenar.core.menu import Menu, Panel, document_of
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -42,7 +42,7 @@ class ShelfEntry:
     id: int
     name: str
     kind: str
-    panel: str
+    panel: Panel
     about: str
     sample: str
     serial: str
@@ -64,7 +64,7 @@ class ShippedUnit:
     file: str
     name: str
     kind: str
-    panel: str
+    panel: Panel
     about: str
     modes: list[str]
 

@@ -7,7 +7,7 @@ from typing import Literal
 
 from lumenar.core.colour.spaces import XYZ_to_xy
 from lumenar.core.colour.temperature import cct_duv
-from lumenar.core.targets import CUSTOM, TARGETS, Target, TargetError, custom, resolve
+from lumenar.core.targets import CUSTOM, TARGETS, Signal, Target, TargetError, custom, resolve
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -48,7 +48,7 @@ class TargetView:
     id: int | None
     version: str
     key: str
-    signal: str
+    signal: Signal
     definition: TargetDefinition | None
     """None where it is no SDR target, which cannot be copied."""
     title: str

@@ -10,7 +10,7 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu as DisplayMenu
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Score, rank, score, tied
-from lumenar.core.targets import resolve
+from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, loading
 from lumenar.service.application import Application
 from lumenar.service.displays import display_of
@@ -42,7 +42,7 @@ class ModeScore:
 
     setup: int
     name: str
-    signal: str
+    signal: Signal
     target: str
     target_title: str
     shipped: bool

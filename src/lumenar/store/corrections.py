@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from lumenar.core.menu import Panel
+
 
 @dataclass(frozen=True)
 class CorrectionRow:
@@ -16,7 +18,7 @@ class CorrectionRow:
     made before that was kept. serial: the meter's, empty where it was not recorded."""
 
     id: int
-    panel: str
+    panel: Panel
     meter: str
     reference: str
     made_on: str

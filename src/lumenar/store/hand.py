@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sqlite3
 from dataclasses import dataclass
+from typing import Literal
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings import Outcome, Patch
 from lumenar.store.runs import PATCH, patch_of
 
 
@@ -16,7 +17,7 @@ class SheetRow:
     id: int
     setup_id: int
     patch: Patch
-    outcome: str
+    outcome: Outcome | Literal[""]
     XYZ: tuple[float, float, float] | None
 
 

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from lumenar.core.readings import Patch, Spectrum, Trace, Waveform
-from lumenar.store.checksum import bytes_sum, reading_sum
+from lumenar.core.readings import Outcome, Patch, Spectrum, Trace, Waveform
+from lumenar.store.checksum import bytes_sum, reading_sum, reading_sums
 from lumenar.store.database import SAVE, DamagedError
 from lumenar.store.runs import PATCH, patch_of
 
@@ -21,7 +21,7 @@ class NewReading:
 
     patch_id: int
     attempt: int
-    outcome: str
+    outcome: Outcome
     XYZ: tuple[float, float, float] | None
     exposure_s: float | None
     at_s: float
@@ -56,22 +56,24 @@ def add(db: sqlite3.Connection, new: NewReading) -> int:
 
 def add_all(db: sqlite3.Connection, run_id: int, new: Sequence[NewReading]) -> None:
     """Commit all readings of a run at a time; what `add` does one by one."""
+    nothing = (np.nan,) * 3
+    sums = reading_sums(np.array([(n.patch_id, *(n.XYZ or nothing), n.at_s) for n in new], float).reshape(-1, 5))
     db.executemany(
         "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
         " VALUES (?,?,?,?,?,?,?,?,?,?)",
         [
-            (
-                n.patch_id, n.attempt, n.outcome, X, Y, Z, n.exposure_s, n.at_s, n.read_at,
-                reading_sum(n.patch_id, X, Y, Z, n.at_s),
-            )
-            for n in new
-            for X, Y, Z in [n.XYZ or (None, None, None)]
+            (n.patch_id, n.attempt, n.outcome, *(n.XYZ or (None,) * 3), n.exposure_s, n.at_s, n.read_at, checksum)
+            for n, checksum in zip(new, sums.tolist(), strict=True)
         ],
     )  # fmt: skip
     db.executemany(
         "INSERT INTO trace SELECT id, ?, ?, ?, ?, ? FROM reading WHERE patch_id = ? AND attempt = ?",
         [(*_packed(n.trace), n.patch_id, n.attempt) for n in new if n.trace is not None],
     )
+    planned = db.execute("SELECT count(*) FROM patch WHERE run_id = ?", (run_id,)).fetchone()[0]
+    if planned == sum(n.attempt == 1 for n in new):
+        db.execute("UPDATE run_cell SET readings = patches WHERE run_id = ?", (run_id,))
+        return
     db.execute(
         "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g"
         " ON g.patch_id = p.id AND g.attempt = 1 WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id"

@@ -6,9 +6,12 @@ import json
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
-from typing import Any
+from typing import Any, Literal
 
+from lumenar.core.menu import Panel
 from lumenar.core.targets import Signal
+
+Known = Literal["read", "set"]
 
 
 @dataclass(frozen=True)
@@ -24,7 +27,7 @@ class UnitRow:
     sample: str
     firmware: str
     kind: str
-    panel: str
+    panel: Panel
     about: str
     size_inch: float | None
     width_px: int | None
@@ -55,7 +58,7 @@ class SetupRow:
     changes: Mapping[str, float | str]
     condition_id: int | None = None
     format: Mapping[str, float | str] = field(default_factory=dict)
-    origins: Mapping[str, str] = field(default_factory=dict)
+    origins: Mapping[str, Known] = field(default_factory=dict)
 
 
 def add_review(db: sqlite3.Connection, created_at: str) -> int:

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from hashlib import sha256
-from typing import Any
+from itertools import groupby
+from typing import Any, Literal
 
 from lumenar.core.readings import Patch
+
+RunState = Literal["queued", "running", "paused", "waiting", "stopped", "done"]
 
 
 @dataclass(frozen=True)
@@ -20,7 +25,7 @@ class RunRow:
     id: int
     review_id: int
     unit_id: int
-    state: str
+    state: RunState
     message: str
     created_at: str
     meters: Mapping[str, Mapping[str, Any]]
@@ -145,15 +150,23 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
             for i, n in enumerate(new.patches)
         ],
     )  # fmt: skip
+    # Patches of the same use that follow one another at a time: one reading may serve a dozen measurements.
+    at = first
+    for uses, alike in groupby(new.patches, lambda n: n.measurements):
+        beyond = at + sum(1 for _ in alike)
+        db.execute(
+            "INSERT INTO patch_use SELECT p.id, m.value FROM patch p CROSS JOIN json_each(?) m WHERE p.id >= ? AND p.id < ?",
+            (json.dumps(sorted(set(uses))), at, beyond),
+        )
+        at = beyond
+    counted = Counter((n.setup_id, n.measurements) for n in new.patches)
+    cells: Counter[tuple[int, str]] = Counter()
+    for (setup, uses), count in counted.items():
+        for m in set(uses):
+            cells[setup, m] += count
     db.executemany(
-        "INSERT INTO patch_use VALUES (?, ?)",
-        [(first + i, m) for i, n in enumerate(new.patches) for m in n.measurements],
-    )
-    db.execute(
-        "INSERT INTO run_cell (run_id, setup_id, measurement, patches)"
-        " SELECT p.run_id, p.setup_id, u.measurement, count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id"
-        " WHERE p.run_id = ? GROUP BY p.setup_id, u.measurement",
-        (run_id,),
+        "INSERT INTO run_cell (run_id, setup_id, measurement, patches) VALUES (?, ?, ?, ?)",
+        [(run_id, setup, m, count) for (setup, m), count in sorted(cells.items())],
     )
     db.executemany(
         "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied, condition, format, target)"
@@ -176,8 +189,13 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
 
 def _digest(new: NewRun, setup_id: int) -> str:
     """Tells plans apart: the patches of one setup in order, with the measurements that use them."""
-    own = [(n.patch, n.measurements) for n in new.patches if n.setup_id == setup_id]
-    return sha256(repr(own).encode()).hexdigest()[:32]
+    return _digest_of(tuple((n.patch, n.measurements) for n in new.patches if n.setup_id == setup_id))
+
+
+@lru_cache(maxsize=8)
+def _digest_of(own: tuple[tuple[Patch, tuple[str, ...]], ...]) -> str:
+    """Of setups that are read by the same list it is written out once."""
+    return sha256(repr(list(own)).encode()).hexdigest()[:32]
 
 
 def has_any(db: sqlite3.Connection, setup_id: int) -> bool:

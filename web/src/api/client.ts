@@ -45,6 +45,7 @@ export type PurposeVerdict = Schemas["PurposeVerdict"];
 export type ModeScore = Schemas["ModeScore"];
 export type EditionView = Schemas["EditionView"];
 export type PlanPreview = Schemas["PlanPreview"];
+export type Fault = NonNullable<Schemas["Fault"]["fault"]>;
 export type RunOption = Schemas["RunOption"];
 export type CellChoice = Schemas["CellChoice"];
 /** What is sent, by the name of its schema. */
@@ -65,11 +66,19 @@ const OFFLINE: Problem = {
   detail: "The server does not answer. Nothing is lost; start it again and this page goes on by itself.",
 };
 
+/** JSON knows no "not a number" and would send null, which says that nobody states it: what was typed is refused instead. */
+function onlyNumbers(place: string, value: unknown): unknown {
+  if (typeof value !== "number" || Number.isFinite(value)) return value;
+  const problem = { type: "urn:lumenar:bad-input", title: "Bad input", status: 400, place };
+  throw new ApiError({ ...problem, detail: `${place.replaceAll("_", " ")}: a number is wanted. Nothing was changed.` });
+}
+
 /** The API, by its document: addresses, what is asked and what is answered are checked by the compiler. */
 export const api = createClient<paths>({
   baseUrl: "",
   // A change says that it is JSON even where it has no body.
   headers: { "Content-Type": "application/json" },
+  bodySerializer: (body) => JSON.stringify(body, onlyNumbers),
   querySerializer: { array: { style: "form", explode: true } },
   fetch: (request) => globalThis.fetch(request),
 });
@@ -79,8 +88,8 @@ export async function got<T>(asked: Promise<{ data?: T; error?: unknown; respons
   let answer: Awaited<typeof asked>;
   try {
     answer = await asked;
-  } catch {
-    throw new ApiError(OFFLINE);
+  } catch (e) {
+    throw e instanceof ApiError ? e : new ApiError(OFFLINE);
   }
   const { data, error, response } = answer;
   if (response.ok) return data as T;

@@ -16,7 +16,7 @@ export function grown(board: Board, cells: Grown["cells"]): Board {
       cells: row.cells.map((cell) => {
         const now = own.find(([, measurement]) => measurement === cell.measurement);
         if (!now || now[2] === now[3]) return cell;
-        return { ...cell, state: "measuring", done: now[2], total: now[3] };
+        return { ...cell, state: "measuring" as const, done: now[2], total: now[3] };
       }),
     };
   });

@@ -2,19 +2,21 @@ import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient }
 import { api, type CellChoice, got } from "./client";
 import type { components } from "./schema";
 
-export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got(api.GET("/api/v1/reviews")) });
+export const shelfQuery = queryOptions({ queryKey: ["shelf"], queryFn: () => got(api.GET("/api/v1/reviews")) });
+export const useShelf = () => useQuery(shelfQuery);
 export const useShipped = () =>
   useQuery({
     queryKey: ["units"],
     queryFn: () => got(api.GET("/api/v1/units")),
     staleTime: Number.POSITIVE_INFINITY,
   });
-export const useMenu = (review: number, unit: number | null) =>
-  useQuery({
+export const menuQuery = (review: number, unit: number | null) =>
+  queryOptions({
     queryKey: ["menu", review, unit],
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/menu", { params: { path: { review }, query: { unit } } })),
-    placeholderData: keepPreviousData,
   });
+export const useMenu = (review: number, unit: number | null) =>
+  useQuery({ ...menuQuery(review, unit), placeholderData: keepPreviousData });
 export const useMenus = () => useQuery({ queryKey: ["menu", "known"], queryFn: () => got(api.GET("/api/v1/menus")) });
 export const useMenuHistory = (review: number, unit: number) =>
   useQuery({
@@ -22,32 +24,36 @@ export const useMenuHistory = (review: number, unit: number) =>
     queryFn: () =>
       got(api.GET("/api/v1/reviews/{review}/menu/history", { params: { path: { review }, query: { unit } } })),
   });
-export const useSheet = (run: number) =>
-  useQuery({
+export const sheetQuery = (run: number) =>
+  queryOptions({
     queryKey: ["sheet", run],
     queryFn: () => got(api.GET("/api/v1/runs/{run}/sheet", { params: { path: { run } } })),
   });
-export const useForms = () =>
-  useQuery({
-    queryKey: ["forms"],
-    queryFn: () => got(api.GET("/api/v1/forms")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-export const useBoard = (review: number) =>
-  useQuery({
+export const useSheet = (run: number) => useQuery(sheetQuery(run));
+export const formsQuery = queryOptions({
+  queryKey: ["forms"],
+  queryFn: () => got(api.GET("/api/v1/forms")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+export const useForms = () => useQuery(formsQuery);
+export const boardQuery = (review: number) =>
+  queryOptions({
     queryKey: ["board", review],
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/board", { params: { path: { review } } })),
   });
-export const useVerdict = (review: number) =>
-  useQuery({
+export const useBoard = (review: number) => useQuery(boardQuery(review));
+export const verdictQuery = (review: number) =>
+  queryOptions({
     queryKey: ["verdict", review],
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/verdict", { params: { path: { review } } })),
   });
-export const useEditions = (review: number) =>
-  useQuery({
+export const useVerdict = (review: number) => useQuery(verdictQuery(review));
+export const editionsQuery = (review: number) =>
+  queryOptions({
     queryKey: ["editions", review],
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/editions", { params: { path: { review } } })),
   });
+export const useEditions = (review: number) => useQuery(editionsQuery(review));
 const benchQuery = queryOptions({
   queryKey: ["bench"],
   queryFn: () => got(api.GET("/api/v1/bench")),
@@ -82,7 +88,14 @@ export interface Laid {
   target: string | null;
 }
 
-/** The same as the address of a view says it. */
+/** What an address says of it. */
+export const laidIn = (search: URLSearchParams): Laid => ({
+  overlay: search.getAll("overlay").map(Number),
+  pins: search.getAll("pin"),
+  target: search.get("target"),
+});
+
+/** The same as an address says it. */
 export function laidQuery({ overlay, pins, target }: Laid): URLSearchParams {
   const query = new URLSearchParams(overlay.map((o) => ["overlay", String(o)]));
   for (const p of pins) query.append("pin", p);
@@ -112,8 +125,11 @@ export function usePlates(review: number, setup: number, measurement: string, la
   });
 }
 
-export const useComparable = () =>
-  useQuery({ queryKey: ["compare", "setups"], queryFn: () => got(api.GET("/api/v1/compare/setups")) });
+export const comparableQuery = queryOptions({
+  queryKey: ["compare", "setups"],
+  queryFn: () => got(api.GET("/api/v1/compare/setups")),
+});
+export const useComparable = () => useQuery(comparableQuery);
 
 export function useComparison(setups: number[], target: string | null) {
   return useQuery({
@@ -152,14 +168,15 @@ export const useReadings = (review: number, setup: number, measurement: string) 
         }),
       ),
   });
-export const useTargets = () => useQuery({ queryKey: ["targets"], queryFn: () => got(api.GET("/api/v1/targets")) });
+export const targetsQuery = queryOptions({ queryKey: ["targets"], queryFn: () => got(api.GET("/api/v1/targets")) });
+export const useTargets = () => useQuery(targetsQuery);
 
-export const useInstruments = () =>
-  useQuery({
-    queryKey: ["instruments"],
-    queryFn: () => got(api.GET("/api/v1/instruments")),
-    refetchInterval: (query) => (query.state.data?.attempt?.step === "reading" ? 300 : false),
-  });
+export const instrumentsQuery = queryOptions({
+  queryKey: ["instruments"],
+  queryFn: () => got(api.GET("/api/v1/instruments")),
+  refetchInterval: (query) => (query.state.data?.attempt?.step === "reading" ? 300 : false),
+});
+export const useInstruments = () => useQuery(instrumentsQuery);
 
 export const useFree = () =>
   useQuery({ queryKey: ["free"], queryFn: () => got(api.GET("/api/v1/free")), staleTime: Number.POSITIVE_INFINITY });

@@ -1325,24 +1325,33 @@ export interface components {
             done: number;
             /** Total */
             total: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "paused" | "waiting" | "stopped" | "done";
         };
         /**
          * Attempt
          * @description A correction being made, or made and not yet kept. step: "reading", "done" or "failed".
          */
         Attempt: {
-            /** Step */
-            step: string;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "reading" | "done" | "failed";
             /** Message */
             message: string;
             /** Review */
             review: number;
             /** Made On */
             made_on: string;
-            /** Panel */
-            panel: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
             /** Done */
             done: number;
             /** Total */
@@ -1387,10 +1396,16 @@ export interface components {
          * @description All that the bench bar shows. kind: what occupies the bench, "run", "free" or "correction", empty at rest.
          */
         BenchStatus: {
-            /** State */
-            state: string;
-            /** Kind */
-            kind: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "idle" | "queued" | "running" | "paused" | "waiting" | "stopped" | "done";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "" | "run" | "free" | "correction" | "reread";
             /** Message */
             message: string;
             /** Run */
@@ -1414,7 +1429,7 @@ export interface components {
             /** Drift Percent */
             drift_percent: number | null;
             /** Fault */
-            fault: string | null;
+            fault: ("time-out" | "unplugged" | "lost" | "saturated" | "drift" | "glitch") | null;
             patch: components["schemas"]["LivePatch"] | null;
             reading: components["schemas"]["LiveReading"] | null;
             /** Queued */
@@ -1450,10 +1465,16 @@ export interface components {
          *     what is doubtful of it.
          */
         BoardCell: {
-            /** Measurement */
-            measurement: string;
-            /** State */
-            state: string;
+            /**
+             * Measurement
+             * @enum {string}
+             */
+            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unmeasured" | "queued" | "measuring" | "partial" | "measured" | "stale" | "failed";
             /** Done */
             done: number;
             /** Total */
@@ -1468,12 +1489,18 @@ export interface components {
          * @description One figure's column; columns of one measurement stand together.
          */
         BoardColumn: {
-            /** Measurement */
-            measurement: string;
+            /**
+             * Measurement
+             * @enum {string}
+             */
+            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Title */
             title: string;
-            /** Group */
-            group: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "Light" | "Tone" | "Colour" | "Screen";
             /** Figure */
             figure: string;
             /** Head */
@@ -1514,8 +1541,11 @@ export interface components {
             sample: string;
             /** Firmware */
             firmware: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Mode */
             mode: string;
             /** Nested */
@@ -1562,8 +1592,21 @@ export interface components {
         CellChoice: {
             /** Setup */
             setup: number;
-            /** Measurement */
-            measurement: string;
+            /**
+             * Measurement
+             * @enum {string}
+             */
+            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+        };
+        /**
+         * CellPatches
+         * @description The patches of a cell; message: why the last attempt to read one of them again came to nothing, empty where it did not.
+         */
+        CellPatches: {
+            /** Patches */
+            patches: components["schemas"]["ReadPatch"][];
+            /** Message */
+            message: string;
         };
         /**
          * Chart
@@ -1629,12 +1672,18 @@ export interface components {
          * @description One row of the comparison.
          */
         ComparedFigure: {
-            /** Measurement */
-            measurement: string;
+            /**
+             * Measurement
+             * @enum {string}
+             */
+            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Title */
             title: string;
-            /** Group */
-            group: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "Light" | "Tone" | "Colour" | "Screen";
             /** Figure */
             figure: string;
             /** Head */
@@ -1789,10 +1838,16 @@ export interface components {
         ControlView: {
             /** Path */
             path: string;
-            /** Place */
-            place: string;
-            /** Kind */
-            kind: string;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "unit" | "host" | "input";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slider" | "notches" | "choice" | "switch";
             /** Value */
             value: number | string | null;
             /** Default */
@@ -1810,8 +1865,11 @@ export interface components {
             step: number;
             /** Choices */
             choices: string[];
-            /** Scope */
-            scope: string;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "unit" | "signal" | "mode" | "unknown";
             /** Bears */
             bears: boolean;
             /** Locked */
@@ -1824,8 +1882,11 @@ export interface components {
         CorrectionView: {
             /** Id */
             id: number;
-            /** Panel */
-            panel: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
             /** Meter */
             meter: string;
             /** Serial */
@@ -1949,7 +2010,7 @@ export interface components {
          */
         Fault: {
             /** Fault */
-            fault?: string | null;
+            fault?: ("time-out" | "unplugged" | "lost" | "saturated" | "drift" | "glitch") | null;
         };
         /**
          * Firmware
@@ -2115,8 +2176,11 @@ export interface components {
          * @description The last reading, corrected, beside the setup's own target once its white is known.
          */
         LiveReading: {
-            /** Outcome */
-            outcome: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "ok" | "below_floor" | "saturated";
             /** Y */
             Y: number | null;
             /** U */
@@ -2241,10 +2305,16 @@ export interface components {
         MenuControl: {
             /** Path */
             path: string;
-            /** Place */
-            place: string;
-            /** Kind */
-            kind: string;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "unit" | "host" | "input";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slider" | "notches" | "choice" | "switch";
             /** Values */
             values: string;
             /** Minimum */
@@ -2261,8 +2331,11 @@ export interface components {
             own: {
                 [key: string]: string;
             };
-            /** Scope */
-            scope: string;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "unit" | "signal" | "mode" | "unknown";
             /** Role */
             role: string | null;
             /** Group */
@@ -2320,8 +2393,11 @@ export interface components {
             model: string;
             /** Kind */
             kind: string;
-            /** Panel */
-            panel: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
             /** Stand In */
             stand_in: boolean;
             /** Samples */
@@ -2348,8 +2424,11 @@ export interface components {
         MenuMode: {
             /** Name */
             name: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Target */
             target: string;
             /** Target Title */
@@ -2462,8 +2541,11 @@ export interface components {
         MeterView: {
             /** Name */
             name: string;
-            /** Kind */
-            kind: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "colorimeter" | "spectroradiometer" | "photodiode";
             /** Role */
             role: string;
             /** Repeatability Percent */
@@ -2473,7 +2555,7 @@ export interface components {
             /** Ceiling Cd M2 */
             ceiling_cd_m2: number;
             /** Fault */
-            fault: string | null;
+            fault: ("time-out" | "unplugged" | "lost" | "saturated" | "drift" | "glitch") | null;
         };
         /**
          * ModeScore
@@ -2484,8 +2566,11 @@ export interface components {
             setup: number;
             /** Name */
             name: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Target */
             target: string;
             /** Target Title */
@@ -2533,8 +2618,11 @@ export interface components {
             id: number;
             /** Version */
             version: string;
-            /** Driver */
-            driver: string;
+            /**
+             * Driver
+             * @enum {string}
+             */
+            driver: "simulated" | "hands" | "typed";
             identity: components["schemas"]["MeterIdentity"];
             /** Calibrated Days Ago */
             calibrated_days_ago: number | null;
@@ -2780,7 +2868,7 @@ export interface components {
             /** Cells */
             cells: [
                 number,
-                string
+                "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light"
             ][];
             /** View */
             view: string | null;
@@ -3065,8 +3153,11 @@ export interface components {
         Recall: {
             /** Mode */
             mode: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Steps */
             steps: components["schemas"]["RecallStep"][];
             /** Unknown */
@@ -3078,8 +3169,11 @@ export interface components {
          *     falls back and what cannot be set any more once it is set; frees: what can be set only then.
          */
         RecallStep: {
-            /** Place */
-            place: string;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "unit" | "host" | "input";
             /** Path */
             path: string;
             /** Before */
@@ -3193,8 +3287,11 @@ export interface components {
          *     values or the range that it may have; a switch has neither.
          */
         RunOption: {
-            /** Measurement */
-            measurement: string;
+            /**
+             * Measurement
+             * @enum {string}
+             */
+            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Field */
             field: string;
             /** Title */
@@ -3297,8 +3394,11 @@ export interface components {
         Series: {
             /** Name */
             name: string;
-            /** Role */
-            role: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "measured" | "other" | "target" | "target_line" | "guide" | "outline" | "part" | "red" | "green" | "blue" | "yellow" | "cyan" | "magenta";
             /** Points */
             points: [
                 number | null,
@@ -3396,8 +3496,11 @@ export interface components {
             name: string;
             /** Mode */
             mode: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Sample */
             sample: string;
             /** Firmware */
@@ -3435,8 +3538,11 @@ export interface components {
             run: number;
             /** Review */
             review: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "queued" | "running" | "paused" | "waiting" | "stopped" | "done";
             /** Name */
             name: string;
             /** Bits */
@@ -3482,12 +3588,15 @@ export interface components {
             level: number | null;
             /** Zone */
             zone: number[] | null;
-            /** Pattern */
-            pattern: string;
+            /**
+             * Pattern
+             * @enum {string}
+             */
+            pattern: "window" | "checker" | "checker_inverse";
             /** At S */
             at_s: number | null;
             /** Outcome */
-            outcome: string;
+            outcome: ("ok" | "below_floor" | "saturated") | "";
             /** Xyz */
             XYZ: number[] | null;
             /** Question */
@@ -3520,8 +3629,11 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
-            /** Panel */
-            panel: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
             /** About */
             about: string;
             /** Sample */
@@ -3558,8 +3670,11 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
-            /** Panel */
-            panel: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
             /** About */
             about: string;
             /** Modes */
@@ -3698,8 +3813,11 @@ export interface components {
             version: string;
             /** Key */
             key: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             definition: components["schemas"]["TargetDefinition"] | null;
             /** Title */
             title: string;
@@ -3774,8 +3892,11 @@ export interface components {
             unit: string;
             /** Mode */
             mode: string;
-            /** Signal */
-            signal: string;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Target */
             target: string;
             /** Readings */
@@ -8506,7 +8627,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReadPatch"][];
+                    "application/json": components["schemas"]["CellPatches"];
                 };
             };
             /** @description Bad input */

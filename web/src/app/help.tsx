@@ -1,9 +1,13 @@
-import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Key, QuietButton } from "../parts/basics";
 import { Dialog } from "../parts/Dialog";
-import { CHART_KEYS, KEYMAP, keyName } from "./keymap";
+import { Toggle } from "../parts/toggles";
+import { BACK, EVERYWHERE, keyName, RUN } from "./keymap";
 import { lettersOn, setLetters } from "./keys";
+import { VIEWS } from "./views";
+
+const GROUPS = [EVERYWHERE, RUN, BACK, ...VIEWS.flatMap((v) => v.keys)];
 
 /** Every key, by where it works. */
 export function Help({ close }: { close: () => void }) {
@@ -20,24 +24,24 @@ export function Help({ close }: { close: () => void }) {
               Close <Key>esc</Key>
             </QuietButton>
           </Flex>
-          <Flex as="label" gap="8px" align="center" mb="14px" minH="24px">
-            <input
-              type="checkbox"
+          <Box mb="14px">
+            <Toggle
               checked={letters}
-              onChange={(e) => {
-                setLetters(e.target.checked);
-                set(e.target.checked);
+              onChange={(on) => {
+                setLetters(on);
+                set(on);
               }}
-            />
-            Letters, digits and signs act as keys by themselves
-          </Flex>
-          <Grid templateColumns={{ base: "1fr", md: "1fr 1fr" }} gap="18px 36px">
-            {Object.entries(KEYMAP).map(([place, group]) => (
-              <Box key={place}>
+            >
+              Letters, digits and signs act as keys by themselves
+            </Toggle>
+          </Box>
+          <Box columns={{ base: "1", md: "2" }} columnGap="36px">
+            {GROUPS.map((group) => (
+              <Box key={group.where} breakInside="avoid" pb="18px">
                 <Text as="h3" color="ink3" mb="6px" fontWeight="400">
                   {group.where}
                 </Text>
-                {[...Object.values(group.keys), ...(place === "plates" ? CHART_KEYS : [])].map(([key, does]) => (
+                {Object.values(group.keys).map(([key, does]) => (
                   <Flex key={`${key} ${does}`} gap="12px" py="2px">
                     <Box w="60px" flex="none">
                       <Key>{keyName(key)}</Key>
@@ -47,7 +51,7 @@ export function Help({ close }: { close: () => void }) {
                 ))}
               </Box>
             ))}
-          </Grid>
+          </Box>
         </>
       )}
     </Dialog>

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
-import { type Acts, KEYMAP, type Place } from "./keymap";
+import type { Acts } from "./keymap";
+import type { KeyGroup, Keys } from "./view";
 
 const LETTERS = "lumenar-letters";
 
@@ -28,16 +29,16 @@ export function uses(target: EventTarget | null, key: string): boolean {
 }
 
 /**
- * Bind the keys of a place. This is where it is decided whether a key acts: not while a dialog is open, with Ctrl, Alt or
+ * Bind the keys of a group. This is where it is decided whether a key acts: not while a dialog is open, with Ctrl, Alt or
  * Meta, on an element that uses the key itself, or as a letter while letters are switched off. Escape in a list gives the
  * focus back to the page.
  */
-export function useKeys<P extends Place>(place: P, acts: Acts<P>, active = true) {
+export function useKeys<K extends Keys>(group: KeyGroup<K>, acts: Acts<K>, active = true) {
   const latest = useRef(acts);
   latest.current = acts;
   useEffect(() => {
     if (!active) return;
-    const bound = Object.entries(KEYMAP[place].keys) as [keyof Acts<P>, readonly [string, string]][];
+    const bound = Object.entries(group.keys) as [keyof K, readonly [string, string]][];
     const listen = (event: KeyboardEvent) => {
       // An open dialog has the keys to itself, Escape above all.
       if (document.querySelector("dialog[open]")) return;
@@ -56,12 +57,12 @@ export function useKeys<P extends Place>(place: P, acts: Acts<P>, active = true)
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [active, place]);
+  }, [active, group]);
 }
 
-/** The title of the browser's tab while a view is shown. */
+/** The title of the browser's tab, as soon as a view can say more than its name. */
 export function useTitle(title: string | undefined) {
   useEffect(() => {
-    document.title = title ? `${title} · Lumenar` : "Lumenar";
+    if (title) document.title = `${title} · Lumenar`;
   }, [title]);
 }

@@ -1,26 +1,18 @@
 import { Text } from "@chakra-ui/react";
-import { lazy, Suspense } from "react";
-import { Link, Route, Routes as Switch, useNavigate } from "react-router";
+import { useQueryClient } from "@tanstack/react-query";
+import { type ComponentType, lazy, Suspense, useLayoutEffect } from "react";
+import { Link, Route, Routes as Switch, useLocation, useNavigate, useParams } from "react-router";
 import { Quiet, QuietButton } from "../parts/basics";
+import { BACK } from "./keymap";
 import { useKeys, useTitle } from "./keys";
 import { Shell } from "./shell";
-
-const Shelf = lazy(() => import("../views/shelf/Shelf"));
-const BoardView = lazy(() => import("../views/board/BoardView"));
-const PlatesView = lazy(() => import("../views/plates/PlatesView"));
-const CompareView = lazy(() => import("../views/compare/CompareView"));
-const InstrumentsView = lazy(() => import("../views/instruments/InstrumentsView"));
-const LookView = lazy(() => import("../views/look/LookView"));
-const HandView = lazy(() => import("../views/hand/HandView"));
-const ImportView = lazy(() => import("../views/import/ImportView"));
-const MenuView = lazy(() => import("../views/menu/MenuView"));
-const TargetsView = lazy(() => import("../views/targets/TargetsView"));
-const VerdictView = lazy(() => import("../views/verdict/VerdictView"));
+import type { View } from "./view";
+import { VIEWS } from "./views";
 
 function Nowhere() {
   useTitle("No such page");
   const go = useNavigate();
-  useKeys("view", { back: () => go("/") });
+  useKeys(BACK, { back: () => go("/") });
   return (
     <Quiet>
       <Text as="h1" fontSize="16px">
@@ -33,26 +25,35 @@ function Nowhere() {
   );
 }
 
+/** A view at its address: named at once, and its data asked for while its script is still on the way. */
+function At({ view, body: Body }: { view: View; body: ComponentType }) {
+  const client = useQueryClient();
+  const path = useParams();
+  const { pathname, search } = useLocation();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each address is asked for when it is come to
+  useLayoutEffect(() => {
+    document.title = `${view.title} · Lumenar`;
+    for (const query of view.query?.({ path, search: new URLSearchParams(search) }) ?? []) client.prefetchQuery(query);
+  }, [view, pathname, client]);
+  return (
+    <Suspense fallback={<Quiet>Loading</Quiet>}>
+      <Body />
+    </Suspense>
+  );
+}
+
+const BODIES = VIEWS.map((view) => ({ view, body: lazy(view.load) }));
+
 /** The views; each is loaded when it is first needed. */
 export function Routes() {
   return (
-    <Suspense fallback={<Quiet>Loading</Quiet>}>
-      <Switch>
-        <Route element={<Shell />}>
-          <Route index element={<Shelf />} />
-          <Route path="review/:review" element={<BoardView />} />
-          <Route path="review/:review/plates/:setup/:measurement" element={<PlatesView />} />
-          <Route path="review/:review/verdict" element={<VerdictView />} />
-          <Route path="review/:review/look/:setup" element={<LookView />} />
-          <Route path="review/:review/hand/:run" element={<HandView />} />
-          <Route path="review/:review/menu" element={<MenuView />} />
-          <Route path="import" element={<ImportView />} />
-          <Route path="compare" element={<CompareView />} />
-          <Route path="targets" element={<TargetsView />} />
-          <Route path="instruments" element={<InstrumentsView />} />
-          <Route path="*" element={<Nowhere />} />
-        </Route>
-      </Switch>
-    </Suspense>
+    <Switch>
+      <Route element={<Shell />}>
+        {BODIES.map(({ view, body }) => (
+          <Route key={view.route} path={view.route} element={<At view={view} body={body} />} />
+        ))}
+        <Route path="*" element={<Nowhere />} />
+      </Route>
+    </Switch>
   );
 }

@@ -1,14 +1,16 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import { Suspense, useEffect, useRef, useState } from "react";
-import { Link, Outlet, useLocation, useMatch } from "react-router";
+import { useEffect, useRef, useState } from "react";
+import { generatePath, Link, Outlet, useLocation, useMatch } from "react-router";
 import { useEvents } from "../api/events";
 import { useBoard } from "../api/queries";
-import { Key, Mono, Quiet, Unseen } from "../parts/basics";
+import { Key, Mono, Unseen } from "../parts/basics";
 import { BenchBar } from "../views/bench/BenchBar";
 import { Milestones } from "../views/bench/Milestones";
 import { Help } from "./help";
+import { EVERYWHERE } from "./keymap";
 import { useKeys } from "./keys";
 import { useMode } from "./mode";
+import { VIEWS } from "./views";
 
 const A = chakra(Link);
 
@@ -85,7 +87,7 @@ export function Shell() {
   const [help, setHelp] = useState(false);
   const match = useMatch("/review/:review/*");
   const id = match?.params.review ? Number(match.params.review) : null;
-  useKeys("everywhere", { help: () => setHelp((h) => !h), theme: toggle, dark: dimAll });
+  useKeys(EVERYWHERE, { help: () => setHelp((h) => !h), theme: toggle, dark: dimAll });
   const main = useRef<HTMLElement>(null);
   const here = useLocation().pathname;
   // Each view begins with the focus on it, so that keys scroll it and a screen reader reads on from there.
@@ -134,11 +136,11 @@ export function Shell() {
           {id !== null && <ReviewCrumb id={id} />}
         </Flex>
         <Box flex="1" />
-        {id !== null && <Tab to={`/review/${id}/menu`}>Menu map</Tab>}
-        {id !== null && <Tab to={`/review/${id}/verdict`}>Verdict</Tab>}
-        <Tab to="/compare">Compare</Tab>
-        <Tab to="/targets">Targets</Tab>
-        <Tab to="/instruments">Instruments</Tab>
+        {VIEWS.filter((v) => v.bar === "everywhere" || (v.bar && id !== null)).map((v) => (
+          <Tab key={v.route} to={generatePath(`/${v.route}`, { review: String(id) })}>
+            {v.title}
+          </Tab>
+        ))}
         <IconButton label={mode === "dim" ? "Daylight theme (n)" : "Dim room theme (n)"} onClick={toggle}>
           {mode === "dim" ? "day" : "dim"}
         </IconButton>
@@ -176,9 +178,7 @@ export function Shell() {
         opacity={dark ? 0.06 : 1}
         position="relative"
       >
-        <Suspense fallback={<Quiet>Loading</Quiet>}>
-          <Outlet />
-        </Suspense>
+        <Outlet />
       </Box>
       <BenchBar />
       <Unseen role="status" aria-live="polite" data-testid="milestones">

@@ -1,14 +1,22 @@
 import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
 import {
   alertAnatomy,
+  checkboxAnatomy,
+  comboboxAnatomy,
+  emptyStateAnatomy,
   nativeSelectAnatomy,
+  numberInputAnatomy,
   progressAnatomy,
+  switchAnatomy,
   tableAnatomy,
   tabsAnatomy,
 } from "@chakra-ui/react/anatomy";
 
 /** A semantic token with its daylight and its dim-room value. All neutrals have zero chroma, so nothing tints the eye. */
 const pair = (day: string, dim: string) => ({ value: { base: day, _dark: dim } });
+
+/** What a person types in. */
+const INPUT = { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" };
 
 const config = defineConfig({
   globalCss: {
@@ -78,7 +86,7 @@ const config = defineConfig({
       input: {
         base: { focusVisibleRing: "none", fontFamily: "mono" },
         variants: {
-          variant: { outline: { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" } },
+          variant: { outline: INPUT },
           size: {
             sm: { px: "8px", fontSize: "13px", lineHeight: "normal", "--input-height": "30px", minW: "0", w: "auto" },
           },
@@ -87,7 +95,7 @@ const config = defineConfig({
       },
       textarea: {
         base: { focusVisibleRing: "none" },
-        variants: { variant: { outline: { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" } } },
+        variants: { variant: { outline: INPUT } },
       },
     },
     slotRecipes: {
@@ -132,7 +140,13 @@ const config = defineConfig({
               row: { bg: "transparent" },
             },
           },
-          size: { sm: { columnHeader: { px: "0", pr: "18px", py: "5px" }, cell: { px: "0", pr: "18px", py: "5px" } } },
+          size: {
+            sm: {
+              root: { textStyle: "none", fontSize: "13px" },
+              columnHeader: { px: "0", pr: "18px", py: "5px" },
+              cell: { px: "0", pr: "18px", py: "5px" },
+            },
+          },
         },
         defaultVariants: { size: "sm" },
       },
@@ -144,6 +158,100 @@ const config = defineConfig({
           size: { sm: { root: { px: "14px", py: "10px", fontSize: "13px" } } },
         },
         defaultVariants: { size: "sm" },
+      },
+      checkbox: {
+        slots: checkboxAnatomy.keys(),
+        base: {
+          root: { gap: "7px", minH: "24px", cursor: "pointer", _disabled: { cursor: "default" } },
+          control: { focusVisibleRing: "none", cursor: "inherit" },
+          label: { fontWeight: "400", userSelect: "auto" },
+        },
+        variants: {
+          variant: {
+            solid: {
+              control: {
+                borderColor: "control",
+                bg: "sheet",
+                "&:is([data-state=checked], [data-state=indeterminate])": {
+                  bg: "lamp",
+                  color: "onLamp",
+                  borderColor: "lamp",
+                },
+                _focusVisible: { outline: "2px solid {colors.lamp}", outlineOffset: "1px" },
+              },
+            },
+          },
+          size: { sm: { root: { gap: "7px" }, control: { boxSize: "15px", p: "1px" }, label: { textStyle: "none" } } },
+        },
+        defaultVariants: { size: "sm", variant: "solid" },
+      },
+      switch: {
+        slots: switchAnatomy.keys(),
+        base: {
+          root: { gap: "8px", minH: "24px", cursor: "pointer" },
+          control: { cursor: "inherit", transition: "none" },
+          thumb: { transition: "none" },
+          label: { fontWeight: "400", userSelect: "auto" },
+        },
+        variants: {
+          variant: {
+            solid: {
+              control: {
+                bg: "line",
+                borderWidth: "1px",
+                borderColor: "control",
+                _checked: { bg: "lamp", borderColor: "lamp" },
+                _focusVisible: { outline: "2px solid {colors.lamp}", outlineOffset: "1px" },
+              },
+              thumb: { bg: "ink", _checked: { bg: "onLamp" } },
+            },
+          },
+          size: { sm: { root: { "--switch-width": "28px", "--switch-height": "14px" }, label: { fontSize: "13px" } } },
+        },
+        defaultVariants: { size: "sm", variant: "solid" },
+      },
+      numberInput: {
+        slots: numberInputAnatomy.keys(),
+        base: { input: { fontFamily: "mono", focusVisibleRing: "none" } },
+        variants: {
+          variant: { outline: { input: INPUT } },
+          size: { sm: { input: { px: "8px", h: "30px", fontSize: "13px" } } },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      combobox: {
+        slots: comboboxAnatomy.keys(),
+        base: {
+          input: { focusVisibleRing: "none" },
+          trigger: { color: "ink3" },
+          content: {
+            bg: "raised",
+            color: "ink",
+            border: "1px solid",
+            borderColor: "control",
+            borderRadius: "6px",
+            boxShadow: "none",
+            p: "4px",
+            maxH: "60vh",
+            fontSize: "13px",
+          },
+          itemGroupLabel: { color: "ink3", fontSize: "11px", fontWeight: "400", px: "8px", py: "4px" },
+          item: { px: "8px", minH: "26px", borderRadius: "4px", _highlighted: { bg: "lampSoft", color: "ink" } },
+          empty: { color: "ink3", fontSize: "13px", px: "8px", py: "6px" },
+        },
+        variants: {
+          variant: { outline: { input: INPUT } },
+          size: { sm: { root: { "--combobox-input-height": "30px" }, input: { fontSize: "13px" } } },
+        },
+        defaultVariants: { size: "sm" },
+      },
+      emptyState: {
+        slots: emptyStateAnatomy.keys(),
+        base: {
+          root: { minH: "160px", display: "flex", alignItems: "center", justifyContent: "center", color: "ink3" },
+          content: { textAlign: "center" },
+        },
+        variants: { size: { md: { root: { px: "24px", py: "0" }, content: { gap: "12px" } } } },
       },
       progress: {
         slots: progressAnatomy.keys(),

@@ -1,4 +1,4 @@
-import { Alert, Box, type BoxProps, Button, type ButtonProps, Flex, Kbd } from "@chakra-ui/react";
+import { Alert, Box, type BoxProps, Button, type ButtonProps, EmptyState, Kbd } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { ApiError } from "../api/client";
 
@@ -35,19 +35,9 @@ export function ProblemNote({ error, children }: { error: unknown; children?: Re
 /** A centred remark for an empty view. */
 export function Quiet({ children }: { children: ReactNode }) {
   return (
-    <Flex
-      h="100%"
-      minH="160px"
-      align="center"
-      justify="center"
-      color="ink3"
-      px="24px"
-      textAlign="center"
-      direction="column"
-      gap="12px"
-    >
-      {children}
-    </Flex>
+    <EmptyState.Root h="100%">
+      <EmptyState.Content>{children}</EmptyState.Content>
+    </EmptyState.Root>
   );
 }
 

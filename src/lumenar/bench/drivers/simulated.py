@@ -27,14 +27,25 @@ from lumenar.bench.simulated.meter import (
     exposure_s,
     spectral_exposure_s,
 )
+from lumenar.bench.simulated.meter import Fault as FaultKey
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
-from lumenar.core.menu import Control, Menu, Mode, Value
+from lumenar.core.menu import Control, Menu, Mode, Panel, Value
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
 
 __all__ = [
-    "BY_READS", "COLORIMETER", "DARK_ROOM", "FAULTS", "METERS", "SPECTRORADIOMETER", "Arrival", "SimulatedClock", "StandIn",
-    "UnitFileError", "arrive",
+    "BY_READS",
+    "COLORIMETER",
+    "DARK_ROOM",
+    "FAULTS",
+    "METERS",
+    "SPECTRORADIOMETER",
+    "Arrival",
+    "FaultKey",
+    "SimulatedClock",
+    "StandIn",
+    "UnitFileError",
+    "arrive",
 ]  # fmt: skip
 
 
@@ -48,7 +59,7 @@ class Arrival:
     sample: str
     firmware: str
     kind: str
-    panel: str
+    panel: Panel
     about: str
     size_inch: float
     pixels: tuple[int, int]

@@ -7,16 +7,18 @@ from __future__ import annotations
 
 from importlib import import_module
 from pkgutil import iter_modules
+from typing import get_args
 
 from lumenar.core.measurements.base import (
     Column,
     Context,
     Figures,
+    Group,
     Measurement,
     MissingPatchError,
 )
 
-_GROUPS = ("Light", "Tone", "Colour", "Screen")
+_GROUPS = get_args(Group)
 
 
 def _load() -> dict[str, Measurement]:
@@ -39,4 +41,4 @@ def prepare() -> None:
             m.prepare()
 
 
-__all__ = ["MEASUREMENTS", "Column", "Context", "Figures", "Measurement", "MissingPatchError", "prepare"]
+__all__ = ["MEASUREMENTS", "Column", "Context", "Figures", "Group", "Measurement", "MissingPatchError", "prepare"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -63,6 +64,10 @@ class Option:
     switch: bool = False
 
 
+Group = Literal["Light", "Tone", "Colour", "Screen"]
+"""Groups of measurements, in the order of the Board."""
+
+
 @dataclass(frozen=True)
 class Column:
     """One column of the Board: which figure, its head and unit, and how many decimals."""
@@ -96,7 +101,7 @@ class Measurement:
 
     key: str
     title: str
-    group: str
+    group: Group
     signals: tuple[Signal, ...]
     columns: tuple[Column, ...]
     patches: Callable[[Context], list[Patch]]

@@ -20,7 +20,7 @@ Kind = Literal["lines", "plane", "anatomy", "span", "rules", "drawing"]
 span: horizontal reaches on a logarithmic axis; rules: notched rules from 0 to 100, one a category; drawing: marks in the
 units of its axes, for pictures that are no plot of series."""
 Role = Literal[
-    "measured", "target", "target_line", "guide", "outline", "part", "red", "green", "blue", "yellow", "cyan", "magenta"
+    "measured", "other", "target", "target_line", "guide", "outline", "part", "red", "green", "blue", "yellow", "cyan", "magenta"
 ]  # fmt: skip
 
 
@@ -43,7 +43,7 @@ class Series:
     that each point was meant to have; whisker joins each point to its target."""
 
     name: str
-    role: str
+    role: Role
     points: tuple[Point, ...]
     setup: int = 0
     marks: bool = False

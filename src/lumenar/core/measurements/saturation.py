@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +24,8 @@ from lumenar.core.numbers import signed
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target, candidates
 
-HUES: dict[str, tuple[int, int, int]] = {
+Hue = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]
+HUES: dict[Hue, tuple[int, int, int]] = {
     "red": (1, 0, 0),
     "yellow": (1, 1, 0),
     "green": (0, 1, 0),

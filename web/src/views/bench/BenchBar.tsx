@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import type { BenchStatus } from "../../api/client";
 import { api, got } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
+import { RUN } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
 import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
@@ -127,7 +128,7 @@ export function BenchBar() {
   const status = bench.data;
   const active: boolean = status?.state === "running" || status?.state === "paused" || status?.state === "queued";
   const run = status?.kind === "run";
-  useKeys("run", { pause: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
+  useKeys(RUN, { pause: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
   if (!status) return <Box h="78px" flex="none" bg="sheet" borderTop="1px solid" borderColor="line" />;
   const share = status.total ? status.done / status.total : 0;
   const error = pause.error ?? resume.error ?? stop.error;

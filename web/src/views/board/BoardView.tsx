@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, type Board, type BoardCell, from, got } from "../../api/client";
+import { api, type Board, type BoardCell, type BoardColumn, type CellChoice, from, got } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
@@ -13,7 +13,8 @@ import { blocksOf, filtered, type Sort, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
 import { type Meter, RunOptions as RunOptionsBar } from "./RunOptions";
 import { type Saved, SettingsDialog } from "./SettingsDialog";
-import { cellOf, keyOf, useSelection } from "./selection";
+import { keyOf, useSelection } from "./selection";
+import { BOARD_KEYS, UNDO_KEYS } from "./view";
 
 const A = chakra("a");
 const To = chakra(Link);
@@ -86,9 +87,9 @@ function Groups({
   group,
   onGroup,
 }: {
-  groups: string[];
-  group: string | null;
-  onGroup: (g: string | null) => void;
+  groups: BoardColumn["group"][];
+  group: BoardColumn["group"] | null;
+  onGroup: (g: BoardColumn["group"] | null) => void;
 }) {
   return (
     <Flex
@@ -131,7 +132,7 @@ function Undo({ saved, review, done }: { saved: Saved; review: number; done: () 
     ["board", "setup", "verdict", "shelf"],
   );
   const undo = () => back.mutate(undefined, { onSuccess: done });
-  useKeys("undo", { undo });
+  useKeys(UNDO_KEYS, { undo });
   return (
     <Flex
       px="16px"
@@ -165,7 +166,7 @@ export default function BoardView() {
   const { selected, toggle, select, clear } = useSelection();
   const [cursor, setCursor] = useState<[number, number]>(() => lastCell.get(review) ?? [0, 0]);
   const [returned] = useState(() => lastCell.has(review));
-  const [group, setGroup] = useState<string | null>(null);
+  const [group, setGroup] = useState<BoardColumn["group"] | null>(null);
   const [filter, setFilter] = useState("");
   const [sort, setSort] = useState<Sort | null>(null);
   const [settings, setSettings] = useState<number | null>(null);
@@ -177,7 +178,7 @@ export default function BoardView() {
   // The same until a run was started, so that asking again after an answer was lost starts none twice.
   const key = useRef(newKey());
   const start = useAct(
-    (cells: { setup: number; measurement: string }[]) =>
+    (cells: CellChoice[]) =>
       got(
         api.POST("/api/v1/runs", {
           headers: { "Idempotency-Key": key.current },
@@ -194,13 +195,18 @@ export default function BoardView() {
   const run = useAct((setup: number) => got(api.POST("/api/v1/free", { body: { review, setup } })), ["free", "bench"]);
   const rest = useAct(() => got(api.DELETE("/api/v1/free")), ["free", "bench", "board"]);
 
-  const chosen = useMemo(() => [...selected].sort().map(cellOf), [selected]);
-  const next = board.data?.next;
-  const suggested = useMemo(
+  const every = board.data?.rows;
+  const chosen = useMemo(
     () =>
-      (next?.cells ?? []).map(([setup, measurement]) => ({ setup: Number(setup), measurement: String(measurement) })),
-    [next],
+      (every ?? []).flatMap(({ setup, cells }) =>
+        cells
+          .filter((c) => selected.has(keyOf(setup, c.measurement)))
+          .map(({ measurement }) => ({ setup, measurement })),
+      ),
+    [every, selected],
   );
+  const next = board.data?.next;
+  const suggested = useMemo(() => (next?.cells ?? []).map(([setup, measurement]) => ({ setup, measurement })), [next]);
   const cells = chosen.length ? chosen : suggested;
   const plan = usePlan(review, cells, options, speed.data, board.data?.stand_in ? null : meter.named);
   const all = board.data?.rows ?? [];
@@ -256,7 +262,7 @@ export default function BoardView() {
     else go("/");
   };
   useKeys(
-    "board",
+    BOARD_KEYS,
     {
       up: () => walk(-1, 0),
       down: () => walk(1, 0),

@@ -6,6 +6,7 @@ import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { luminance } from "../bench/BenchBar";
+import { FREE_KEYS } from "./view";
 
 const Range = chakra("input");
 type Rgb = [number, number, number];
@@ -55,7 +56,7 @@ export function FreePanel({ review }: { review: number }) {
     move.mutate({ control: control.path, value: next });
   };
   useKeys(
-    "free",
+    FREE_KEYS,
     {
       capture: () => capture.mutate(),
       less: () => to(value - (control?.step ?? 1)),

@@ -4,15 +4,21 @@ import type { PlanPreview, RunOption } from "../../api/client";
 import type { RunOptions as Values } from "../../api/queries";
 import { useInstruments } from "../../api/queries";
 import { Field, Select } from "../../parts/field";
+import { NumberField } from "../../parts/NumberField";
+import { Tick } from "../../parts/toggles";
 
 /** One option as its measurement declares it: a list, a number within a range, or a switch. */
 function Option({ option, value, onChange }: { option: RunOption; value: unknown; onChange: (v: unknown) => void }) {
   const now = value ?? option.usual;
+  if (typeof option.usual === "boolean") {
+    return (
+      <Tick checked={Boolean(now)} onChange={onChange}>
+        {[option.title, option.unit].filter(Boolean).join(", ")}
+      </Tick>
+    );
+  }
   return (
     <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
-      {typeof option.usual === "boolean" && (
-        <input type="checkbox" checked={Boolean(now)} onChange={(e) => onChange(e.target.checked)} />
-      )}
       {option.title}
       {option.choices.length > 0 && (
         <Select
@@ -29,15 +35,15 @@ function Option({ option, value, onChange }: { option: RunOption; value: unknown
         </Select>
       )}
       {option.low != null && (
-        <Field
-          type="number"
+        <NumberField
+          name={option.title}
           min={option.low}
           max={option.high ?? undefined}
           h="24px"
           w="72px"
           fontSize="12px"
           value={Number(now)}
-          onChange={(e) => onChange(e.target.value === "" ? option.usual : Number(e.target.value))}
+          onChange={(v) => onChange(v ?? option.usual)}
         />
       )}
       {option.unit}
@@ -103,30 +109,30 @@ function HandMeter({ meter, onMeter }: { meter: Meter; onMeter: (m: Meter) => vo
       {words("serial", "serial", "90px")}
       <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
         repeats within, %
-        <Field
-          type="number"
+        <NumberField
+          name="repeats within, %"
           min={0}
           max={50}
-          step="any"
+          step={0.1}
           h="24px"
           w="64px"
           fontSize="12px"
           value={meter.repeatability_percent}
-          onChange={(e) => onMeter({ ...meter, repeatability_percent: Number(e.target.value) })}
+          onChange={(v) => onMeter({ ...meter, repeatability_percent: v ?? Number.NaN })}
         />
       </Flex>
       <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
         reads down to, cd/m²
-        <Field
-          type="number"
+        <NumberField
+          name="reads down to, cd/m²"
           min={0}
-          step="any"
+          step={0.01}
           h="24px"
           w="72px"
           fontSize="12px"
           placeholder="not known"
-          value={meter.floor_cd_m2 ?? ""}
-          onChange={(e) => onMeter({ ...meter, floor_cd_m2: e.target.value === "" ? null : Number(e.target.value) })}
+          value={meter.floor_cd_m2}
+          onChange={(floor_cd_m2) => onMeter({ ...meter, floor_cd_m2 })}
         />
       </Flex>
     </>
@@ -156,15 +162,15 @@ export function RunOptions({
   const habit = (key: "settle_s" | "rest_every" | "rest_s" | "reference_every_s", label: string) => (
     <Flex as="label" gap="6px" align="center" whiteSpace="nowrap">
       {label}
-      <Field
-        type="number"
+      <NumberField
+        name={label}
         min={0}
         h="24px"
         w="72px"
         fontSize="12px"
         placeholder="usual"
-        value={options[key] ?? ""}
-        onChange={(e) => set({ [key]: e.target.value === "" ? null : Number(e.target.value) })}
+        value={options[key] ?? null}
+        onChange={(v) => set({ [key]: v })}
       />
     </Flex>
   );
@@ -193,23 +199,17 @@ export function RunOptions({
           />
         ))}
       {plan && !plan.warm && (
-        <Flex
-          as="label"
-          gap="6px"
-          align="center"
+        <Tick
           title={
             meter
               ? "Half an hour at least; without it the figures' uncertainty allows for a cold display"
               : "Reads white until it drifts by less than 1 % in ten minutes; without it the run is marked"
           }
+          checked={options.warm_up ?? false}
+          onChange={(warm_up) => set({ warm_up })}
         >
-          <input
-            type="checkbox"
-            checked={options.warm_up ?? false}
-            onChange={(e) => set({ warm_up: e.target.checked })}
-          />
           {meter ? "the display has been on for an hour" : "warm up first"}
-        </Flex>
+        </Tick>
       )}
       {meter ? (
         <HandMeter meter={meter} onMeter={onMeter} />

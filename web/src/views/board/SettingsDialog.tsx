@@ -5,21 +5,20 @@ import { useAct, useSetup } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { Field } from "../../parts/field";
+import { short } from "../../parts/paths";
 import { About, edited as changedWords, wordsOf } from "./settings/About";
 import { Controls, type Values } from "./settings/Controls";
 import { PastChanges, RecallList } from "./settings/Past";
 
-const last = (path: string) => path.split(" > ").at(-1) ?? path;
-
 /** What a change resets, locks and frees, in a sentence. */
 function inWords(path: string, value: unknown, c: Consequences): string {
-  const resets = c.resets.map(([p, was, becomes]) => `${last(String(p))} ${was ?? "?"} → ${becomes ?? "?"}`);
+  const resets = c.resets.map(([p, was, becomes]) => `${short(String(p))} ${was ?? "?"} → ${becomes ?? "?"}`);
   const said = [
     resets.length && `resets ${resets.join(", ")}`,
-    c.locks.length && `locks ${c.locks.map(last).join(", ")}`,
-    c.frees.length && `frees ${c.frees.map(last).join(", ")}`,
+    c.locks.length && `locks ${c.locks.map(short).join(", ")}`,
+    c.frees.length && `frees ${c.frees.map(short).join(", ")}`,
   ].filter(Boolean);
-  return `${last(path)} at ${value} ${said.join(" and ")}.`;
+  return `${short(path)} at ${value} ${said.join(" and ")}.`;
 }
 
 export interface Saved {

@@ -1,12 +1,6 @@
 import { useCallback, useState } from "react";
-import type { CellChoice } from "../../api/client";
 
 export const keyOf = (setup: number, measurement: string) => `${setup} ${measurement}`;
-
-export const cellOf = (key: string): CellChoice => {
-  const [setup, measurement] = key.split(" ");
-  return { setup: Number(setup), measurement: measurement ?? "" };
-};
 
 /** The selected cells of a Board. */
 export function useSelection() {

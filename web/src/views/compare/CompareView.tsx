@@ -1,18 +1,17 @@
-import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
-import { Fragment } from "react";
+import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
+import { Fragment, useMemo } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { ComparedSetup, ComparedValue, Comparison } from "../../api/client";
 import { useComparable, useComparison, usePlates } from "../../api/queries";
-import { useKeys, useTitle } from "../../app/keys";
+import { BACK } from "../../app/keymap";
+import { useKeys } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
-import { ActionMenu } from "../../parts/ActionMenu";
-import { Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { Mono, ProblemNote, Quiet, TakeOff } from "../../parts/basics";
+import { Finder } from "../../parts/Finder";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 
 const A = chakra(Link);
-const Td = chakra("td");
-const Th = chakra("th");
 const signed = (v: number) => (v === 0 ? "0" : `${v > 0 ? "+" : "−"}${Number(Math.abs(v).toPrecision(2))}`);
 
 function Difference({ value }: { value: ComparedValue }) {
@@ -46,7 +45,16 @@ function Difference({ value }: { value: ComparedValue }) {
 
 function Head({ setup, index, onRemove }: { setup: ComparedSetup; index: number; onRemove: () => void }) {
   return (
-    <Th textAlign="right" fontWeight="400" pb="8px" pl="16px" verticalAlign="bottom" scope="col">
+    <Table.ColumnHeader
+      textAlign="end"
+      color="ink"
+      fontSize="13px"
+      pb="8px"
+      pl="16px"
+      pr="0"
+      verticalAlign="bottom"
+      scope="col"
+    >
       <Flex justify="flex-end" align="center" gap="8px">
         <LineSample index={index} />
         <A to={`/review/${setup.review}`} fontWeight="600" _hover={{ textDecoration: "underline" }}>
@@ -60,7 +68,7 @@ function Head({ setup, index, onRemove }: { setup: ComparedSetup; index: number;
       <Text color="ink3" fontSize="11px">
         against {setup.target_title}
       </Text>
-    </Th>
+    </Table.ColumnHeader>
   );
 }
 
@@ -74,18 +82,26 @@ function Rows({
   onChoose: (m: string) => void;
 }) {
   return (
-    <tbody>
+    <Table.Body>
       {comparison.rows.map((row, i) => {
         const first = comparison.rows[i - 1]?.measurement !== row.measurement;
         const drawn = comparison.shared.includes(row.measurement);
         return (
-          <chakra.tr
+          <Table.Row
             key={`${row.measurement}.${row.figure}`}
             borderTop={first ? "1px solid" : undefined}
             borderColor="lineSoft"
             bg={row.measurement === chosen ? "sheet" : undefined}
           >
-            <Th textAlign="left" fontWeight="400" py="3px" pl="16px" pr="14px" scope="row" whiteSpace="nowrap">
+            <Table.ColumnHeader
+              color="ink"
+              fontSize="13px"
+              py="3px"
+              pl="16px"
+              pr="14px"
+              scope="row"
+              whiteSpace="nowrap"
+            >
               {first && (
                 <chakra.button
                   type="button"
@@ -98,12 +114,19 @@ function Rows({
                   {row.title}
                 </chakra.button>
               )}
-            </Th>
-            <Td py="3px" color="ink2" whiteSpace="nowrap">
+            </Table.ColumnHeader>
+            <Table.Cell py="3px" pr="0" color="ink2" whiteSpace="nowrap">
               {row.head} <chakra.span color="ink3">{row.unit}</chakra.span>
-            </Td>
+            </Table.Cell>
             {row.values.map((value, k) => (
-              <Td key={comparison.setups[k]?.setup} textAlign="right" py="3px" pl="16px" verticalAlign="top">
+              <Table.Cell
+                key={comparison.setups[k]?.setup}
+                textAlign="end"
+                py="3px"
+                pl="16px"
+                pr="0"
+                verticalAlign="top"
+              >
                 <Mono
                   fontSize="12.5px"
                   title={
@@ -115,12 +138,12 @@ function Rows({
                   {value.text}
                 </Mono>
                 {k > 0 && <Difference value={value} />}
-              </Td>
+              </Table.Cell>
             ))}
-          </chakra.tr>
+          </Table.Row>
         );
       })}
-    </tbody>
+    </Table.Body>
   );
 }
 
@@ -151,10 +174,14 @@ export default function CompareView() {
     if (d) q.set("draw", d);
     setQuery(q, { replace: true });
   };
-  useKeys("view", { back: () => go(-1) });
-  useTitle("Compare");
-  const free = known.data?.filter((s) => !setups.includes(s.setup)) ?? [];
-  const displays = [...new Set(free.map((s) => s.display))];
+  useKeys(BACK, { back: () => go(-1) });
+  const here = setups.join();
+  const free = useMemo(() => {
+    const taken = here.split(",").map(Number);
+    return (known.data ?? [])
+      .filter((s) => !taken.includes(s.setup))
+      .map((s) => ({ value: String(s.setup), words: s.name, group: s.display }));
+  }, [known.data, here]);
   const targets = plates.data?.targets ?? [];
   return (
     <Box>
@@ -163,18 +190,13 @@ export default function CompareView() {
           Compare
         </Text>
         {setups.length < 4 && (
-          <ActionMenu
+          <Finder
             label="Add a mode of any display"
-            onAct={(value) => set({ setups: [...setups, Number(value)] })}
-            groups={displays.map((d) => ({
-              title: d,
-              actions: free.filter((x) => x.display === d).map((x) => ({ value: String(x.setup), words: x.name })),
-            }))}
-          >
-            <QuietButton borderStyle="dashed" data-testid="add-setup" disabled={displays.length === 0}>
-              Add a mode of any display…
-            </QuietButton>
-          </ActionMenu>
+            testid="add-setup"
+            items={free}
+            onChoose={(value) => set({ setups: [...setups, Number(value)] })}
+            disabled={free.length === 0}
+          />
         )}
         <Box flex="1" />
         {setups.length > 0 && (
@@ -213,15 +235,15 @@ export default function CompareView() {
           alignItems="start"
         >
           <Box overflowX="auto" py="12px">
-            <chakra.table
+            <Table.Root
               w="100%"
-              css={{ borderCollapse: "collapse" }}
               data-testid="comparison"
               aria-label="Comparison"
+              css={{ "& td, & th": { borderBottomWidth: 0 } }}
             >
-              <thead>
-                <tr>
-                  <td colSpan={2} aria-hidden="true" />
+              <Table.Header>
+                <Table.Row>
+                  <Table.Cell colSpan={2} aria-hidden="true" />
                   {comparison.data.setups.map((s, i) => (
                     <Head
                       key={s.setup}
@@ -230,10 +252,10 @@ export default function CompareView() {
                       onRemove={() => set({ setups: setups.filter((x) => x !== s.setup) })}
                     />
                   ))}
-                </tr>
-              </thead>
+                </Table.Row>
+              </Table.Header>
               <Rows comparison={comparison.data} chosen={chosen} onChoose={(m) => set({ draw: m })} />
-            </chakra.table>
+            </Table.Root>
             <Text color="ink3" px="16px" pt="10px" fontSize="12px">
               Under each figure its difference from the first, where the readings can tell them apart; “≈ same” is less
               than their uncertainty explains. Choose a measurement to draw it.

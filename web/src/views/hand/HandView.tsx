@@ -7,6 +7,7 @@ import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { duration } from "../bench/BenchBar";
+import { HAND_KEYS } from "./view";
 
 const FORM = "lumenar-form";
 type Form = Sent<"TypedReadings">["form"];
@@ -303,7 +304,7 @@ export default function HandView() {
     ["sheet", "board", "shelf"],
   );
   const board = () => go(`/review/${review}`);
-  useKeys("hand", { back: board });
+  useKeys(HAND_KEYS, { back: board });
   useTitle(sheet.data ? `By hand: ${sheet.data.name}` : undefined);
   if (sheet.error) {
     return (

@@ -3,9 +3,11 @@ import { type ReactNode, useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { ApiError, api, got, type Sent, type Understood } from "../../api/client";
 import { useAct } from "../../api/queries";
-import { useKeys, useTitle } from "../../app/keys";
+import { BACK } from "../../app/keymap";
+import { useKeys } from "../../app/keys";
 import { LampButton, ProblemNote, QuietButton, Wide } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
+import { textOf } from "../../parts/files";
 
 const WHAT: Record<string, string> = {
   "": "not used",
@@ -54,14 +56,6 @@ function headsOf({ text }: Chosen): string[] {
   const line = start.split(/\r?\n/)[0] ?? "";
   const parts = [";", "\t", ","].map((d) => line.split(d)).sort((a, b) => b.length - a.length)[0] ?? [];
   return parts.length > 1 ? parts.map((h) => h.trim().replace(/^"|"$/g, "")) : [];
-}
-
-/** A file's text whatever it is written in; the server says what it makes of it. */
-async function textOf(file: File): Promise<string> {
-  const bytes = new Uint8Array(await file.arrayBuffer());
-  const wide =
-    bytes[0] === 0xff && bytes[1] === 0xfe ? "utf-16le" : bytes[0] === 0xfe && bytes[1] === 0xff ? "utf-16be" : "";
-  return new TextDecoder(wide || "utf-8").decode(bytes);
 }
 
 function Columns({
@@ -177,8 +171,7 @@ export default function ImportView() {
     ["shelf", "board", "compare"],
   );
   const back = () => go(review === null ? "/" : `/review/${review}`);
-  useKeys("view", { back });
-  useTitle("Import readings");
+  useKeys(BACK, { back });
   const ask = look.mutate;
   useEffect(() => {
     if (chosen) ask({ ...chosen, mapping });

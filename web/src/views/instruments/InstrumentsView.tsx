@@ -2,20 +2,20 @@ import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { useInstruments } from "../../api/queries";
-import { useKeys, useTitle } from "../../app/keys";
+import { useKeys } from "../../app/keys";
 import { Key, ProblemNote, Quiet } from "../../parts/basics";
 import { Corrections } from "./Corrections";
 import { NewCorrection } from "./NewCorrection";
 import { OwnMeters } from "./OwnMeters";
 import { StandIns } from "./StandIns";
+import { INSTRUMENTS_KEYS } from "./view";
 
 /** Meters, their state and their corrections. */
 export default function InstrumentsView() {
   const view = useInstruments();
   const go = useNavigate();
   const [add, setAdd] = useState(false);
-  useKeys("instruments", { add: () => setAdd(true), back: () => (add ? setAdd(false) : go(-1)) });
-  useTitle("Instruments");
+  useKeys(INSTRUMENTS_KEYS, { add: () => setAdd(true), back: () => (add ? setAdd(false) : go(-1)) });
   if (view.error) {
     return (
       <Quiet>

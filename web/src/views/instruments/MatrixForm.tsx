@@ -1,11 +1,14 @@
-import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
+import { Textarea } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, api, got, type NamedMeter, type Sent } from "../../api/client";
+import { api, got, type NamedMeter, type Sent } from "../../api/client";
 import { useAct } from "../../api/queries";
-import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
+import { decimal } from "../../parts/decimal";
+import { FormPanel, problemAt } from "../../parts/FormPanel";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { PANELS } from "./common";
+
+const PLACES = ["matrix", "u_percent", "made_by", "made_on"];
 
 type Row = [number, number, number];
 
@@ -33,96 +36,66 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
       got(api.POST("/api/v1/meters/{meter}/corrections", { params: { path: { meter: meter.id } }, body })),
     ["instruments"],
   );
-  const problem = save.error instanceof ApiError ? save.error.problem : null;
-  const error = (field: string) => (problem?.place?.startsWith(field) ? problem.detail : undefined);
+  const error = problemAt(save.error);
   const submit = () => {
     const rows = nine(matrix);
     setWrong(rows === null);
     if (rows)
       save.mutate(
-        { panel, matrix: rows, u_percent: Number(u.replace(",", ".")), made_by: madeBy, made_on: madeOn },
+        { panel, matrix: rows, u_percent: decimal(u) ?? Number.NaN, made_by: madeBy, made_on: madeOn },
         { onSuccess: done },
       );
   };
   return (
-    <Box
-      as="form"
-      bg="sheet"
-      border="1px solid"
-      borderColor="lineSoft"
-      borderRadius="6px"
-      p="14px 16px"
-      mt="10px"
-      data-testid="matrix-form"
-      onSubmit={(e) => {
-        e.preventDefault();
-        submit();
-      }}
+    <FormPanel
+      title={`A correction of ${meter.identity.name} ${meter.identity.serial} that was made elsewhere`}
+      columns="minmax(240px, 1.4fr) repeat(auto-fill, minmax(150px, 1fr))"
+      error={save.error}
+      places={PLACES}
+      save="Keep the correction"
+      saving={save.isPending}
+      onSave={submit}
+      onLeave={done}
+      testid="matrix-form"
     >
-      <Text as="h3" fontWeight="600" mb="8px">
-        A correction of {meter.identity.name} {meter.identity.serial} that was made elsewhere
-      </Text>
-      <Grid
-        templateColumns="minmax(240px, 1.4fr) repeat(auto-fill, minmax(150px, 1fr))"
-        gap="12px 16px"
-        alignItems="start"
+      <Labelled
+        label="Matrix, three rows"
+        hint="corrected XYZ = matrix × XYZ as read; the first row gives X"
+        error={wrong ? "Nine numbers are wanted, three in a row." : error("matrix")}
+        width="100%"
       >
-        <Labelled
-          label="Matrix, three rows"
-          hint="corrected XYZ = matrix × XYZ as read; the first row gives X"
-          error={wrong ? "Nine numbers are wanted, three in a row." : error("matrix")}
-          width="100%"
-        >
-          <Textarea
-            rows={3}
-            fontFamily="mono"
-            autoFocus
-            placeholder={"1 0 0\n0 1 0\n0 0 1"}
-            value={matrix}
-            onChange={(e) => setMatrix(e.target.value)}
-          />
-        </Labelled>
-        <Labelled label="For panels">
-          <Select value={panel} onChange={(e) => setPanel(e.target.value as typeof panel)}>
-            {Object.entries(PANELS).map(([k, t]) => (
-              <option key={k} value={k}>
-                {t}
-              </option>
-            ))}
-          </Select>
-        </Labelled>
-        <Labelled
-          label="Uncertainty, %"
-          hint="of each channel; 1 where you do not know"
-          error={error("u_percent")}
-          width="100%"
-        >
-          <Field w="80px" inputMode="decimal" value={u} onChange={(e) => setU(e.target.value)} />
-        </Labelled>
-        <Labelled label="Made with or by" error={error("made_by")} width="100%">
-          <Field w="100%" fontFamily="body" maxLength={80} value={madeBy} onChange={(e) => setMadeBy(e.target.value)} />
-        </Labelled>
-        <Labelled label="On which display" width="100%">
-          <Field
-            w="100%"
-            fontFamily="body"
-            maxLength={200}
-            value={madeOn}
-            onChange={(e) => setMadeOn(e.target.value)}
-          />
-        </Labelled>
-      </Grid>
-      {problem && !["matrix", "u_percent", "made_by"].some((f) => problem.place?.startsWith(f)) && (
-        <Box mt="10px">
-          <ProblemNote error={save.error} />
-        </Box>
-      )}
-      <Flex gap="8px" mt="14px">
-        <LampButton type="submit" loading={save.isPending}>
-          Keep the correction
-        </LampButton>
-        <QuietButton onClick={done}>Leave it</QuietButton>
-      </Flex>
-    </Box>
+        <Textarea
+          rows={3}
+          fontFamily="mono"
+          autoFocus
+          placeholder={"1 0 0\n0 1 0\n0 0 1"}
+          value={matrix}
+          onChange={(e) => setMatrix(e.target.value)}
+        />
+      </Labelled>
+      <Labelled label="For panels">
+        <Select value={panel} onChange={(e) => setPanel(e.target.value as typeof panel)}>
+          {Object.entries(PANELS).map(([k, t]) => (
+            <option key={k} value={k}>
+              {t}
+            </option>
+          ))}
+        </Select>
+      </Labelled>
+      <Labelled
+        label="Uncertainty, %"
+        hint="of each channel; 1 where you do not know"
+        error={error("u_percent")}
+        width="100%"
+      >
+        <Field w="80px" inputMode="decimal" value={u} onChange={(e) => setU(e.target.value)} />
+      </Labelled>
+      <Labelled label="Made with or by" error={error("made_by")} width="100%">
+        <Field w="100%" fontFamily="body" maxLength={80} value={madeBy} onChange={(e) => setMadeBy(e.target.value)} />
+      </Labelled>
+      <Labelled label="On which display" error={error("made_on")} width="100%">
+        <Field w="100%" fontFamily="body" maxLength={200} value={madeOn} onChange={(e) => setMadeOn(e.target.value)} />
+      </Labelled>
+    </FormPanel>
   );
 }

@@ -1,14 +1,17 @@
-import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
+import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, api, from, got, type NamedMeter, type Sent, type InstrumentsView as View } from "../../api/client";
+import { api, from, got, type NamedMeter, type Sent, type InstrumentsView as View } from "../../api/client";
 import { useAct } from "../../api/queries";
-import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
+import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
+import { decimal } from "../../parts/decimal";
+import { FormPanel, problemAt } from "../../parts/FormPanel";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { PANELS } from "./common";
 import { MatrixForm } from "./MatrixForm";
 
 const KINDS = ["colorimeter", "spectroradiometer", "luminance meter"];
+const PLACES = ["name", "serial", "calibrated_on", "repeatability_percent", "floor_cd_m2"];
 const HEADS = [
   "Meter",
   "Serial",
@@ -47,10 +50,8 @@ function MeterForm({ meter, done }: { meter: NamedMeter | null; done: () => void
     },
     ["instruments"],
   );
-  const problem = save.error instanceof ApiError ? save.error.problem : null;
-  const error = (field: string) => (problem?.place === field ? problem.detail : undefined);
+  const error = problemAt(save.error);
   const set = (w: Partial<typeof v>) => setV((old) => ({ ...old, ...w }));
-  const number = (text: string) => (text.trim() === "" ? null : Number(text.replace(",", ".")));
   const submit = () =>
     save.mutate(
       {
@@ -60,105 +61,77 @@ function MeterForm({ meter, done }: { meter: NamedMeter | null; done: () => void
         role: v.role,
         note: v.note,
         calibrated_on: v.calibrated_on || null,
-        repeatability_percent: number(v.repeatability),
-        floor_cd_m2: number(v.floor),
+        repeatability_percent: decimal(v.repeatability),
+        floor_cd_m2: decimal(v.floor),
       },
       { onSuccess: done },
     );
   return (
-    <Box
-      as="form"
-      bg="sheet"
-      border="1px solid"
-      borderColor="lineSoft"
-      borderRadius="6px"
-      p="14px 16px"
-      mt="10px"
-      data-testid="meter-form"
-      onSubmit={(e) => {
-        e.preventDefault();
-        submit();
-      }}
+    <FormPanel
+      columns="repeat(auto-fill, minmax(160px, 1fr))"
+      error={save.error}
+      places={PLACES}
+      save="Save the meter"
+      saving={save.isPending}
+      onSave={submit}
+      onLeave={done}
+      testid="meter-form"
     >
-      <Grid templateColumns="repeat(auto-fill, minmax(160px, 1fr))" gap="12px 16px" alignItems="start">
-        <Labelled label="Name" error={error("name")} width="100%">
-          <Field
-            w="100%"
-            fontFamily="body"
-            autoFocus
-            maxLength={80}
-            value={v.name}
-            onChange={(e) => set({ name: e.target.value })}
-          />
-        </Labelled>
-        <Labelled label="Serial number" error={error("serial")} width="100%">
-          <Field w="100%" maxLength={80} value={v.serial} onChange={(e) => set({ serial: e.target.value })} />
-        </Labelled>
-        <Labelled label="Kind">
-          <Select value={v.kind} onChange={(e) => set({ kind: e.target.value as typeof v.kind })}>
-            {KINDS.map((k) => (
-              <option key={k}>{k}</option>
-            ))}
-          </Select>
-        </Labelled>
-        <Labelled label="Used as">
-          <Select value={v.role} onChange={(e) => set({ role: e.target.value as typeof v.role })}>
-            <option value="meter">working meter</option>
-            <option value="reference">reference</option>
-          </Select>
-        </Labelled>
-        <Labelled label="Calibrated on" error={error("calibrated_on")} width="100%">
-          <Field
-            w="100%"
-            type="date"
-            value={v.calibrated_on}
-            onChange={(e) => set({ calibrated_on: e.target.value })}
-          />
-        </Labelled>
-        <Labelled
-          label="Repeats to, %"
-          hint="empty: 0.2 is assumed"
-          error={error("repeatability_percent")}
-          width="100%"
-        >
-          <Field
-            w="90px"
-            inputMode="decimal"
-            value={v.repeatability}
-            onChange={(e) => set({ repeatability: e.target.value })}
-          />
-        </Labelled>
-        <Labelled
-          label="Reads down to, cd/m²"
-          hint="empty: estimated from readings"
-          error={error("floor_cd_m2")}
-          width="100%"
-        >
-          <Field w="90px" inputMode="decimal" value={v.floor} onChange={(e) => set({ floor: e.target.value })} />
-        </Labelled>
-        <Labelled label="Note" width="100%">
-          <Field
-            w="100%"
-            fontFamily="body"
-            maxLength={200}
-            value={v.note}
-            onChange={(e) => set({ note: e.target.value })}
-          />
-        </Labelled>
-      </Grid>
-      {problem &&
-        !["name", "serial", "calibrated_on", "repeatability_percent", "floor_cd_m2"].includes(problem.place ?? "") && (
-          <Box mt="10px">
-            <ProblemNote error={save.error} />
-          </Box>
-        )}
-      <Flex gap="8px" mt="14px">
-        <LampButton type="submit" loading={save.isPending}>
-          Save the meter
-        </LampButton>
-        <QuietButton onClick={done}>Leave it</QuietButton>
-      </Flex>
-    </Box>
+      <Labelled label="Name" error={error("name")} width="100%">
+        <Field
+          w="100%"
+          fontFamily="body"
+          autoFocus
+          maxLength={80}
+          value={v.name}
+          onChange={(e) => set({ name: e.target.value })}
+        />
+      </Labelled>
+      <Labelled label="Serial number" error={error("serial")} width="100%">
+        <Field w="100%" maxLength={80} value={v.serial} onChange={(e) => set({ serial: e.target.value })} />
+      </Labelled>
+      <Labelled label="Kind">
+        <Select value={v.kind} onChange={(e) => set({ kind: e.target.value as typeof v.kind })}>
+          {KINDS.map((k) => (
+            <option key={k}>{k}</option>
+          ))}
+        </Select>
+      </Labelled>
+      <Labelled label="Used as">
+        <Select value={v.role} onChange={(e) => set({ role: e.target.value as typeof v.role })}>
+          <option value="meter">working meter</option>
+          <option value="reference">reference</option>
+        </Select>
+      </Labelled>
+      <Labelled label="Calibrated on" error={error("calibrated_on")} width="100%">
+        <Field w="100%" type="date" value={v.calibrated_on} onChange={(e) => set({ calibrated_on: e.target.value })} />
+      </Labelled>
+      <Labelled label="Repeats to, %" hint="empty: 0.2 is assumed" error={error("repeatability_percent")} width="100%">
+        <Field
+          w="90px"
+          inputMode="decimal"
+          value={v.repeatability}
+          onChange={(e) => set({ repeatability: e.target.value })}
+        />
+      </Labelled>
+      <Labelled
+        label="Reads down to, cd/m²"
+        hint="empty: estimated from readings"
+        error={error("floor_cd_m2")}
+        width="100%"
+      >
+        <Field w="90px" inputMode="decimal" value={v.floor} onChange={(e) => set({ floor: e.target.value })} />
+      </Labelled>
+      <Labelled label="Note" width="100%">
+        <Field
+          w="100%"
+          fontFamily="body"
+          maxLength={200}
+          value={v.note}
+          onChange={(e) => set({ note: e.target.value })}
+        />
+      </Labelled>
+    </FormPanel>
   );
 }
 
@@ -219,7 +192,7 @@ export function OwnMeters({ view, add, onAdd }: { view: View; add: boolean; onAd
                   </Table.Cell>
                   <Table.Cell color="ink2">{m.identity.kind}</Table.Cell>
                   <Table.Cell color="ink2">
-                    {m.identity.role === "meter" ? "working meter, typed" : "reference"}
+                    {m.identity.role === "meter" ? "working meter" : "reference"}, {m.driver}
                   </Table.Cell>
                   <Table.Cell
                     color={(m.calibrated_days_ago ?? 0) > 365 ? "lamp" : "ink2"}

@@ -1,5 +1,5 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
-import { api, got, type InstrumentsView as View } from "../../api/client";
+import { api, type Fault, got, type InstrumentsView as View } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
 import { Mono, ProblemNote, Wide } from "../../parts/basics";
 import { Select } from "../../parts/field";
@@ -8,9 +8,10 @@ import { Select } from "../../parts/field";
 export function StandIns({ view }: { view: View }) {
   const bench = useBench();
   const fail = useAct(
-    (fault: string | null) => got(api.PUT("/api/v1/bench/fault", { body: { fault } })),
+    (fault: Fault | null) => got(api.PUT("/api/v1/bench/fault", { body: { fault } })),
     ["instruments", "bench"],
   );
+  const faults = Object.keys(view.faults) as Fault[];
   const busy = (bench.data?.kind ?? "") !== "";
   return (
     <Box as="section" aria-label="Stand-in meters">
@@ -55,12 +56,12 @@ export function StandIns({ view }: { view: View }) {
           id="fault"
           disabled={!busy}
           value={view.meters[0]?.fault ?? ""}
-          onChange={(e) => fail.mutate(e.target.value || null)}
+          onChange={(e) => fail.mutate(faults[e.target.selectedIndex - 1] ?? null)}
         >
           <option value="">works</option>
-          {Object.entries(view.faults).map(([key, words]) => (
+          {faults.map((key) => (
             <option key={key} value={key}>
-              {words}
+              {view.faults[key]}
             </option>
           ))}
         </Select>

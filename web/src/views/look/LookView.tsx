@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Look } from "../../api/client";
 import { useLook } from "../../api/queries";
+import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, Mono, ProblemNote, Quiet } from "../../parts/basics";
 import { Select } from "../../parts/field";
@@ -118,7 +119,7 @@ export default function LookView() {
     if (next.target !== undefined) q.set("target", next.target);
     setQuery(q, { replace: true });
   };
-  useKeys("view", { back: () => go(`/review/${review}`) });
+  useKeys(BACK, { back: () => go(`/review/${review}`) });
   useTitle(look.data && `${look.data.name}, how it looks`);
   return (
     <Box>

@@ -3,8 +3,10 @@ import { useState } from "react";
 import type { MenuControl, MenuMap, Sent } from "../../api/client";
 import { Key, LampButton, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
+import { decimal } from "../../parts/decimal";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
+import { Tick } from "../../parts/toggles";
 import { changesOf, useMenuChange } from "./change";
 
 const KINDS = {
@@ -45,17 +47,16 @@ type Typed = ReturnType<typeof typed>;
 
 function changed(v: Typed, was: Typed): Sent<"ControlFields"> {
   const out: Record<string, unknown> = {};
-  const number = (t: string) => Number(t.replace(",", "."));
   const numeric = v.kind === "slider" || v.kind === "notches";
   for (const key of Object.keys(v) as (keyof Typed)[]) {
     if (v[key] === was[key]) continue;
-    if (key === "minimum" || key === "maximum" || key === "step") out[key] = number(v[key]);
+    if (key === "minimum" || key === "maximum" || key === "step") out[key] = decimal(v[key]);
     else if (key === "choices")
       out[key] = v.choices
         .split("|")
         .map((c) => c.trim())
         .filter(Boolean);
-    else if (key === "default") out[key] = v.default === "" ? null : numeric ? number(v.default) : v.default;
+    else if (key === "default") out[key] = v.default === "" ? null : numeric ? decimal(v.default) : v.default;
     else if (key === "role") out[key] = v.role || null;
     else out[key] = v[key];
   }
@@ -67,15 +68,16 @@ function Choice<T extends string>({
   choices,
   onChange,
 }: {
-  value: string;
+  value: T;
   choices: Record<T, string>;
-  onChange: (v: string) => void;
+  onChange: (v: T) => void;
 }) {
+  const keys = Object.keys(choices) as T[];
   return (
-    <Select value={value} onChange={(e) => onChange(e.target.value)} w="100%">
-      {Object.entries<string>(choices).map(([k, t]) => (
+    <Select value={value} onChange={(e) => onChange(keys[e.target.selectedIndex] ?? value)} w="100%">
+      {keys.map((k) => (
         <option key={k} value={k}>
-          {t}
+          {choices[k]}
         </option>
       ))}
     </Select>
@@ -192,10 +194,11 @@ export function ControlDialog({
                 />
               </Labelled>
             </Box>
-            <Flex as="label" gap="6px" align="center" gridColumn={{ md: "span 2" }} alignSelf="end" pb="6px">
-              <input type="checkbox" checked={v.bears} onChange={(e) => set({ bears: e.target.checked })} />
-              can change what is measured
-            </Flex>
+            <Box gridColumn={{ md: "span 2" }} alignSelf="end" pb="6px">
+              <Tick checked={v.bears} onChange={(bears) => set({ bears })}>
+                can change what is measured
+              </Tick>
+            </Box>
             {WORDS.map(([key, label, hint]) => (
               <Box key={key} gridColumn={{ md: "span 3" }}>
                 <Labelled label={label} hint={hint} width="100%">

@@ -3,15 +3,19 @@ import { useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { MenuControl, MenuMap } from "../../api/client";
 import { useAct, useMenu } from "../../api/queries";
+import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
+import { short } from "../../parts/paths";
+import { Toggle } from "../../parts/toggles";
 import { SettingsDialog } from "../board/SettingsDialog";
 import { ControlDialog } from "./ControlDialog";
 import { changesOf, useMenuChange } from "./change";
-import { differing, type Entry, entries, short, words } from "./lines";
+import { differing, type Entry, entries, words } from "./lines";
 import { MenuPast, TakeOver } from "./TakeOver";
 import { type Drawn, Tree } from "./Tree";
+import { MENU_KEYS } from "./view";
 import { Area, HowToWrite } from "./writing";
 
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet"];
@@ -142,7 +146,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
     const fields = drawn.kind === "resets" ? { resets: to } : { locks: { ...c.locks, [drawn.value]: to } };
     change.run({ path: drawn.from, fields }, () => setDrawn(null));
   };
-  useKeys("menu", {
+  useKeys(MENU_KEYS, {
     up: () => move(-1),
     down: () => move(1),
     correct: () => (drawn ? keep() : line && setOpen(line.control)),
@@ -196,10 +200,9 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
               onChange={(e) => setFilter(e.target.value)}
               onKeyDown={(e) => e.key === "Escape" && e.currentTarget.blur()}
             />
-            <Flex as="label" gap="6px" align="center">
-              <input type="checkbox" checked={differ} onChange={(e) => setDiffer(e.target.checked)} />
+            <Toggle checked={differ} onChange={setDiffer}>
               only what setups differ in <Key>c</Key>
-            </Flex>
+            </Toggle>
             <Text color="ink3">
               <Key>enter</Key> corrects, <Key>l</Key> draws locks, <Key>r</Key> draws resets
             </Text>
@@ -232,7 +235,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
 }
 
 function Elsewhere({ back }: { back: () => void }) {
-  useKeys("view", { back });
+  useKeys(BACK, { back });
   return null;
 }
 

@@ -1,9 +1,11 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, got, type MenuMap } from "../../api/client";
 import { useAct, useMenuHistory, useMenus } from "../../api/queries";
 import { LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { Field, Select } from "../../parts/field";
+import { textOf } from "../../parts/files";
 import { Labelled } from "../../parts/Labelled";
 import { changesOf, useMenuChange } from "./change";
 
@@ -58,7 +60,6 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
   const chosen = from ?? others[0]?.unit ?? null;
   const take = useMenuChange(changesOf(review, map).take);
   const bring = useMenuChange(changesOf(review, map).file);
-  const file = useRef<HTMLInputElement>(null);
   return (
     <Grid gap="26px" p="16px" maxW="820px">
       <Box>
@@ -91,21 +92,14 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
       <Box>
         <Heading>As a file</Heading>
         <Flex gap="8px" wrap="wrap" align="center">
-          <QuietButton onClick={() => file.current?.click()} loading={bring.pending}>
+          <ChooseFile
+            label="Menu file"
+            accept={[".json", ".csv", ".txt"]}
+            onFile={async (file) => bring.run({ text: await textOf(file) }, () => done(map.unit))}
+            loading={bring.pending}
+          >
             Read a file, JSON or CSV…
-          </QuietButton>
-          <input
-            ref={file}
-            type="file"
-            accept=".json,.csv,.txt"
-            hidden
-            aria-label="Menu file"
-            onChange={async (e) => {
-              const chosenFile = e.target.files?.[0];
-              if (chosenFile) bring.run({ text: await chosenFile.text() }, () => done(map.unit));
-              e.target.value = "";
-            }}
-          />
+          </ChooseFile>
           <Text color="ink2">Save it as</Text>
           {(["json", "csv"] as const).map((f) => (
             <QuietButton key={f} asChild>

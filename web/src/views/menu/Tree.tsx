@@ -2,7 +2,8 @@ import { Table, Text } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import type { MenuMap } from "../../api/client";
 import { Mono, Wide } from "../../parts/basics";
-import { differing, type Entry, heads, rules, short, words } from "./lines";
+import { short } from "../../parts/paths";
+import { differing, type Entry, heads, rules, words } from "./lines";
 
 const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "each mode", unknown: "" };
 const PLACES: Record<string, string> = { unit: "", host: "host", input: "input" };

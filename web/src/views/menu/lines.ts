@@ -1,6 +1,5 @@
 import type { MenuControl } from "../../api/client";
-
-export const short = (path: string) => path.split(" > ").at(-1) ?? path;
+import { short } from "../../parts/paths";
 
 /** What stands in a line: a control, or a whole table in one. */
 export interface Entry {

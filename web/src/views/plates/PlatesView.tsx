@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Plates } from "../../api/client";
-import { type Laid, laidQuery, platesQuery, useBoard, usePlates } from "../../api/queries";
+import { type Laid, laidIn, laidQuery, platesQuery, useBoard, usePlates } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { ActionMenu } from "../../parts/ActionMenu";
@@ -11,6 +11,7 @@ import { Key, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 import { Readings } from "./Readings";
+import { PLATES_KEYS } from "./view";
 
 const A = chakra(Link);
 function SetupTag({
@@ -156,11 +157,7 @@ export default function PlatesView() {
   const setup = Number(params.setup);
   const measurement = params.measurement ?? "";
   const [query, setQuery] = useSearchParams();
-  const laid: Laid = {
-    overlay: query.getAll("overlay").map(Number),
-    pins: query.getAll("pin"),
-    target: query.get("target"),
-  };
+  const laid = laidIn(query);
   const go = useNavigate();
   const board = useBoard(review);
   const plates = usePlates(review, setup, measurement, laid);
@@ -182,7 +179,7 @@ export default function PlatesView() {
   const rows = board.data?.rows ?? [];
   const row = rows.find((r) => r.setup === setup);
   const step = (by: number) => {
-    const open = row?.cells.filter((c) => c.figures.length).map((c) => c.measurement) ?? [];
+    const open: string[] = row?.cells.filter((c) => c.figures.length).map((c) => c.measurement) ?? [];
     const to = open[(open.indexOf(measurement) + by + open.length) % open.length];
     if (to) go(`/review/${review}/plates/${setup}/${to}?${query}`, { replace: true });
   };
@@ -196,7 +193,7 @@ export default function PlatesView() {
   };
   const targets = useRef<HTMLSelectElement>(null);
   const [laying, setLaying] = useState(false);
-  useKeys("plates", {
+  useKeys(PLATES_KEYS, {
     target: () => targets.current?.focus(),
     overlay: () => setLaying(true),
     look: () => go(`/review/${review}/look/${setup}`),

@@ -1,5 +1,5 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import { api, got } from "../../api/client";
 import { useAct, useBench, useReadings } from "../../api/queries";
@@ -34,9 +34,11 @@ export function Readings({
   );
   const busy = (bench.data?.kind ?? "") !== "";
   const refresh = useAct(async () => null, AFTER).mutate;
+  const worked = useRef(busy);
   // What was read again is there once the bench is at rest.
   useEffect(() => {
-    if (!busy) refresh();
+    if (worked.current && !busy) refresh();
+    worked.current = busy;
   }, [busy, refresh]);
   return (
     <Dialog label={`Readings of ${title}`} width="min(720px, 94vw)" onClose={close}>
@@ -54,6 +56,11 @@ export function Readings({
             Luminance as read, before any correction. A patch that was read more than once counts as the median.
           </Text>
           {read.error && <ProblemNote error={read.error} />}
+          {read.data?.message && !busy && (
+            <Text color="lamp" mb="8px" role="alert">
+              {read.data.message}
+            </Text>
+          )}
           {again.error && <ProblemNote error={again.error} />}
           <Box maxH="56vh" overflowY="auto">
             <Wide label="Readings">
@@ -68,7 +75,7 @@ export function Readings({
                   </Table.Row>
                 </Table.Header>
                 <Table.Body>
-                  {read.data?.map((p) => (
+                  {read.data?.patches.map((p) => (
                     <Table.Row key={p.patch} data-testid="read-patch">
                       <Table.Cell>{p.code}</Table.Cell>
                       <Table.Cell color="ink2">{p.place}</Table.Cell>

@@ -3,9 +3,11 @@ import { lazy, type Ref, Suspense, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Sent, type ShelfEntry } from "../../api/client";
 import { useAct, useShelf, useShipped } from "../../api/queries";
-import { useKeys, useTitle } from "../../app/keys";
+import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { ChooseFile } from "../../parts/ChooseFile";
 import { NotchedRule } from "../../parts/NotchedRule";
+import { SHELF_KEYS } from "./view";
 
 const NewDisplay = lazy(() => import("./NewDisplay"));
 const A = chakra(Link);
@@ -117,14 +119,10 @@ function Entry({ entry }: { entry: ShelfEntry }) {
 function NewReview() {
   const shipped = useShipped();
   const go = useNavigate();
-  const file = useRef<HTMLInputElement>(null);
   const [naming, setNaming] = useState(false);
   const add = useAct((body: Sent<"NewReview">) => got(api.POST("/api/v1/reviews", { body })), ["shelf"]);
   const start = (body: Sent<"NewReview">) => add.mutate(body, { onSuccess: ({ id }) => go(`/review/${id}`) });
-  const read = async (chosen: File | undefined) => {
-    if (chosen) start({ name: chosen.name, text: await chosen.text() });
-    if (file.current) file.current.value = "";
-  };
+  const read = async (file: File) => start({ name: file.name, text: await file.text() });
   return (
     <Box as="section" aria-label="New review" px="16px" py="18px" borderTop="1px solid" borderColor="line">
       <Text as="h2" fontWeight="600" mb="2px">
@@ -150,17 +148,9 @@ function NewReview() {
             {unit.name}, {unit.kind}
           </QuietButton>
         ))}
-        <QuietButton onClick={() => file.current?.click()} disabled={add.isPending}>
+        <ChooseFile label="Unit file" accept={[".json", "application/json"]} onFile={read} loading={add.isPending}>
           Unit file…
-        </QuietButton>
-        <input
-          ref={file}
-          type="file"
-          accept=".json,application/json"
-          hidden
-          aria-label="Unit file"
-          onChange={(e) => read(e.target.files?.[0])}
-        />
+        </ChooseFile>
       </Flex>
       {add.error && <ProblemNote error={add.error} />}
       {naming && (
@@ -177,8 +167,7 @@ export default function Shelf() {
   const shelf = useShelf();
   const [search, setSearch] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useKeys("shelf", { search: () => field.current?.focus(), clear: () => setSearch("") });
-  useTitle("Shelf");
+  useKeys(SHELF_KEYS, { search: () => field.current?.focus(), clear: () => setSearch("") });
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = shelf.data?.filter((e) => {
     const text = `${e.name} ${e.kind} ${e.panel} ${state(e)}`.toLowerCase();

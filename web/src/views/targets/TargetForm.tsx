@@ -1,13 +1,14 @@
-import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { ApiError, api, from, got, type Sent, type TargetView } from "../../api/client";
+import { api, from, got, type Sent, type TargetView } from "../../api/client";
 import { useAct } from "../../api/queries";
-import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
+import { decimal } from "../../parts/decimal";
+import { FormPanel, problemAt } from "../../parts/FormPanel";
 import { Field, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 
 const CURVES = { power: "a power", srgb: "sRGB", bt1886: "BT.1886" };
 const POINTS = ["red", "green", "blue", "white"] as const;
+const PLACES = ["title", ...POINTS, "gamma", "curve", "black", "luminance"];
 type Point = (typeof POINTS)[number];
 type Definition = NonNullable<TargetView["definition"]>;
 /** A definition as typed. */
@@ -24,7 +25,7 @@ const typed = (d: Definition, title: string): Typed => ({
 /** Two numbers as people write them: parted by spaces or semicolons, decimals with a point or a comma. */
 export function pair(text: string): [number, number] | null {
   const parts = text.includes(".") ? text.split(/[\s;,]+/) : text.split(/[\s;]+/);
-  const numbers = parts.filter(Boolean).map((p) => Number(p.replace(",", ".")));
+  const numbers = parts.filter(Boolean).map((p) => decimal(p) ?? Number.NaN);
   const [x, y] = numbers;
   return numbers.length === 2 && x !== undefined && y !== undefined && numbers.every(Number.isFinite) ? [x, y] : null;
 }
@@ -41,15 +42,12 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
         : got(api.PUT("/api/v1/targets/{target}", { params: { path: { target: id } }, body, ...from(like.version) })),
     ["targets", "board", "setup", "plates", "compare", "look", "verdict", "menu"],
   );
-  const place = save.error instanceof ApiError ? save.error.problem.place : undefined;
-  const said = save.error instanceof ApiError ? save.error.problem.detail : undefined;
-  const error = (field: string) => (place === field ? said : undefined);
+  const error = problemAt(save.error);
   const set = (w: Partial<Typed>) => setV((old) => ({ ...old, ...w }));
   const submit = () => {
     const [red, green, blue, white] = POINTS.map((p) => pair(v[p]));
     setWrong(POINTS.find((p) => pair(v[p]) === null) ?? null);
     if (!red || !green || !blue || !white) return;
-    const decimal = (text: string) => Number(text.replace(",", "."));
     save.mutate(
       {
         ...v,
@@ -57,94 +55,69 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
         green,
         blue,
         white,
-        gamma: decimal(v.gamma),
-        luminance: v.luminance.trim() ? decimal(v.luminance) : null,
+        gamma: decimal(v.gamma) ?? Number.NaN,
+        luminance: decimal(v.luminance),
       },
       { onSuccess: done },
     );
   };
-  const fields = ["title", ...POINTS, "gamma", "curve", "black", "luminance"];
   return (
-    <Box
-      as="form"
-      bg="sheet"
-      border="1px solid"
-      borderColor="lineSoft"
-      borderRadius="6px"
-      p="14px 16px"
-      mb="16px"
-      onSubmit={(e) => {
-        e.preventDefault();
-        submit();
-      }}
-      data-testid="target-form"
+    <FormPanel
+      title={id === null ? "A target of your own" : `Define ${like.title} anew`}
+      columns="repeat(auto-fill, minmax(170px, 1fr))"
+      error={save.error}
+      places={PLACES}
+      save={id === null ? "Keep the target" : "Save"}
+      saving={save.isPending}
+      onSave={submit}
+      onLeave={done}
+      testid="target-form"
     >
-      <Text as="h2" fontWeight="600" fontSize="15px" mb="10px">
-        {id === null ? "A target of your own" : `Define ${like.title} anew`}
-      </Text>
-      <Grid templateColumns="repeat(auto-fill, minmax(170px, 1fr))" gap="12px 16px" alignItems="start">
-        <Labelled label="Title" error={error("title")} width="100%">
-          <Field
-            w="100%"
-            fontFamily="body"
-            autoFocus
-            maxLength={60}
-            value={v.title}
-            onChange={(e) => set({ title: e.target.value })}
-          />
+      <Labelled label="Title" error={error("title")} width="100%">
+        <Field
+          w="100%"
+          fontFamily="body"
+          autoFocus
+          maxLength={60}
+          value={v.title}
+          onChange={(e) => set({ title: e.target.value })}
+        />
+      </Labelled>
+      {POINTS.map((p) => (
+        <Labelled
+          key={p}
+          label={`${p[0]?.toUpperCase()}${p.slice(1)}, x and y`}
+          error={wrong === p ? "Two numbers, such as 0.64 0.33." : error(p)}
+          width="100%"
+        >
+          <Field w="100%" value={v[p]} onChange={(e) => set({ [p]: e.target.value })} />
         </Labelled>
-        {POINTS.map((p) => (
-          <Labelled
-            key={p}
-            label={`${p[0]?.toUpperCase()}${p.slice(1)}, x and y`}
-            error={wrong === p ? "Two numbers, such as 0.64 0.33." : error(p)}
-            width="100%"
-          >
-            <Field w="100%" value={v[p]} onChange={(e) => set({ [p]: e.target.value })} />
-          </Labelled>
-        ))}
-        <Labelled label="Curve" error={error("curve")}>
-          <Select value={v.curve} onChange={(e) => set({ curve: e.target.value as Typed["curve"] })}>
-            {Object.entries(CURVES).map(([k, t]) => (
-              <option key={k} value={k}>
-                {t}
-              </option>
-            ))}
+      ))}
+      <Labelled label="Curve" error={error("curve")}>
+        <Select value={v.curve} onChange={(e) => set({ curve: e.target.value as Typed["curve"] })}>
+          {Object.entries(CURVES).map(([k, t]) => (
+            <option key={k} value={k}>
+              {t}
+            </option>
+          ))}
+        </Select>
+      </Labelled>
+      {v.curve === "power" && (
+        <Labelled label="Gamma" error={error("gamma")} width="100%">
+          <Field w="80px" inputMode="decimal" value={v.gamma} onChange={(e) => set({ gamma: e.target.value })} />
+        </Labelled>
+      )}
+      {v.curve !== "bt1886" && (
+        <Labelled label="Black" hint="the display's own is part of the curve, or none is" error={error("black")}>
+          <Select value={v.black} onChange={(e) => set({ black: e.target.value as Typed["black"] })}>
+            <option value="measured">as measured</option>
+            <option value="zero">none</option>
           </Select>
         </Labelled>
-        {v.curve === "power" && (
-          <Labelled label="Gamma" error={error("gamma")} width="100%">
-            <Field w="80px" inputMode="decimal" value={v.gamma} onChange={(e) => set({ gamma: e.target.value })} />
-          </Labelled>
-        )}
-        {v.curve !== "bt1886" && (
-          <Labelled label="Black" hint="the display's own is part of the curve, or none is" error={error("black")}>
-            <Select value={v.black} onChange={(e) => set({ black: e.target.value as Typed["black"] })}>
-              <option value="measured">as measured</option>
-              <option value="zero">none</option>
-            </Select>
-          </Labelled>
-        )}
-        <Labelled label="White, cd/m²" hint="empty: any will do" error={error("luminance")} width="100%">
-          <Field
-            w="100px"
-            inputMode="decimal"
-            value={v.luminance}
-            onChange={(e) => set({ luminance: e.target.value })}
-          />
-        </Labelled>
-      </Grid>
-      {save.error && !fields.includes(place ?? "") && (
-        <Box mt="10px">
-          <ProblemNote error={save.error} />
-        </Box>
       )}
-      <Flex gap="8px" mt="14px">
-        <LampButton type="submit" loading={save.isPending}>
-          {id === null ? "Keep the target" : "Save"}
-        </LampButton>
-        <QuietButton onClick={done}>Leave it</QuietButton>
-      </Flex>
-    </Box>
+      <Labelled label="White, cd/m²" hint="empty: any will do" error={error("luminance")} width="100%">
+        <Field w="100px" inputMode="decimal" value={v.luminance} onChange={(e) => set({ luminance: e.target.value })} />
+      </Labelled>
+    </FormPanel>
   );
 }

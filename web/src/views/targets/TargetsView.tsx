@@ -3,10 +3,11 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type TargetView } from "../../api/client";
 import { useAct, useTargets } from "../../api/queries";
-import { useKeys, useTitle } from "../../app/keys";
+import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
 import { TargetForm } from "./TargetForm";
+import { TARGETS_KEYS } from "./view";
 
 const CURVES = { power: "power", srgb: "sRGB", bt1886: "BT.1886" };
 const HEADS = [
@@ -94,11 +95,10 @@ export default function TargetsView() {
   const go = useNavigate();
   const [form, setForm] = useState<{ like: TargetView; id: number | null } | null>(null);
   const first = targets.data?.find((t) => t.definition);
-  useKeys("targets", {
+  useKeys(TARGETS_KEYS, {
     add: () => first && setForm({ like: first, id: null }),
     back: () => (form ? setForm(null) : go(-1)),
   });
-  useTitle("Targets");
   if (targets.error) {
     return (
       <Quiet>

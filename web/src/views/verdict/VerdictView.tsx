@@ -1,19 +1,14 @@
-import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
+import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
 import { NotchedRule } from "../../parts/NotchedRule";
 
 const A = chakra(Link);
-const Th = chakra("th");
-const Td = chakra("td");
-const Table = chakra("table");
-
-const head = { textAlign: "left", color: "ink3", fontWeight: "500", fontSize: "12px", py: "5px", pr: "12px" } as const;
-const cell = { py: "7px", pr: "12px", borderTop: "1px solid", borderColor: "lineSoft", verticalAlign: "top" } as const;
 
 const interval = (m: ModeScore) =>
   m.score.low == null || m.score.high == null ? "" : `${Math.round(m.score.low)} to ${Math.round(m.score.high)}`;
@@ -86,31 +81,29 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
           : `${Math.round(100 * score.coverage)} % of the weight is measured; ${(100 - score.value).toFixed(1)} points lost.`}
       </Text>
       <Wide label="Where the points went">
-        <Table w="100%" css={{ borderCollapse: "collapse" }} data-testid="points" aria-label="Where the points went">
-          <thead>
-            <tr>
-              <Th {...head} scope="col">
-                Figure
-              </Th>
-              <Th {...head} scope="col" textAlign="right">
+        <Table.Root w="100%" data-testid="points" aria-label="Where the points went">
+          <Table.Header>
+            <Table.Row>
+              <Table.ColumnHeader scope="col">Figure</Table.ColumnHeader>
+              <Table.ColumnHeader scope="col" textAlign="end">
                 Value
-              </Th>
-              <Th {...head} scope="col" textAlign="right">
+              </Table.ColumnHeader>
+              <Table.ColumnHeader scope="col" textAlign="end">
                 Points
-              </Th>
-              <Td />
-              <Th {...head} scope="col" textAlign="right">
+              </Table.ColumnHeader>
+              <Table.Cell />
+              <Table.ColumnHeader scope="col" textAlign="end">
                 Weight
-              </Th>
-              <Th {...head} scope="col" textAlign="right" pr="0">
+              </Table.ColumnHeader>
+              <Table.ColumnHeader scope="col" textAlign="end" pr="0">
                 Lost
-              </Th>
-            </tr>
-          </thead>
-          <tbody>
+              </Table.ColumnHeader>
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
             {score.lines.map((line) => (
-              <tr key={line.figure}>
-                <Td {...cell}>
+              <Table.Row key={line.figure}>
+                <Table.Cell>
                   {line.value === null ? (
                     <Text color="ink3">{line.title}</Text>
                   ) : (
@@ -123,31 +116,31 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
                       {line.title}
                     </A>
                   )}
-                </Td>
-                <Td {...cell} textAlign="right" whiteSpace="nowrap">
+                </Table.Cell>
+                <Table.Cell textAlign="end" whiteSpace="nowrap">
                   <Mono>{line.text}</Mono>{" "}
                   {line.value !== null && (
                     <chakra.span color="ink3" display="inline-block" minW="22px" textAlign="left">
                       {line.unit}
                     </chakra.span>
                   )}
-                </Td>
-                <Td {...cell} textAlign="right">
+                </Table.Cell>
+                <Table.Cell textAlign="end">
                   <Mono>{line.points === null ? "–" : Math.round(line.points)}</Mono>
-                </Td>
-                <Td {...cell}>
+                </Table.Cell>
+                <Table.Cell>
                   <NotchedRule points={line.points} width={64} />
-                </Td>
-                <Td {...cell} textAlign="right">
+                </Table.Cell>
+                <Table.Cell textAlign="end">
                   <Mono>{line.weight}</Mono>
-                </Td>
-                <Td {...cell} textAlign="right" pr="0">
+                </Table.Cell>
+                <Table.Cell textAlign="end" pr="0">
                   <Mono>{line.loss === null ? "–" : line.loss < 0.05 ? "0" : `−${line.loss.toFixed(1)}`}</Mono>
-                </Td>
-              </tr>
+                </Table.Cell>
+              </Table.Row>
             ))}
-          </tbody>
-        </Table>
+          </Table.Body>
+        </Table.Root>
       </Wide>
     </Box>
   );
@@ -163,23 +156,21 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
       <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
         Settings for {purpose.title.toLowerCase()}
       </Text>
-      <Table w="100%" css={{ borderCollapse: "collapse" }} aria-label="Recommended settings">
-        <tbody>
+      <Table.Root w="100%" aria-label="Recommended settings">
+        <Table.Body>
           {recipe.steps.map((step, i) => {
             const evidence = step.evidence.find((e) => !e.figure.startsWith("score."));
             const measurement = evidence?.figure.split(".")[0];
             return (
-              <tr key={step.path}>
-                <Td {...cell} w="24px" color="ink3">
+              <Table.Row key={step.path}>
+                <Table.Cell w="24px" color="ink3">
                   <Mono>{i + 1}</Mono>
-                </Td>
-                <Td {...cell} w="210px">
-                  {step.path.replaceAll(">", "›")}
-                </Td>
-                <Td {...cell} w="86px">
+                </Table.Cell>
+                <Table.Cell w="210px">{step.path.replaceAll(">", "›")}</Table.Cell>
+                <Table.Cell w="86px">
                   <Mono fontWeight="500">{step.value}</Mono>
-                </Td>
-                <Td {...cell} color="ink2" pr="0">
+                </Table.Cell>
+                <Table.Cell color="ink2" pr="0">
                   {step.why}{" "}
                   {step.kind === "leave" && (
                     <chakra.span
@@ -204,12 +195,12 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
                       evidence
                     </A>
                   )}
-                </Td>
-              </tr>
+                </Table.Cell>
+              </Table.Row>
             );
           })}
-        </tbody>
-      </Table>
+        </Table.Body>
+      </Table.Root>
       {recipe.luminance_table.length > 0 && (
         <Text mt="8px" color="ink2">
           For another room:{" "}
@@ -291,7 +282,7 @@ export default function VerdictView() {
   const verdict = useVerdict(review);
   const board = useBoard(review);
   const [chosen, setChosen] = useState<number | null>(null);
-  useKeys("view", { back: () => go(`/review/${review}`) });
+  useKeys(BACK, { back: () => go(`/review/${review}`) });
   useTitle(board.data && `Verdict, ${board.data.review.name}`);
   if (verdict.error) {
     return (

@@ -1,6 +1,7 @@
 import { Flex } from "@chakra-ui/react";
 import { useId } from "react";
 import type { Sent, SetupView } from "../../../api/client";
+import { decimal } from "../../../parts/decimal";
 import { Field, Select } from "../../../parts/field";
 import { Labelled } from "../../../parts/Labelled";
 
@@ -29,8 +30,6 @@ export const wordsOf = (v: SetupView): Words => ({
   refresh: v.format.refresh_hz == null ? "" : String(v.format.refresh_hz),
 });
 
-const number = (text: string) => (text.trim() === "" ? null : Number(text.replace(",", ".")));
-
 /** Only what differs, as the API takes it. */
 export function edited(words: Words, was: Words): Sent<"Settings"> {
   const body: Sent<"Settings"> = {};
@@ -38,15 +37,15 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
   if (differs("name")) body.name = words.name;
   if (differs("target")) body.target = words.target;
   if (differs("room", "lux", "note")) {
-    if (words.room.trim()) body.room = { label: words.room.trim(), lux: number(words.lux), note: words.note };
+    if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
   if (differs("range", "bits", "chroma", "refresh"))
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
-      bits: number(words.bits),
+      bits: decimal(words.bits),
       chroma: (words.chroma || null) as "4:4:4" | "4:2:2" | "4:2:0" | null,
-      refresh_hz: number(words.refresh),
+      refresh_hz: decimal(words.refresh),
     };
   return body;
 }

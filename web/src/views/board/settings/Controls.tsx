@@ -1,6 +1,8 @@
-import { Flex, Grid, Text } from "@chakra-ui/react";
+import { Grid, Text } from "@chakra-ui/react";
 import type { ControlView } from "../../../api/client";
-import { Field, Select } from "../../../parts/field";
+import { Select } from "../../../parts/field";
+import { NumberField } from "../../../parts/NumberField";
+import { Tick } from "../../../parts/toggles";
 
 export type Value = number | string | null;
 export type Values = Record<string, Value>;
@@ -39,16 +41,15 @@ function Control({ control, value, read, onChange, onRead }: Props) {
         {control.path.replaceAll(">", "›")}
       </Text>
       {numeric ? (
-        <Field
+        <NumberField
           id={id}
-          type="number"
           min={control.minimum}
           max={control.maximum}
           step={control.step}
-          value={value ?? ""}
+          value={value === null || value === "" ? null : Number(value)}
           placeholder="not known"
           disabled={control.locked != null}
-          onChange={(e) => onChange(e.target.value === "" ? "" : Number(e.target.value))}
+          onChange={(v) => onChange(v ?? "")}
           w="92px"
           textAlign="right"
         />
@@ -65,16 +66,14 @@ function Control({ control, value, read, onChange, onRead }: Props) {
           ))}
         </Select>
       )}
-      <Flex as="label" gap="5px" align="center" color="ink3" fontSize="11.5px">
-        <input
-          type="checkbox"
-          checked={read}
-          disabled={value == null || value === ""}
-          onChange={(e) => onRead(e.target.checked)}
-          aria-label={`${control.path} was read off the display`}
-        />
+      <Tick
+        checked={read}
+        disabled={value == null || value === ""}
+        onChange={onRead}
+        name={`${control.path} was read off the display`}
+      >
         read
-      </Flex>
+      </Tick>
       <Text color="ink3" fontSize="11.5px">
         {about(control)}
       </Text>

@@ -3,8 +3,8 @@ import { useState } from "react";
 import { api, from, got, type SetupView } from "../../../api/client";
 import { useAct, useHistory, useRecall } from "../../../api/queries";
 import { Mono, ProblemNote, QuietButton } from "../../../parts/basics";
-
-const last = (path: string) => path.split(" > ").at(-1) ?? path;
+import { short } from "../../../parts/paths";
+import { Tick } from "../../../parts/toggles";
 
 /** What to enter, step by step, to bring a setup back after an accident; each step can be ticked off. */
 export function RecallList({ review, view }: { review: number; view: SetupView }) {
@@ -29,19 +29,20 @@ export function RecallList({ review, view }: { review: number; view: SetupView }
         {[{ path: "Mode", value: mode, before: null, resets: [], locks: [], frees: [], place: "unit" }, ...steps].map(
           (s, i) => {
             const brings = [
-              s.resets.length > 0 && `resets ${s.resets.map(last).join(", ")}`,
-              s.locks.length > 0 && `locks ${s.locks.map(last).join(", ")}`,
-              s.frees.length > 0 && `frees ${s.frees.map(last).join(", ")}`,
+              s.resets.length > 0 && `resets ${s.resets.map(short).join(", ")}`,
+              s.locks.length > 0 && `locks ${s.locks.map(short).join(", ")}`,
+              s.frees.length > 0 && `frees ${s.frees.map(short).join(", ")}`,
             ].filter(Boolean);
             return (
               <Flex as="li" key={s.path} gap="10px" py="3px" align="baseline" data-testid="recall-step">
-                <Flex as="label" gap="8px" align="baseline" opacity={done.has(s.path) ? 0.55 : 1}>
-                  <input type="checkbox" checked={done.has(s.path)} onChange={() => tick(s.path)} />
-                  <Mono color="ink3">{i + 1}</Mono>
-                  <span>
+                <Box opacity={done.has(s.path) ? 0.55 : 1}>
+                  <Tick checked={done.has(s.path)} onChange={() => tick(s.path)}>
+                    <Mono color="ink3" mr="6px">
+                      {i + 1}
+                    </Mono>{" "}
                     {s.path.replaceAll(">", "›")} <Mono fontWeight="500">{String(s.value)}</Mono>
-                  </span>
-                </Flex>
+                  </Tick>
+                </Box>
                 <Text color="ink3" fontSize="11.5px">
                   {[s.before != null && `shows ${s.before} till then`, ...brings].filter(Boolean).join("; ")}
                 </Text>
@@ -52,7 +53,7 @@ export function RecallList({ review, view }: { review: number; view: SetupView }
       </Box>
       {unknown.length > 0 && (
         <Text color="ink2" mt="8px">
-          Nobody has written down what {unknown.map(last).join(", ")} {unknown.length === 1 ? "was" : "were"}.
+          Nobody has written down what {unknown.map(short).join(", ")} {unknown.length === 1 ? "was" : "were"}.
         </Text>
       )}
     </Box>

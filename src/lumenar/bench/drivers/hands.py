@@ -1,0 +1,83 @@
+"""A person at the remote, who also puts the pictures on the screen: asked step by step, and only for what differs."""
+
+from __future__ import annotations
+
+from lumenar.bench.drivers.person import Person, SomethingElseError, Task, ask
+from lumenar.bench.ports import ControlValue, RefusedError
+from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
+from lumenar.core.readings import Patch
+
+COLOURS = {
+    (1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue", (0.0, 1.0, 1.0): "cyan",
+    (1.0, 0.0, 1.0): "magenta", (1.0, 1.0, 0.0): "yellow",
+}  # fmt: skip
+"""Signals that a person at a display calls by a name."""
+
+
+def in_words(patch: Patch) -> str:
+    """A patch as a person at a display would say it."""
+    return COLOURS.get(patch.rgb, patch.code)
+
+
+class Hands:
+    """Remote and patch source of a display by its menu. What the menu does not have or locks is refused before anybody is
+    asked; what stands there already is not asked for. At first each mode stands as it ships; after that as it was left, with
+    what all modes share as it was set last. Where nobody knows whether modes share a control, it is asked for anew."""
+
+    def __init__(self, menu: Menu, person: Person) -> None:
+        self._menu, self._person = menu, person
+        self._mode: Mode | None = None
+        self._state: dict[str, Value] = {}
+        self._left: dict[str, dict[str, Value]] = {}
+        # What was set last, whichever mode it was in.
+        self._last: dict[str, Value] = {}
+        # What the person said of a value that could not be had in a state of the menu.
+        self._impossible: list[tuple[str, ControlValue, dict[str, Value], RefusedError]] = []
+
+    def select(self, mode: str) -> None:
+        """Choose a mode."""
+        try:
+            chosen = self._menu.mode(mode)
+        except MenuError as e:
+            raise RefusedError(str(e)) from e
+        ask(self._person, Task("choose", self._menu.mode_path, mode))
+        self._mode, self._state = chosen, self._left.get(mode, self._menu.defaults(chosen)).copy()
+        self._impossible.clear()
+        for path, value in self._last.items():
+            scope = self._menu.control(path).scope
+            if scope in ("unit", "signal"):
+                self._state[path] = value
+            elif scope == "unknown" and self._state.get(path) != value:
+                self._state.pop(path, None)
+
+    def apply(self, control: str, value: ControlValue) -> None:
+        """Enter a value. RefusedError where the menu does not take it, or the person found that the display does not."""
+        if self._mode is None:
+            raise RefusedError(f"{control} belongs to a mode, and none is chosen yet")
+        try:
+            after = self._menu.change(self._state, self._mode, control, value)
+        except MenuError as e:
+            raise RefusedError(str(e)) from e
+        if self._state.get(control) == value:
+            return
+        for path, wanted, state, refused in self._impossible:
+            # Nothing has changed since, so nobody is asked the same again.
+            if (path, wanted, state) == (control, value, self._state):
+                raise refused
+        try:
+            ask(self._person, Task("enter", control, text_of(value)))
+        except RefusedError as e:
+            self._impossible.append((control, value, self._state.copy(), e))
+            raise
+        except SomethingElseError:
+            # Nobody knows what stands there now.
+            self._state.pop(control, None)
+            self._left[self._mode.name] = self._state
+            raise
+        self._last |= {p: v for p, v in after.items() if self._state.get(p) != v}
+        self._state = after
+        self._left[self._mode.name] = after
+
+    def show(self, patch: Patch) -> None:
+        """Put a patch on the screen."""
+        ask(self._person, Task("show", in_words(patch), f"{100 * patch.window:g} %", patch))

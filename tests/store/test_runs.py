@@ -1,0 +1,77 @@
+"""Planned runs and their readings: uses in any order, readings one by one and many at a time count alike."""
+
+import pytest
+
+from lumenar.core.readings import Patch
+from lumenar.service import shelf
+from lumenar.store import readings, reviews, runs
+from lumenar.store.readings import NewReading
+from lumenar.store.runs import AsMeasured, NewPatch, NewRun
+
+from ..conftest import PHONE
+
+USES = [
+    ("grey_ramp", "gamut"),
+    ("gamut",),
+    ("grey_ramp", "gamut"),
+    ("gamut", "grey_ramp"),
+    ("swatches",),
+    ("swatches",),
+]
+
+
+@pytest.fixture
+def plan(app, units):
+    """A run of six patches whose uses alternate, planned twice."""
+    review = shelf.add_review(app, units[PHONE], PHONE)
+    setup = reviews.setups_of(app.db.connection(), review)[0]
+    patches = [NewPatch(setup.id, Patch((i / 10,) * 3), 1.0, uses) for i, uses in enumerate(USES)]
+    as_measured = {setup.id: AsMeasured("{}", None)}
+    new = NewRun(review, setup.unit_id, "2026-01-01T00:00:00+00:00", "", {}, {}, None, False, as_measured, patches)
+    with app.db.transaction() as db:
+        return setup.id, runs.add_run(db, new), runs.add_run(db, new)
+
+
+def cells(app, run):
+    rows = app.db.connection().execute("SELECT measurement, patches, readings FROM run_cell WHERE run_id = ?", (run,))
+    return {r["measurement"]: (r["patches"], r["readings"]) for r in rows}
+
+
+def test_every_patch_keeps_its_uses_whatever_their_order(app, plan):
+    _, run, _ = plan
+    rows = app.db.connection().execute(
+        "SELECT p.position, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id WHERE p.run_id = ?", (run,)
+    )
+    kept = [set() for _ in USES]
+    for r in rows:
+        kept[r["position"]].add(r["measurement"])
+    assert kept == [set(u) for u in USES]
+    assert cells(app, run) == {"grey_ramp": (3, 0), "gamut": (4, 0), "swatches": (2, 0)}
+
+
+@pytest.mark.parametrize("many", [6, 4])
+def test_readings_at_a_time_count_as_one_by_one(app, plan, many):
+    setup, one_by_one, at_a_time = plan
+    with app.db.transaction() as db:
+        made = {
+            run: [
+                NewReading(p, attempt, "ok" if i else "below_floor", (1.0, 2.0 + i, 3.0) if i else None, 0.1, 5.0, "")
+                for i, p in enumerate(runs.patch_ids(db, run, setup)[:many])
+                for attempt in (1, 2)
+            ]
+            for run in (one_by_one, at_a_time)
+        }
+        for new in made[one_by_one]:
+            readings.add(db, new)
+        readings.add_all(db, at_a_time, made[at_a_time])
+    assert cells(app, one_by_one) == cells(app, at_a_time)
+    assert cells(app, at_a_time)["gamut"] == (4, 4) and cells(app, at_a_time)["swatches"] == (2, max(0, many - 4))
+    kept = [
+        [tuple(r)[1:] for r in app.db.connection().execute(
+            "SELECT g.patch_id, g.attempt, g.outcome, g.X, g.Y, g.Z FROM reading g JOIN patch p ON p.id = g.patch_id"
+            " WHERE p.run_id = ? ORDER BY p.position, g.attempt", (run,))]
+        for run in (one_by_one, at_a_time)
+    ]  # fmt: skip
+    assert kept[0] == kept[1] and len(kept[0]) == 2 * many
+    wrong = "SELECT count(*) FROM reading WHERE checksum <> reading_sum(patch_id, X, Y, Z, at_s)"
+    assert app.db.connection().execute(wrong).fetchone()[0] == 0

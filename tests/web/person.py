@@ -1,0 +1,84 @@
+"""Somebody in front of the interface, as tests act."""
+
+import json
+import urllib.error
+import urllib.request
+
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+
+class Person:
+    """Somebody in front of the interface."""
+
+    def __init__(self, driver, server):
+        self.driver, self.server = driver, server
+
+    def go(self, path="/"):
+        self.driver.get(self.server.url + path)
+
+    def until(self, true, seconds=20):
+        return WebDriverWait(self.driver, seconds, 0.05, [Exception]).until(lambda _: true())
+
+    def find(self, css, text=None):
+        def look():
+            found = self.driver.find_elements(By.CSS_SELECTOR, css)
+            return next((e for e in found if text is None or text in e.text), None)
+
+        return self.until(look)
+
+    def all(self, css):
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def press(self, *keys):
+        for key in keys:
+            self.driver.switch_to.active_element.send_keys(key)
+
+    def cell(self, mode, measurement):
+        return self.find(f'[data-cell="{mode} {measurement}"]')
+
+    def states(self):
+        return [c.get_attribute("data-state") for c in self.all("[data-cell]")]
+
+    def clock(self, speed):
+        Select(self.find("#clock")).select_by_value(speed)
+        self.until(lambda: self.api("/bench")["speed"] == float(speed))
+        # A list that was chosen from gives the focus back to the page.
+        self.until(lambda: self.driver.switch_to.active_element.tag_name != "select")
+
+    def api(self, path):
+        with urllib.request.urlopen(f"{self.server.url}/api/v1{path}", timeout=60) as answer:
+            return json.load(answer)
+
+    def send(self, method, path, body):
+        """Something that a person could do, done through the API."""
+        request = urllib.request.Request(
+            f"{self.server.url}/api/v1{path}",
+            method=method,
+            data=json.dumps(body).encode(),
+            headers={"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin", "If-Match": "*"},
+        )
+        try:
+            with urllib.request.urlopen(request, timeout=60) as answer:
+                return json.loads(answer.read() or b"null")
+        except urllib.error.HTTPError as e:
+            raise AssertionError(f"{method} {path}: {e.read().decode()}") from e
+
+    def choose(self, trigger, words):
+        """Something to do, from the menu that a button opens."""
+        self.find(trigger).click()
+        self.find("[role=menuitem]", words).click()
+        self.until(lambda: not self.all("[role=menuitem]"))
+
+    def pick(self, field, words):
+        """Something found by typing its name."""
+        self.find(field).send_keys(words)
+        self.until(lambda: self.find("[role=option]", words).click() is None)
+        self.until(lambda: not self.all("[role=option]"))
+
+    def tick(self, words, inside="body"):
+        """A box or a switch by what stands beside it."""
+        self.find(f"{inside} label:has(input[type=checkbox])", words).click()
+
+    def errors(self):
+        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]

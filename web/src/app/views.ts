@@ -1,0 +1,27 @@
+import { board } from "../views/board/view";
+import { compare } from "../views/compare/view";
+import { hand } from "../views/hand/view";
+import { importing } from "../views/import/view";
+import { instruments } from "../views/instruments/view";
+import { look } from "../views/look/view";
+import { menu } from "../views/menu/view";
+import { plates } from "../views/plates/view";
+import { shelf } from "../views/shelf/view";
+import { targets } from "../views/targets/view";
+import { verdict } from "../views/verdict/view";
+import type { View } from "./view";
+
+/** Every view, in the order of the top bar and of the help. */
+export const VIEWS: readonly View[] = [
+  shelf,
+  board,
+  plates,
+  menu,
+  verdict,
+  look,
+  hand,
+  importing,
+  compare,
+  targets,
+  instruments,
+];

@@ -1,0 +1,55 @@
+import { boardQuery } from "../../api/queries";
+import { type KeyGroup, numberIn, type View } from "../../app/view";
+
+export const BOARD_KEYS = {
+  where: "Board",
+  keys: {
+    up: ["ArrowUp", "a row up"],
+    down: ["ArrowDown", "a row down"],
+    left: ["ArrowLeft", "a cell to the left"],
+    right: ["ArrowRight", "a cell to the right"],
+    cell: ["x", "select or unselect the cell"],
+    row: ["r", "select or unselect its row"],
+    column: ["k", "select or unselect its column"],
+    first: ["1", "select the first pass: what is missing of white, grey and gamut"],
+    full: ["2", "select the full pass: all that is missing or stale"],
+    all: ["a", "select all, or none"],
+    open: ["Enter", "open the plates of a measured cell"],
+    measure: ["m", "measure the selected cells, or the next step"],
+    options: ["o", "run options: grid, steps, rests, warm-up"],
+    group: ["g", "all columns, or one group in full"],
+    sort: ["s", "sort by the cell's figure, and back"],
+    filter: ["/", "filter the rows"],
+    settings: ["e", "settings of the row"],
+    free: ["f", "let the meter run free on the row"],
+    look: ["l", "how the row looks"],
+    compare: ["c", "compare the row"],
+    menu: ["t", "menu map"],
+    verdict: ["v", "verdict"],
+    back: ["Escape", "unselect, clear the filter, or back to the Shelf"],
+  },
+} as const satisfies KeyGroup;
+
+export const UNDO_KEYS = {
+  where: "After settings were changed",
+  keys: {
+    undo: ["u", "take the change back"],
+  },
+} as const satisfies KeyGroup;
+
+export const FREE_KEYS = {
+  where: "Meter running free",
+  keys: {
+    capture: [" ", "capture setting and reading"],
+    less: ["ArrowLeft", "a step of the control down"],
+    more: ["ArrowRight", "a step of the control up"],
+  },
+} as const satisfies KeyGroup;
+
+export const board: View = {
+  route: "review/:review",
+  title: "Board",
+  keys: [BOARD_KEYS, UNDO_KEYS, FREE_KEYS],
+  query: (at) => [boardQuery(numberIn(at, "review"))],
+  load: () => import("./BoardView"),
+};

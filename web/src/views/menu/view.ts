@@ -1,0 +1,30 @@
+import { menuQuery } from "../../api/queries";
+import { type KeyGroup, numberIn, type View } from "../../app/view";
+
+export const MENU_KEYS = {
+  where: "Menu map",
+  keys: {
+    up: ["ArrowUp", "the control above"],
+    down: ["ArrowDown", "the control below"],
+    correct: ["Enter", "correct the control, or keep what was drawn"],
+    lock: ["l", "draw what the control locks"],
+    reset: ["r", "draw what the control resets"],
+    mark: ["x", "while drawing: mark the control, or unmark it"],
+    differ: ["c", "only what setups differ in, or all"],
+    filter: ["/", "filter the controls"],
+    edit: ["e", "write or paste the menu"],
+    back: ["Escape", "leave what is drawn, clear the filter, or back to the Board"],
+  },
+} as const satisfies KeyGroup;
+
+export const menu: View = {
+  route: "review/:review/menu",
+  title: "Menu map",
+  keys: [MENU_KEYS],
+  bar: "review",
+  query: (at) => {
+    const unit = at.search.get("unit");
+    return [menuQuery(numberIn(at, "review"), unit === null ? null : Number(unit))];
+  },
+  load: () => import("./MenuView"),
+};
