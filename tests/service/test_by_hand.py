@@ -117,6 +117,21 @@ def test_a_first_pass_by_hand_fills_the_board(app, bench, television):
     assert figures["white_cd_m2"] == pytest.approx(180, rel=1e-3) and figures["de2000_mean"] < 0.5
 
 
+def test_whoever_asks_right_after_a_reading_sees_it(app, bench, television):
+    run = begin(app, bench, television)
+    sheet = hand_runs.sheet(app, run)
+
+    def done():
+        return app.views.get("done", television, lambda: str(hand_runs.sheet(app, run).done).encode())
+
+    assert done() == b"0"
+    for i, (patch, text) in enumerate(zip(sheet.patches[:2], light(sheet), strict=False), 1):
+        hand_runs.enter(app, run, "XYZ", [Entry(patch.patch, text)])
+        assert done() == str(i).encode()
+    hand_runs.take_back(app, run, sheet.patches[0].patch)
+    assert done() == b"1"
+
+
 def test_what_was_typed_survives_a_kill(app, bench, television):
     run = begin(app, bench, television)
     sheet = hand_runs.sheet(app, run)

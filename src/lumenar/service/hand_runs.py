@@ -209,7 +209,8 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
     run = _run(app, run_id)
     if run.state == "stopped":
         raise ConflictError("run-over", "This run was ended. Measure the cells again from the Board.")
-    with app.db.transaction(of=run.review_id) as db:
+    # What a person has done is seen by the next who asks.
+    with app.db.transaction() as db:
         rows = {r.id: r for r in hand.rows(db, run_id)}
         read = {r.id for r in rows.values() if r.outcome}
         answers, pending = _understood(run, rows, form, entries)
@@ -295,7 +296,8 @@ def _asked_about(
 def take_back(app: Application, run_id: int, patch_id: int) -> None:
     """A reading was wrong: it is to be read again. Its run waits for that, done or not."""
     run = _run(app, run_id)
-    with app.db.transaction(of=run.review_id) as db:
+    # What a person has done is seen by the next who asks.
+    with app.db.transaction() as db:
         if all(r.id != patch_id for r in hand.rows(db, run_id)):
             raise BadInputError("patch", f"Run {run_id} has no patch {patch_id}.", "patch")
         hand.take_back(db, patch_id)

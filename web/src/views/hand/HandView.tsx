@@ -130,9 +130,13 @@ function Step({
       got(api.POST("/api/v1/runs/{run}/readings", { params: { path: { run: sheet.run } }, body: { form, readings } })),
     ["sheet", "board", "shelf", "verdict", "plates"],
   );
+  // Who types fast is ahead of what is being kept: that text, and its Enter, are of the next patch.
+  const ahead = useRef(false);
+  const again = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another patch begins with an empty field
   useEffect(() => {
-    setText("");
+    if (!ahead.current) setText("");
+    ahead.current = false;
     setAnswer(null);
     input.current?.focus();
   }, [patch.patch]);
@@ -144,20 +148,40 @@ function Step({
     else onEnd();
   };
   const keep = () => {
-    if (!text.trim() || enter.isPending) return;
+    if (!text.trim()) return;
+    if (enter.isPending) {
+      again.current = true;
+      return;
+    }
+    const sent = text;
+    const back = () => {
+      again.current = false;
+      setText(sent);
+    };
+    setText("");
     const sure = answer?.question !== undefined && answer.question !== "";
-    enter.mutate([{ patch: patch.patch, text, sure }], {
+    enter.mutate([{ patch: patch.patch, text: sent, sure }], {
+      onError: back,
       onSuccess: (all) => {
         const mine = all.answers[0] ?? null;
         setPasted([]);
         if (mine?.kept) {
           setAnswer(null);
+          ahead.current = true;
           if (all.state === "done" && sheet.state !== "done") onEnd();
           else next();
-        } else setAnswer(mine);
+        } else {
+          back();
+          setAnswer(mine);
+        }
       },
     });
   };
+  useEffect(() => {
+    if (!again.current || enter.isPending || ahead.current) return;
+    again.current = false;
+    keep();
+  });
   const paste = (event: ClipboardEvent) => {
     const lines = event.clipboardData
       .getData("text")
