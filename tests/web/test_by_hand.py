@@ -170,6 +170,13 @@ def test_4_the_list_and_the_dialog_are_for_every_eye(page, day):
     page.press("o")
     page.find("[data-testid=options]", "reads down to")
     assert violations(page) == []
+    # A decimal comma is a point, typed or pasted; taken for a mark between thousands it would be 35.
+    field = page.find("[aria-label='repeats within, %']")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("0,35")
+    assert field.get_attribute("value") == "0.35"
+    page.find("header").click()
+    assert field.get_attribute("value") == "0.35"
     page.press("m")
     page.until(lambda: "/hand/" in page.driver.current_url)
     page.find("[data-testid=hand-input]")

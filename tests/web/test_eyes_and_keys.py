@@ -261,6 +261,39 @@ def test_a_small_window_hides_nothing(page, width, view):
         )
 
 
+def test_what_is_ticked_shows_where_a_persons_own_colours_rule(page):
+    def forced(value):
+        features = [{"name": "forced-colors", "value": value}]
+        page.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
+
+    def ground(css):
+        return page.driver.execute_script(
+            "return getComputedStyle(document.querySelector(arguments[0])).backgroundColor", css
+        )
+
+    forced("active")
+    try:
+        page.go("/review/1/menu")
+        page.find("[data-testid=menu-control]")
+        off = ground("[class^=chakra-switch__control]")
+        page.tick("only what setups differ in")
+        page.until(lambda: ground("[class^=chakra-switch__control]") != off)
+        assert ground("[class^=chakra-switch__thumb]") != ground("[class^=chakra-switch__control]")
+        page.go("/review/1")
+        page.find("[role=grid]")
+        page.press("e")
+        page.tick("read", "dialog[open]")
+        page.until(lambda: page.all("dialog [class^=chakra-checkbox__control][data-state=checked]"))
+        marked, plain = (
+            ground(f"dialog [class^=chakra-checkbox__control][data-state={s}]") for s in ("checked", "unchecked")
+        )
+        assert marked != plain
+    finally:
+        forced("none")
+        page.driver.execute_script("window.confirm = () => true")
+        page.press(Keys.ESCAPE)
+
+
 def test_small_targets_are_large_enough(page):
     page.go("/review/1")
     page.find("[role=grid]")

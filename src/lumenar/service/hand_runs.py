@@ -295,7 +295,7 @@ def _asked_about(
 
 def take_back(app: Application, run_id: int, patch_id: int) -> None:
     """A reading was wrong: it is to be read again. Its run waits for that, done or not."""
-    run = _run(app, run_id)
+    _run(app, run_id)
     # What a person has done is seen by the next who asks.
     with app.db.transaction() as db:
         if all(r.id != patch_id for r in hand.rows(db, run_id)):

@@ -39,6 +39,19 @@ const config = defineConfig({
     // what is chosen has an outline.
     "svg, [role=img], [data-swatch] div": { "@media (forced-colors: active)": { forcedColorAdjust: "none" } },
     "svg, [role=img]": { "@media (forced-colors: active)": { background: "ground" } },
+    // Signs within controls are no pictures: they are drawn in the person's colours.
+    "[class^=chakra-checkbox] svg, [class*=__indicator] svg, [class*=__trigger] svg": {
+      "@media (forced-colors: active)": { forcedColorAdjust: "auto", background: "none" },
+    },
+    "[class^=chakra-checkbox__control][data-state=checked], [class^=chakra-switch__control][data-state=checked]": {
+      "@media (forced-colors: active)": { forcedColorAdjust: "none", background: "Highlight", color: "HighlightText" },
+    },
+    "[class^=chakra-switch__thumb]": {
+      "@media (forced-colors: active)": { forcedColorAdjust: "none", background: "ButtonText" },
+    },
+    "[class^=chakra-switch__thumb][data-state=checked]": {
+      "@media (forced-colors: active)": { background: "HighlightText" },
+    },
     "[aria-selected=true]": {
       "@media (forced-colors: active)": { outline: "2px solid Highlight", outlineOffset: "-2px" },
     },

@@ -1,4 +1,5 @@
 import { Grid, Text } from "@chakra-ui/react";
+import { memo, startTransition, useCallback, useEffect, useRef, useState } from "react";
 import type { ControlView } from "../../../api/client";
 import { Select } from "../../../parts/field";
 import { NumberField } from "../../../parts/NumberField";
@@ -27,11 +28,12 @@ interface Props {
   control: ControlView;
   value: Value;
   read: boolean;
-  onChange: (v: Value) => void;
-  onRead: (read: boolean) => void;
+  onChange: (path: string, v: Value) => void;
+  onRead: (path: string, read: boolean) => void;
 }
 
-function Control({ control, value, read, onChange, onRead }: Props) {
+/** One control. Of hundreds only the one that changed is drawn anew. */
+const Control = memo(function Control({ control, value, read, onChange, onRead }: Props) {
   const id = `control-${control.path}`;
   const changed = value !== control.default;
   const numeric = control.kind === "slider" || control.kind === "notches";
@@ -49,7 +51,7 @@ function Control({ control, value, read, onChange, onRead }: Props) {
           value={value === null || value === "" ? null : Number(value)}
           placeholder="not known"
           disabled={control.locked != null}
-          onChange={(v) => onChange(v ?? "")}
+          onChange={(v) => onChange(control.path, v ?? "")}
           w="92px"
           textAlign="right"
         />
@@ -58,7 +60,7 @@ function Control({ control, value, read, onChange, onRead }: Props) {
           id={id}
           value={value == null ? "" : String(value)}
           disabled={control.locked != null}
-          onChange={(e) => onChange(e.target.value)}
+          onChange={(e) => onChange(control.path, e.target.value)}
         >
           {value == null && <option value="">not known</option>}
           {control.choices.map((c) => (
@@ -69,7 +71,7 @@ function Control({ control, value, read, onChange, onRead }: Props) {
       <Tick
         checked={read}
         disabled={value == null || value === ""}
-        onChange={onRead}
+        onChange={(on) => onRead(control.path, on)}
         name={`${control.path} was read off the display`}
       >
         read
@@ -79,7 +81,9 @@ function Control({ control, value, read, onChange, onRead }: Props) {
       </Text>
     </>
   );
-}
+});
+
+const AT_ONCE = 30;
 
 /** A setup's controls, each with its value and whether somebody read it off the display. */
 export function Controls({
@@ -95,6 +99,13 @@ export function Controls({
   onChange: (path: string, v: Value) => void;
   onRead: (path: string, read: boolean) => void;
 }) {
+  const latest = useRef({ onChange, onRead });
+  latest.current = { onChange, onRead };
+  const change = useCallback((path: string, v: Value) => latest.current.onChange(path, v), []);
+  const mark = useCallback((path: string, on: boolean) => latest.current.onRead(path, on), []);
+  // The first ones at once; of hundreds the others follow while the person looks at these.
+  const [shown, setShown] = useState(AT_ONCE);
+  useEffect(() => startTransition(() => setShown(Number.POSITIVE_INFINITY)), []);
   if (controls.length === 0)
     return <Text color="ink2">No controls are written down yet; the menu map takes them.</Text>;
   return (
@@ -106,14 +117,14 @@ export function Controls({
       overflowY="auto"
       pr="6px"
     >
-      {controls.map((c) => (
+      {controls.slice(0, shown).map((c) => (
         <Control
           key={c.path}
           control={c}
           value={values[c.path] ?? c.value ?? null}
           read={read.has(c.path)}
-          onChange={(v) => onChange(c.path, v)}
-          onRead={(r) => onRead(c.path, r)}
+          onChange={change}
+          onRead={mark}
         />
       ))}
     </Grid>
