@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -108,10 +109,35 @@ class MeterLimits:
         """Standard uncertainty in cd/m2 (...) of single readings of XYZ or luminances (...) by the meter's noise."""
         return np.asarray(np.hypot(self.repeatability * np.asarray(XYZ, float), self.absolute), float)
 
+    def as_shown(self, Y: ArrayLike) -> MeterLimits:
+        """The same with what rounding adds to the noise of readings Y (n,), NaN where there is none. A number that is shown to
+        two places lies anywhere within half of the last one: a standard deviation of 0.01 / sqrt(12)."""
+        step = step_of(Y)
+        return self if step == 0 else replace(self, absolute=math.hypot(self.absolute, step / math.sqrt(12)))
+
     @property
     def limit(self) -> float:
         """Luminance in cd/m2 under which a reading is no number: the floor, or twice the noise in the dark."""
         return max(self.floor, 2 * self.absolute)
+
+
+MOST_PLACES = 4
+"""Of numbers with more places than these rounding plays no part."""
+
+
+def step_of(Y: ArrayLike) -> float:
+    """The step in cd/m2 that readings Y (n,) are shown in, as far as they tell: 1, 0.1 ... 0.0001 where all are whole multiples
+    of it, 0 where none is coarse enough to matter or there is no reading. NaN counts for nothing."""
+    values = np.asarray(Y, float)
+    values = values[np.isfinite(values)]
+    if not len(values):
+        return 0.0
+    for places in range(MOST_PLACES + 1):
+        scaled = values * 10.0**places
+        # A float is not quite its decimal: a few units of its last place.
+        if (np.abs(scaled - np.round(scaled)) <= 1e-12 * np.maximum(np.abs(scaled), 1)).all():
+            return float(10.0**-places)
+    return 0.0
 
 
 @dataclass(frozen=True, eq=False)

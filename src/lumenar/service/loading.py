@@ -160,6 +160,7 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     rows, patch = rows[own], patch[own]
     meter, matrix = limits(data, run_id)
     XYZ = rows[:, 1:4]
+    meter = meter.as_shown(XYZ[plan.layout.of_light[patch], 1])
     if matrix is not None:
         XYZ = np.where(plan.layout.of_light[patch][:, None], corrected(XYZ, matrix), XYZ)
     # The rows come patch by patch.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Annotated, Any, Literal, TypeVar
@@ -334,6 +334,16 @@ class FileSetup(_Strict):
             self.known_limits[m.id] = _meter_limits(m, [*self.by_meter.get(m.id, []), *nameless])
         return self.known_limits[m.id]
 
+    def shown(self, run: FileRun, meters: Iterable[str | None]) -> list[float]:
+        """The luminances that meters showed in a run."""
+        served = (None, *(run.measurements or MEASUREMENTS))
+        return [
+            r.XYZ[1]
+            for meter in meters
+            for r in self.by_meter.get(meter, [])
+            if r.XYZ is not None and r.flag is None and r.measurement in served
+        ]
+
     @model_validator(mode="after")
     def _consistent(self) -> FileSetup:
         target = resolve(self.target_key)
@@ -539,6 +549,7 @@ def analyse_setup(
     target = resolve(target_key or setup.target_key)
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
     by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
+    rounded: dict[object, MeterLimits] = {}
     collected: dict[object, Readings] = {}
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
@@ -549,11 +560,14 @@ def analyse_setup(
         meters = frozenset(setup.meters_of(m.key))
         if meters not in by_meters:
             by_meters[meters] = _limits(file, setup, set(meters))
-        limits, _ = by_meters[meters]
         run = setup.run_of(m.key)
+        where = meters, tuple(run.measurements)
+        if where not in rounded:
+            rounded[where] = by_meters[meters][0].as_shown(setup.shown(run, meters))
+        limits = rounded[where]
         try:
             # Readings that serve every measurement are the same for each.
-            key = (id(own), COLD if run.warm is False else 0.0, meters)
+            key = (id(own), COLD if run.warm is False else 0.0, where)
             if key not in collected:
                 by_list = file.arranged(own, of_its_own(resolve(setup.target_key)))
                 collected[key] = _collected(own, by_list, limits, corrections, key[1])
