@@ -25,16 +25,20 @@ from lumenar.store import reviews
 SETUPS = 60
 
 
-def document(setups_: int) -> str:
-    """A readings file with about 1,700 readings in each of many setups."""
-    patches = list(dict.fromkeys(p for m in ("white_black", "grey_ramp", "gamut", "swatches", "volume", "saturation")
-                                 for p in MEASUREMENTS[m].patches(Context())))  # fmt: skip
+def document(setups_: int, named: bool) -> str:
+    """A readings file with about 1,700 readings in each of many setups. named: each says which measurement it is for, as files
+    of ours do; else each serves all whose patches it matches."""
+    by_patch = {p: m for m in ("volume", "swatches", "saturation", "gamut", "grey_ramp", "white_black")
+                for p in MEASUREMENTS[m].patches(Context())}  # fmt: skip
+    patches = list(by_patch)
     XYZ = TARGETS["srgb"].XYZ(np.array([p.rgb for p in patches]), Anchor(np.array(120.0), np.array(0.1)))
     noise = np.random.default_rng(1)
     made = []
     for i in range(setups_):
         read = XYZ * (1 + 0.001 * noise.standard_normal(XYZ.shape))
         rows = [{"rgb": p.rgb, "XYZ": v} for p, v in zip(patches, read.tolist(), strict=True)]
+        if named:
+            rows = [{**r, "measurement": by_patch[p]} for r, p in zip(rows, patches, strict=True)]
         made.append({"name": f"Setup {i + 1}", "signal": "sdr", "readings": [*rows, *rows]})
     return json.dumps({"format": "lumenar-readings", "version": 1, "setups": made})
 
@@ -51,7 +55,7 @@ def main() -> None:
         line(what, time.perf_counter() - start, wanted)
         return result
 
-    text = document(SETUPS)
+    text = document(SETUPS, named=False)
     with tempfile.TemporaryDirectory() as folder:
         app = Application(Path(folder) / "data")
         who = Identity("Tern Street", "Wall 55")
@@ -59,6 +63,10 @@ def main() -> None:
             "import, each reading serving 13 measurements",
             "< 5 s",
             lambda: import_readings(app, text, "many.json", who),
+        )
+        other = document(SETUPS, named=True)
+        timed(
+            "import, each reading named for one of 6", "< 5 s", lambda: import_readings(app, other, "named.json", who)
         )
         count = app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
         sys.stdout.write(f"{count:,} readings in {SETUPS} setups, {len(text) / 1e6:.0f} MB\n")

@@ -230,6 +230,19 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
     return rows
 
 
+def within(key: str, truth: np.ndarray, value: np.ndarray, standard: np.ndarray) -> np.ndarray:
+    """Mask (n,) of the surveys by which a figure's bias is judged: those whose truth is not at an end of what the figure can
+    be. No drop at all shows as some, a display that is steady cannot show more than 100 %, and an interval that holds such a
+    truth reaches to one side only. At an end is what lies within two stated deviations of nothing, of a figure that is never
+    negative, or of 100 %, of one that is never more."""
+    far = np.ones(len(truth), bool)
+    if value.min() >= 0:
+        far &= truth > 2 * standard
+    if key.endswith("_percent") and max(value.max(), truth.max()) <= 100 + 1e-6:
+        far &= truth < 100 - 2 * standard
+    return far
+
+
 def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> list[str]:
     """Coverage, bias of the value and of the interval's middle in standard deviations, for each figure."""
     shown = {(m.key, c.figure) for m in MEASUREMENTS.values() for c in m.columns}
@@ -242,13 +255,13 @@ def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> lis
     for (m, key), found in sorted(by_key.items()):
         truth, value, standard, low, high = np.array(found).T
         covered = 100 * np.mean((low <= truth + 1e-9) & (truth <= high + 1e-9))
-        # A figure that cannot be negative has its truth at an end of what it can be where that is nothing: no drop at all
-        # shows as some, and an interval that holds it reaches to one side only.
-        inner = truth > 1e-6 if value.min() >= 0 and (truth > 1e-6).sum() >= 40 else np.ones(len(truth), bool)
+        inner = within(key, truth, value, standard)
+        if not inner.any():
+            inner = np.ones(len(truth), bool)
         bias = np.median(((value - truth) / standard)[inner])
         middle = np.median(((np.where(np.isfinite(high), (low + high) / 2, value) - truth) / standard)[inner])
         scatter = np.sqrt(np.median(((value - truth) / standard) ** 2)) / 0.6745
-        counted = key.endswith(COUNTED) or len(found) < 40
+        counted = key.endswith(COUNTED) or within(key, truth, value, standard).sum() < 40
         on_board = (m, key) in shown
         if not counted:
             (board if on_board else other).append((covered, middle))
@@ -264,7 +277,8 @@ def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> lis
             f" {np.mean([c for c, _ in which]):.1f} %"
         )
     lines.append(
-        "* on the Board, · a count, class or place, or seen fewer than 40 times: no share of these is promised"
+        "* on the Board, · a count, class or place, or seen fewer than 40 times: no share of these is promised. Bias is judged"
+        " where the truth is not at an end of what the figure can be."
     )
     return lines
 
