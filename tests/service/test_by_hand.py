@@ -132,6 +132,16 @@ def test_whoever_asks_right_after_a_reading_sees_it(app, bench, television):
     assert done() == b"1"
 
 
+def test_black_under_the_meters_floor_is_no_number(app, bench, television):
+    run = begin(app, bench, television)
+    black = next(p for p in hand_runs.sheet(app, run).patches if p.show == "black")
+    assert hand_runs.enter(app, run, "XYZ", [Entry(black.patch, "<0.01")]).answers[0].kept
+    after = next(p for p in hand_runs.sheet(app, run).patches if p.patch == black.patch)
+    assert after.outcome == "below_floor" and after.XYZ is None
+    kept = app.db.connection().execute("SELECT outcome, X FROM reading WHERE patch_id = ?", (black.patch,)).fetchall()
+    assert [tuple(r) for r in kept] == [("below_floor", None)]
+
+
 def test_what_was_typed_survives_a_kill(app, bench, television):
     run = begin(app, bench, television)
     sheet = hand_runs.sheet(app, run)

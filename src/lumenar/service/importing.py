@@ -307,10 +307,7 @@ def _run(
     runs.set_warm(db, run_id, run.warm)
     at = now()
     committed = [
-        # A flagged reading is no number, whatever stands beside the flag.
-        NewReading(
-            number, attempt, r.flag or "ok", None if r.flag is not None else r.XYZ, None, r.time_s or 0.0, at, r.trace
-        )
+        NewReading(number, attempt, r.flag or "ok", r.number, None, r.time_s or 0.0, at, r.trace)
         for number, t in zip(runs.patch_ids(db, run_id, setup_id), taken, strict=True)
         for attempt, r in enumerate(t.readings, 1)
     ]

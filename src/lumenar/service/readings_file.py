@@ -224,6 +224,11 @@ class FileReading(_Strict):
         )
 
     @property
+    def number(self) -> tuple[float, float, float] | None:
+        """Its XYZ; a flagged reading is no number, whatever stands beside the flag."""
+        return None if self.flag is not None else self.XYZ
+
+    @property
     def trace(self) -> Trace | None:
         """Its waveform or spectrum."""
         if self.waveform is not None:
@@ -338,10 +343,10 @@ class FileSetup(_Strict):
         """The luminances that meters showed in a run."""
         served = (None, *(run.measurements or MEASUREMENTS))
         return [
-            r.XYZ[1]
+            r.number[1]
             for meter in meters
             for r in self.by_meter.get(meter, [])
-            if r.XYZ is not None and r.flag is None and r.measurement in served
+            if r.number is not None and r.measurement in served
         ]
 
     @model_validator(mode="after")
@@ -370,7 +375,7 @@ class FileSetup(_Strict):
         plain = [
             (i, r)
             for i, r in enumerate(self.readings)
-            if r.XYZ is not None and r.level is None and r.zone is None and r.at_s is None and r.pattern == "window"
+            if r.number is not None and r.level is None and r.zone is None and r.at_s is None and r.pattern == "window"
             and r.waveform is None and r.spectrum is None
         ]  # fmt: skip
         for i, r in plain:
@@ -522,7 +527,7 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
         return MeterLimits(repeatability, m.floor_cd_m2 or 0.0, m.absolute_cd_m2), ""
     if m.floor_cd_m2:
         return MeterLimits(repeatability, m.floor_cd_m2, m.floor_cd_m2 / 3), ""
-    XYZ = np.array([r.XYZ or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
+    XYZ = np.array([r.number or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
     absolute, origin = floor_from(XYZ, _groups(tuple((r.measurement, r.patch) for r in own)), repeatability)
     how = {
         "repeats": "estimated from patches that were read more than once",
@@ -590,7 +595,7 @@ def _collected(
 ) -> Readings:  # fmt: skip
     return collect(
         by_list,
-        np.array([r.XYZ or (np.nan,) * 3 for r in own], float),
+        np.array([r.number or (np.nan,) * 3 for r in own], float),
         np.array([r.flag == "below_floor" for r in own], bool),
         limits,
         np.array([np.nan if r.time_s is None else r.time_s for r in own]),
