@@ -109,11 +109,11 @@ WRONG = [
     ("GET", "/reviews/1/look/1", None, 404, "cell"),
     ("GET", "/reviews/1/look/1/sunset.png", None, 404, "scene"),
     ("GET", "/reviews/2/setups/1", None, 404, "setup"),
-    ("PUT", "/reviews/1/setups/1", {"settings": {"Screen > Brightness": 140}}, 422, "setting"),
-    ("PUT", "/reviews/1/setups/1", {"target": "vivid"}, 422, "target"),
+    ("PATCH", "/reviews/1/setups/1", {"settings": {"Screen > Brightness": 140}}, 422, "setting"),
+    ("PATCH", "/reviews/1/setups/1", {"target": "vivid"}, 422, "target"),
     ("POST", "/reviews/1/setups", {"like": 1, "name": "Lively"}, 422, "name"),
     ("DELETE", "/reviews/1/setups/1", None, 409, "shipped-setup"),
-    ("PUT", "/units/9/firmware", {"firmware": "2"}, 404, "unit"),
+    ("PATCH", "/samples/9", {"firmware": "2"}, 404, "unit"),
     ("PUT", "/bench/fault", {"fault": "sparkle"}, 422, "request"),
     ("PUT", "/bench/fault", {"fault": "lost"}, 409, "bench"),
     ("POST", "/corrections", None, 409, "correction"),
@@ -245,7 +245,9 @@ def test_a_board_is_written_once_and_anew_when_it_could_have_changed(client, app
     shown = client.get(f"/api/v1/reviews/{measured}/setups/{row['setup']}").json()
     control = next(c for c in shown["controls"] if c["kind"] == "slider" and not c["locked"])
     changes = {control["path"]: control["maximum"] if control["value"] != control["maximum"] else control["minimum"]}
-    assert client.put(f"/api/v1/reviews/{measured}/setups/{row['setup']}", json={"settings": changes}).status_code < 300
+    assert (
+        client.patch(f"/api/v1/reviews/{measured}/setups/{row['setup']}", json={"settings": changes}).status_code < 300
+    )
     again = client.get(path).json()["rows"][0]
     assert again["state"] != row["state"] and any(c["state"] == "stale" for c in again["cells"])
     client.delete(f"/api/v1/reviews/{measured}")

@@ -39,15 +39,18 @@ def editable(client, wall):
     menu = lambda: client.get(f"{at}/menu").json()["version"]  # noqa: E731
     one = lambda path, key: lambda: next(x for x in client.get(path).json() if x["id"] == key)["version"]  # noqa: E731
     named = lambda: client.get("/api/v1/instruments").json()["named"][0]["version"]  # noqa: E731
+    sample = client.get(f"/api/v1/samples?review={wall}").json()[0]["id"]
+    unit = lambda: client.get(f"/api/v1/samples/{sample}").json()["version"]  # noqa: E731
     own = lambda: client.get(f"{at}/setups/{setup}").json()["version"]  # noqa: E731
     return [
-        ("PUT", f"{at}/setups/{setup}", own, {"settings": {"Light": 10}}),
+        ("PATCH", f"{at}/setups/{setup}", own, {"settings": {"Light": 10}}),
         ("PUT", f"{at}/menu", menu, {**MENU, "modes": "Film\nGame\nSport"}),
         ("PATCH", f"{at}/menu/controls", menu, {"path": "Light", "fields": {"note": "stiff"}}),
         ("PUT", f"/api/v1/targets/{target['id']}", one("/api/v1/targets", target["id"]), {**vars(TARGET), "luminance": 120}),
         ("PUT", f"/api/v1/meters/{meter}", named, {"name": "Spot two"}),
         ("POST", f"{at}/setups/{setup}/undo", own, None),
         ("POST", f"{at}/menu/undo", menu, None),
+        ("PATCH", f"/api/v1/samples/{sample}", unit, {"firmware": "2.0"}),
     ]  # fmt: skip
 
 
@@ -79,7 +82,7 @@ def test_of_edits_at_the_same_time_one_is_made(app, client, wall):
 
     def edit(value):
         headers = {"If-Match": f'"{version}"'}
-        codes.append(client.put(path, json={"settings": {"Light": value}}, headers=headers).status_code)
+        codes.append(client.patch(path, json={"settings": {"Light": value}}, headers=headers).status_code)
 
     threads = [threading.Thread(target=edit, args=(v,)) for v in range(1, 9)]
     for t in threads:

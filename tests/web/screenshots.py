@@ -120,7 +120,9 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
     page.find("[role=grid]")
     review = int(page.driver.current_url.rsplit("/", 1)[1])
     film = page.api(f"/reviews/{review}/board")["rows"][0]["setup"]
-    page.send("PUT", f"/reviews/{review}/setups/{film}", {"settings": {"Picture > Tone": "2.4", "Picture > Light": 22}})
+    page.send(
+        "PATCH", f"/reviews/{review}/setups/{film}", {"settings": {"Picture > Tone": "2.4", "Picture > Light": 22}}
+    )
     page.send(
         "POST", f"/reviews/{review}/setups", {"like": film, "name": "Film, night", "settings": {"Picture > Light": 8}}
     )

@@ -285,7 +285,7 @@ def test_6_two_tabs_do_not_overwrite_each_other(page):
     page.find("[role=grid]")
     page.press("e")
     light = page.find("[id='control-Picture > Light']")
-    page.send("PUT", f"/reviews/{REVIEW}/setups/{setup}", {"name": "Studio, mine"})
+    page.send("PATCH", f"/reviews/{REVIEW}/setups/{setup}", {"name": "Studio, mine"})
     write(light, "33")
     page.find("[data-testid=save-settings]").click()
     assert "changed meanwhile" in page.find("dialog [role=alert]").text

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import Protocol, TypeVar
 
-from fastapi import Request
+from fastapi import Request, Response
 
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
@@ -65,3 +66,19 @@ def unchanged(request: Request, version: Callable[[], str]) -> Iterator[None]:
                 "It was changed meanwhile, perhaps in another tab. Nothing was overwritten; look at it again, then edit.",
             )
         yield
+
+
+class Versioned(Protocol):
+    """Something that says what an edit of it is made from."""
+
+    @property
+    def version(self) -> str: ...
+
+
+V = TypeVar("V", bound=Versioned)
+
+
+def tagged(response: Response, shown: V) -> V:
+    """What is shown, with its version as the answer's ETag."""
+    response.headers["ETag"] = f'"{shown.version}"'
+    return shown

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application
+from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, MenuText, Text
-from lumenar.service import new_display, setups
+from lumenar.service import new_display, samples, setups
+from lumenar.service.samples import DisplayView, Sample
 
 router = APIRouter()
 
@@ -34,10 +35,22 @@ class DisplayIdentity(BaseModel):
     like: Id | None = None
 
 
-class Firmware(BaseModel):
-    """A unit's firmware version."""
+class SampleChange(BaseModel):
+    """What changes of a sample: its firmware version, which makes what was measured before stale."""
 
     firmware: str = Field(max_length=200)
+
+
+@router.get("/displays")
+def displays(request: Request) -> list[DisplayView]:
+    """Every display under review, with its samples."""
+    return samples.displays(application(request))
+
+
+@router.get("/displays/{review}")
+def read_display(request: Request, review: Id) -> DisplayView:
+    """The display of a review."""
+    return samples.of_review(application(request), review)
 
 
 @router.post("/displays", status_code=201)
@@ -46,7 +59,21 @@ def add_display(request: Request, new: DisplayIdentity) -> Created:
     return Created(id=new_display.add(application(request), new_display.NewDisplay(**new.model_dump())))
 
 
-@router.put("/units/{unit}/firmware", status_code=204)
-def set_firmware(request: Request, unit: Id, new: Firmware) -> None:
-    """A unit has another firmware now."""
-    setups.set_firmware(application(request), unit, new.firmware)
+@router.get("/samples")
+def all_samples(request: Request, review: Id | None = None) -> list[Sample]:
+    """Every sample, or those of one review."""
+    return samples.samples(application(request), review)
+
+
+@router.get("/samples/{sample}")
+def read_sample(request: Request, response: Response, sample: Id) -> Sample:
+    """One sample."""
+    return tagged(response, samples.sample(application(request), sample))
+
+
+@router.patch("/samples/{sample}")
+def change_sample(request: Request, sample: Id, new: SampleChange) -> Sample:
+    """A sample has another firmware now."""
+    with unchanged(request, lambda: samples.version(application(request), sample)):
+        setups.set_firmware(application(request), sample, new.firmware)
+        return samples.sample(application(request), sample)

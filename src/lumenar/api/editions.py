@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request
 
 from lumenar.api.deps import application
 from lumenar.api.models import Id
-from lumenar.publish.edition import EditionView, editions_of, publish
+from lumenar.publish.edition import EditionView, edition_of, editions_of, publish
 
 router = APIRouter()
 
@@ -15,6 +15,12 @@ router = APIRouter()
 def editions(request: Request, review: Id) -> list[EditionView]:
     """Published editions, newest first."""
     return editions_of(application(request), review)
+
+
+@router.get("/reviews/{review}/editions/{edition}")
+def read_edition(request: Request, review: Id, edition: Id) -> EditionView:
+    """One of them."""
+    return edition_of(application(request), review, edition)
 
 
 @router.post("/reviews/{review}/editions", status_code=201)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application, corrector, unchanged
+from lumenar.api.deps import application, corrector, tagged, unchanged
 from lumenar.api.models import Created, Id, SetupChoice, Text
 from lumenar.service import named_meters
-from lumenar.service.instruments import InstrumentsView
+from lumenar.service.instruments import CorrectionView, InstrumentsView
 
 router = APIRouter()
 
@@ -49,6 +49,18 @@ class NewCorrection(BaseModel):
 def instruments(request: Request) -> InstrumentsView:
     """Meters, corrections, and the correction being made."""
     return corrector(request).view()
+
+
+@router.get("/meters")
+def all_meters(request: Request) -> list[named_meters.NamedMeter]:
+    """The meters that were named."""
+    return named_meters.views(application(request))
+
+
+@router.get("/meters/{meter}")
+def read_meter(request: Request, response: Response, meter: Id) -> named_meters.NamedMeter:
+    """One of them."""
+    return tagged(response, named_meters.view(application(request), meter))
 
 
 @router.post("/meters", status_code=201)
@@ -90,6 +102,18 @@ def stop_correction(request: Request) -> InstrumentsView:
     """Give the correction up."""
     corrector(request).stop()
     return corrector(request).view()
+
+
+@router.get("/corrections")
+def all_corrections(request: Request) -> list[CorrectionView]:
+    """Every correction, those that came in files too."""
+    return corrector(request).view().corrections
+
+
+@router.get("/corrections/{correction}")
+def read_correction(request: Request, correction: Id) -> CorrectionView:
+    """One of them."""
+    return corrector(request).correction(correction)
 
 
 @router.post("/corrections", status_code=201)

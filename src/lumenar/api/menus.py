@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application, unchanged
+from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, MenuText, Text
 from lumenar.core.menu import Consequences, Kind, Place, Scope
-from lumenar.service import menu_map
+from lumenar.service import menu_map, samples
 from lumenar.service.menu_map import Answer, KnownMenu, MenuMap, PastMenu
 
 router = APIRouter()
@@ -91,12 +91,17 @@ def menus(request: Request) -> list[KnownMenu]:
     return menu_map.known_menus(application(request))
 
 
+@router.get("/menus/{sample}")
+def menu_of_sample(request: Request, response: Response, sample: Id) -> MenuMap:
+    """The menu of a sample, by its number alone."""
+    review = samples.sample(application(request), sample).review
+    return tagged(response, menu_map.menu_map(application(request), review, sample))
+
+
 @router.get("/reviews/{review}/menu")
 def read_menu(request: Request, response: Response, review: Id, unit: Id | None = None) -> MenuMap:
     """The menu of a sample."""
-    shown = menu_map.menu_map(application(request), review, unit)
-    response.headers["ETag"] = f'"{shown.version}"'
-    return shown
+    return tagged(response, menu_map.menu_map(application(request), review, unit))
 
 
 @router.put("/reviews/{review}/menu")

@@ -14,6 +14,12 @@ from lumenar.service import plates as plate_views
 router = APIRouter()
 
 
+@router.get("/reviews/{review}/plates")
+def all_plates(request: Request, review: Id) -> list[plate_views.PlatesAt]:
+    """Which plates there are."""
+    return plate_views.plates_of(application(request), review)
+
+
 @router.get("/reviews/{review}/plates/{setup}/{measurement}")
 def plates(
     request: Request,

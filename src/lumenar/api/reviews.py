@@ -35,6 +35,12 @@ def reviews(request: Request) -> list[shelf.ShelfEntry]:
     return shelf.shelf(application(request))
 
 
+@router.get("/reviews/{review}")
+def read_review(request: Request, review: Id) -> shelf.ShelfEntry:
+    """One review as the Shelf shows it."""
+    return shelf.entry(application(request), review)
+
+
 @router.post("/reviews", status_code=201)
 def add_review(request: Request, new: NewReview) -> Created:
     """Start a review from a unit file."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application, unchanged
+from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, TargetKey, Text
 from lumenar.service import setups
 from lumenar.service.recall import Recall, recall
@@ -45,15 +45,19 @@ class NewSetup(Settings):
     like: Id
 
 
+@router.get("/reviews/{review}/setups")
+def all_setups(request: Request, review: Id) -> list[setups.SetupLine]:
+    """The setups of a review."""
+    return setups.lines(application(request), review)
+
+
 @router.get("/reviews/{review}/setups/{setup}")
 def read_setup(request: Request, response: Response, review: Id, setup: Id) -> setups.SetupView:
     """A setup with all its controls."""
-    shown = setups.view(application(request), review, setup)
-    response.headers["ETag"] = f'"{shown.version}"'
-    return shown
+    return tagged(response, setups.view(application(request), review, setup))
 
 
-@router.put("/reviews/{review}/setups/{setup}")
+@router.patch("/reviews/{review}/setups/{setup}")
 def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setups.SetupView:
     """Give a setup other values, or another declared target."""
     with unchanged(request, lambda: setups.version(application(request), review, setup)):

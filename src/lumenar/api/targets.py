@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lumenar.api.deps import application, unchanged
-from lumenar.api.models import Id, Text
+from lumenar.api.deps import application, tagged, unchanged
+from lumenar.api.models import Id, TargetKey, Text
 from lumenar.service import targets
 
 router = APIRouter()
@@ -40,6 +40,12 @@ class NewTarget(BaseModel):
 def all_targets(request: Request) -> list[targets.TargetView]:
     """All targets, those that ship and those that were defined here."""
     return targets.views(application(request))
+
+
+@router.get("/targets/{target}")
+def read_target(request: Request, response: Response, target: TargetKey) -> targets.TargetView:
+    """One of them, by its key, or by its number where it was defined here."""
+    return tagged(response, targets.view(application(request), target))
 
 
 @router.post("/targets", status_code=201)

@@ -23,7 +23,7 @@ from lumenar.service import cells, verdict
 from lumenar.service.application import Application, rubric_text
 from lumenar.service.data import now
 from lumenar.service.displays import display_of
-from lumenar.service.errors import ConflictError
+from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.export import readings_document
 from lumenar.service.readings_file import parse_readings
 from lumenar.store import editions
@@ -60,6 +60,14 @@ def editions_of(app: Application, review_id: int) -> list[EditionView]:
     """The editions of a review, newest first."""
     display_of(app, review_id)
     return [_view(r) for r in editions.of_review(app.db.connection(), review_id)]
+
+
+def edition_of(app: Application, review_id: int, number: int) -> EditionView:
+    """One edition of a review; NotFoundError where there is none."""
+    for e in editions_of(app, review_id):
+        if e.number == number:
+            return e
+    raise NotFoundError("edition", f"Review {review_id} has no edition {number}.")
 
 
 def publish(app: Application, review_id: int) -> EditionView:

@@ -23,7 +23,7 @@ from lumenar.service.bench import BenchService
 from lumenar.service.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, take_series
 from lumenar.service.data import now
 from lumenar.service.displays import display
-from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.loading import correction_key, document_of
 from lumenar.service.named_meters import NamedMeter
 from lumenar.service.planning import setup_states
@@ -170,6 +170,13 @@ class Corrector:
             if c.reference != corrections.IMPORTED:
                 current.add((c.panel, c.meter, c.serial))
         return InstrumentsView(meter_views(self.bench), named_meters.views(self.app), FAULTS, views, self.attempt)
+
+    def correction(self, number: int) -> CorrectionView:
+        """One correction; NotFoundError where there is none."""
+        for c in self.view().corrections:
+            if c.id == number:
+                return c
+        raise NotFoundError("correction", f"There is no correction {number}.")
 
     def start(self, review_id: int, setup_id: int) -> None:
         """Begin; it works on the bench in its thread. ConflictError while the bench is in use."""

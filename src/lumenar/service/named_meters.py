@@ -75,6 +75,12 @@ def views(app: Application) -> list[NamedMeter]:
     return found
 
 
+def view(app: Application, number: int) -> NamedMeter:
+    """One of them; NotFoundError where there is none."""
+    _held(app, number)
+    return next(m for m in views(app) if m.id == number)
+
+
 def _view(row: InstrumentRow, panels: list[str]) -> NamedMeter:
     days = None if row.calibrated_on is None else (date.today() - date.fromisoformat(row.calibrated_on)).days
     role: Role = "reference" if row.role == "reference" else "meter"

@@ -18,8 +18,9 @@ from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
-from lumenar.service.displays import display
+from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.keys import MeasurementKey
 from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 from lumenar.store import corrections, reviews, runs
@@ -262,3 +263,24 @@ def _figure(analysis: Analysis, key: str, value: float) -> PlateFigure:
     u, span = analysis.uncertainty.get(key), analysis.range.get(key)
     low, high = span if span else (None, None)
     return PlateFigure(key, value, u.standard if u else None, analysis.noise_floor.get(key), low, high)
+
+
+@dataclass(frozen=True)
+class PlatesAt:
+    """Where plates are: a setup's measurement whose figures are there, fresh or not."""
+
+    setup: int
+    measurement: MeasurementKey
+    stale: bool
+
+
+def plates_of(app: Application, review_id: int) -> list[PlatesAt]:
+    """Every plate of a review in the order of its Board; NotFoundError where there is no such review."""
+    display_of(app, review_id)
+    newest = cells.newest(app, review_id)
+    return [
+        PlatesAt(s.id, m, Cell(s.id, m) in newest.stale)
+        for s in reviews.setups_of(app.db.connection(), review_id)
+        for m in MEASUREMENTS
+        if Cell(s.id, m) in newest.complete
+    ]

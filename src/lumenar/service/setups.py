@@ -12,7 +12,7 @@ from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
-from lumenar.service.displays import display
+from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice, choices
 from lumenar.store import conditions, reviews, runs
@@ -73,6 +73,8 @@ class SetupView:
     sample: str
     firmware: str
     unit: int
+    unit_version: str
+    """What an edit of its sample is made from."""
     target: str
     target_title: str
     targets: list[TargetChoice]
@@ -90,6 +92,22 @@ class SetupView:
     changes: int
     """How many of its changes can be taken back."""
     controls: list[ControlView]
+
+
+@dataclass(frozen=True)
+class SetupLine:
+    """A setup in a list."""
+
+    setup: int
+    name: str
+    mode: str
+    signal: Signal
+    unit: int
+    sample: str
+    target: str
+    target_title: str
+    shipped: bool
+    """Whether it is what the mode ships with, no value changed."""
 
 
 @dataclass(frozen=True)
@@ -112,6 +130,20 @@ def version(app: Application, review_id: int, setup_id: int) -> str:
     setup = cells.setup_of(app, review_id, setup_id)
     rooms = conditions.of_review(app.db.connection(), review_id)
     return digest(setup, list(rooms.values()), display(app, setup.unit_id).menu)
+
+
+def lines(app: Application, review_id: int) -> list[SetupLine]:
+    """The setups of a review in the order of its Board; NotFoundError where there is no such review."""
+    display_of(app, review_id)
+    db = app.db.connection()
+    units = {u.id: u.sample for u in reviews.units_of(db, review_id)}
+    return [
+        SetupLine(
+            s.id, s.name, s.mode, s.signal, s.unit_id, units[s.unit_id], s.target, resolve(s.target).title,
+            bool(s.shipped) and not s.changes,
+        )
+        for s in reviews.setups_of(db, review_id)
+    ]  # fmt: skip
 
 
 def view(app: Application, review_id: int, setup_id: int) -> SetupView:
@@ -138,7 +170,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id).values()}
     return SetupView(
         setup.id, version(app, review_id, setup_id), setup.name, setup.mode, setup.signal,
-        row.sample, row.firmware, row.id, setup.target,
+        row.sample, row.firmware, row.id, digest(row), setup.target,
         resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
         None if setup.condition_id is None else rooms[setup.condition_id],
         "dark, as stand-ins stand" if shown.stand_in else "not recorded", list({r.label: r for r in rooms.values()}.values()),

@@ -78,6 +78,14 @@ def views(app: Application) -> list[TargetView]:
     return [_view(t, mine.get(t.key), named_targets.declared_by(db, t.key)) for t in _known(app)]
 
 
+def view(app: Application, which: str) -> TargetView:
+    """One of them by its key, or by its number where it was defined here; NotFoundError where there is none."""
+    for t in views(app):
+        if which in (t.key, str(t.id)):
+            return t
+    raise NotFoundError("target", f"There is no target {which!r}.")
+
+
 def _view(t: Target, number: int | None, setups: int) -> TargetView:
     cct, duv = cct_duv(XYZ_to_xy(t.white_XYZ()))
     definition = None

@@ -16,7 +16,13 @@ import {
 const pair = (day: string, dim: string) => ({ value: { base: day, _dark: dim } });
 
 /** What a person types in. */
-const INPUT = { bg: "sheet", color: "ink", borderColor: "control", borderRadius: "5px" };
+const INPUT = {
+  bg: "sheet",
+  color: "ink",
+  borderColor: "control",
+  borderRadius: "5px",
+  _invalid: { borderColor: "lamp", focusRingColor: "lamp" },
+};
 
 const config = defineConfig({
   globalCss: {

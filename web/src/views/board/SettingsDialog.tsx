@@ -67,7 +67,7 @@ function Body({
   const change = useAct(
     (body: Body) =>
       got(
-        api.PUT("/api/v1/reviews/{review}/setups/{setup}", {
+        api.PATCH("/api/v1/reviews/{review}/setups/{setup}", {
           params: { path: { review, setup: view.setup } },
           body,
           ...from(view.version),
@@ -92,7 +92,13 @@ function Body({
   );
   const flash = useAct(
     (f: string) =>
-      got(api.PUT("/api/v1/units/{unit}/firmware", { params: { path: { unit: view.unit } }, body: { firmware: f } })),
+      got(
+        api.PATCH("/api/v1/samples/{sample}", {
+          params: { path: { sample: view.unit } },
+          body: { firmware: f },
+          ...from(view.unit_version),
+        }),
+      ),
     TOUCHED,
   );
   const different = Object.fromEntries(Object.entries(values).filter(([k, v]) => v !== given[k]));

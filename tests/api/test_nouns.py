@@ -1,0 +1,93 @@
+"""Every noun has a list and single objects, and they say the same of a thing."""
+
+import pytest
+
+from lumenar.publish.edition import publish
+
+from .test_api import own_client, problem
+
+AT = "/api/v1"
+
+
+@pytest.fixture
+def client(app, bench, measured):
+    publish(app, measured)
+    made = own_client(app, bench)
+    made.post(f"{AT}/meters", json={"name": "Spot", "serial": "7"})
+    matrix = [[1.01, 0, 0], [0, 1.02, 0], [0, 0, 1.03]]
+    made.post(f"{AT}/meters/1/corrections", json={"panel": "lcd", "matrix": matrix, "made_by": "a laboratory"})
+    body = {"maker": "Tern Street", "model": "Wall", "kind": "television", "panel": "oled", "modes": "Film\nGame"}
+    made.post(f"{AT}/displays", json=body)
+    white = {"red": [0.64, 0.33], "green": [0.3, 0.6], "blue": [0.15, 0.06], "white": [0.3457, 0.3585], "curve": "srgb"}
+    made.post(f"{AT}/targets", json={"title": "Print", **white})
+    return made
+
+
+NOUNS = {
+    "reviews": ("/reviews", lambda x: f"/reviews/{x['id']}"),
+    "displays": ("/displays", lambda x: f"/displays/{x['review']}"),
+    "samples": ("/samples", lambda x: f"/samples/{x['id']}"),
+    "samples of a review": ("/samples?review=2", lambda x: f"/samples/{x['id']}"),
+    "meters": ("/meters", lambda x: f"/meters/{x['id']}"),
+    "corrections": ("/corrections", lambda x: f"/corrections/{x['id']}"),
+    "editions": ("/reviews/1/editions", lambda x: f"/reviews/1/editions/{x['number']}"),
+    "targets": ("/targets", lambda x: f"/targets/{x['key']}"),
+}
+
+
+@pytest.mark.parametrize("noun", NOUNS)
+def test_a_list_and_its_objects_say_the_same(client, noun):
+    path, single = NOUNS[noun]
+    listed = client.get(AT + path).json()
+    assert listed
+    for entry in listed:
+        answer = client.get(AT + single(entry))
+        assert answer.json() == entry
+        if "version" in entry and noun != "displays":
+            assert answer.headers["ETag"] == f'"{entry["version"]}"'
+
+
+def test_a_target_of_ones_own_has_a_number_too(client):
+    own = next(t for t in client.get(f"{AT}/targets").json() if t["title"] == "Print")
+    assert client.get(f"{AT}/targets/{own['id']}").json() == own
+
+
+def test_setups_menus_and_plates_are_listed_as_they_are(client, app):
+    board = client.get(f"{AT}/reviews/1/board").json()
+    lines = client.get(f"{AT}/reviews/1/setups").json()
+    assert [(s["setup"], s["name"], s["target"]) for s in lines] == [
+        (r["setup"], r["name"], r["target"]) for r in board["rows"]
+    ]
+    for line in lines:
+        whole = client.get(f"{AT}/reviews/1/setups/{line['setup']}").json()
+        assert {k: whole[k] for k in line} == line
+    for menu in client.get(f"{AT}/menus").json():
+        assert client.get(f"{AT}/menus/{menu['unit']}").json()["unit"] == menu["unit"]
+    at = [(p["setup"], p["measurement"]) for p in client.get(f"{AT}/reviews/1/plates").json()]
+    there = [
+        (r["setup"], c["measurement"]) for r in board["rows"] for c in r["cells"] if c["state"] in ("measured", "stale")
+    ]
+    assert at == there and at
+    setup, measurement = at[0]
+    assert client.get(f"{AT}/reviews/1/plates/{setup}/{measurement}").status_code == 200
+    assert not any(p["stale"] for p in client.get(f"{AT}/reviews/1/plates").json())
+    unit = client.get(f"{AT}/samples?review=1").json()[0]
+    changed = client.patch(
+        f"{AT}/samples/{unit['id']}", json={"firmware": "9.9"}, headers={"If-Match": f'"{unit["version"]}"'}
+    )
+    assert changed.json()["firmware"] == "9.9" and changed.json()["version"] != unit["version"]
+    assert all(p["stale"] for p in client.get(f"{AT}/reviews/1/plates").json())
+
+
+@pytest.mark.parametrize(
+    ("path", "kind"),
+    [
+        ("/reviews/99", "review"), ("/displays/99", "review"), ("/samples/99", "unit"), ("/samples?review=99", "review"),
+        ("/meters/99", "meter"), ("/corrections/99", "correction"), ("/reviews/1/editions/99", "edition"),
+        ("/targets/vivid", "target"), ("/targets/99", "target"), ("/menus/99", "unit"), ("/reviews/99/setups", "review"),
+        ("/reviews/99/plates", "review"),
+    ],
+)  # fmt: skip
+def test_what_there_is_not_is_said(client, path, kind):
+    told = problem(client.get(AT + path), 404, kind)
+    assert "There is no" in told["detail"] or "has no" in told["detail"]
