@@ -1,4 +1,4 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Table, Text } from "@chakra-ui/react";
 import { memo, useLayoutEffect, useRef, useState } from "react";
 import type { Chart } from "../api/client";
 import { ActionMenu } from "../parts/ActionMenu";
@@ -12,10 +12,6 @@ import { Plane } from "./Plane";
 import { RuleList } from "./RuleList";
 import { Span } from "./Span";
 import { csv, download, savePng, saveSvg } from "./save";
-
-const Table = chakra("table");
-const Th = chakra("th");
-const Td = chakra("td");
 
 function Picture({ chart, width }: { chart: Chart; width: number }) {
   switch (chart.kind) {
@@ -47,54 +43,35 @@ export function Numbers({ chart }: { chart: Chart }) {
       role="region"
       aria-label={`Numbers of ${chart.title}`}
     >
-      <Table w="100%" css={{ borderCollapse: "collapse" }} fontSize="12px" aria-label={chart.title}>
-        <thead>
-          <tr>
+      <Table.Root w="100%" fontSize="12px" aria-label={chart.title} stickyHeader>
+        <Table.Header>
+          <Table.Row>
             {heads.map((h, j) => (
-              <Th
-                // biome-ignore lint/suspicious/noArrayIndexKey: columns never move, and two may bear one name
-                key={j}
-                scope="col"
-                textAlign="right"
-                fontWeight="500"
-                color="ink3"
-                pr="12px"
-                pb="4px"
-                position="sticky"
-                top="0"
-                bg="ground"
-              >
+              // biome-ignore lint/suspicious/noArrayIndexKey: columns never move, and two may bear one name
+              <Table.ColumnHeader key={j} scope="col" textAlign="end" pr="12px" bg="ground">
                 {h}
-              </Th>
+              </Table.ColumnHeader>
             ))}
-          </tr>
-        </thead>
-        <tbody>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
           {rows.map((row, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: rows have no other name and never move
-            <tr key={i}>
+            <Table.Row key={i}>
               {row.map((value, j) => (
-                <Td
-                  // biome-ignore lint/suspicious/noArrayIndexKey: as above
-                  key={j}
-                  textAlign="right"
-                  pr="12px"
-                  py="2px"
-                  borderTop="1px solid"
-                  borderColor="lineSoft"
-                  whiteSpace="nowrap"
-                >
+                // biome-ignore lint/suspicious/noArrayIndexKey: as above
+                <Table.Cell key={j} textAlign="end" pr="12px" py="2px" whiteSpace="nowrap">
                   {typeof value === "string" ? (
                     value
                   ) : (
                     <Mono title={value === null ? undefined : String(value)}>{number(value, decimals[j] ?? 0)}</Mono>
                   )}
-                </Td>
+                </Table.Cell>
               ))}
-            </tr>
+            </Table.Row>
           ))}
-        </tbody>
-      </Table>
+        </Table.Body>
+      </Table.Root>
     </Box>
   );
 }
