@@ -6,7 +6,16 @@ import pytest
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.readings import MeterLimits
 from lumenar.core.targets import TARGETS
-from lumenar.core.uncertainty import Uncertainty, colour_measurable, draw, holm, hotelling, measurable, with_perfect
+from lumenar.core.uncertainty import (
+    Uncertainty,
+    colour_measurable,
+    draw,
+    holm,
+    hotelling,
+    measurable,
+    summarise,
+    with_perfect,
+)
 
 from .test_measurements import display
 
@@ -63,3 +72,40 @@ def test_an_interval_ends_beside_perfection_that_noise_rules_out_and_holds_it_wh
         outside = with_perfect(u, edge + 0.01, 0.0, floor, extreme)
         assert inside.low == 0.0, "noise alone gives as much"
         assert 0 < outside.low <= edge + 0.01, "noise alone gives it in few cases only"
+
+
+@pytest.mark.parametrize(("least", "most"), [(0.3, 1.5), (1.0, 3.0), (4.0, 9.0)])
+def test_the_interval_of_a_mean_of_absolutes_is_about_the_truth(least, most):
+    """Each part is an error with noise of one: near nothing, beside it, and far from it."""
+    rng = np.random.default_rng(3)
+    off, held = [], []
+    for _ in range(300):
+        parts = rng.uniform(least, most, 12)
+        truth = parts.mean()
+        read = parts + rng.standard_normal(12)
+        u = summarise(np.abs(read).mean(), np.abs(read + rng.standard_normal((200, 12))).mean(axis=1))
+        off.append(((u.low + u.high) / 2 - truth) / u.standard)
+        held.append(u.low <= truth <= u.high)
+    assert abs(np.median(off)) < 0.3
+    assert np.mean(held) >= 0.85
+
+
+@pytest.mark.parametrize(("least", "most"), [(0.05, 3.0), (0.2, 1.0)])
+def test_noise_that_all_parts_share_does_not_carry_the_interval_away(least, most):
+    """Greys beside their white: each is off in lightness, and noise in two directions of colour, white's own among it, can but
+    add to that."""
+    rng = np.random.default_rng(5)
+
+    def noise(*draws):
+        return 0.3 * (rng.standard_normal((*draws, 12, 2)) - rng.standard_normal((*draws, 1, 2)))
+
+    off, held = [], []
+    for _ in range(300):
+        lightness = rng.uniform(least, most, 12)
+        mean = lambda colour, L=lightness: np.hypot(L, np.linalg.norm(colour, axis=-1)).mean(axis=-1)  # noqa: E731
+        read = noise()
+        u = summarise(mean(read), mean(read + noise(200)))
+        off.append(((u.low + u.high) / 2 - lightness.mean()) / u.standard)
+        held.append(u.low <= lightness.mean() <= u.high)
+    assert np.mean(held) >= 0.93
+    assert np.median(off) < 0.75

@@ -90,7 +90,7 @@ def analyse(
     drawn = m.analyse(draw(own, draws=count), target)
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
     values = {k: float(figures[k]) for k in draws}
-    spread = summarise_all(values, draws, m.extremes)
+    spread = summarise_all(values, draws, m.extremes, m.ratios)
     exact, perfect = _perfect(m, own, target, count)
     for key in spread:
         if key in perfect and key in exact and np.ndim(exact[key]) == 0:

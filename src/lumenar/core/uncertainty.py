@@ -105,18 +105,22 @@ def with_perfect(
     return Uncertainty(u.standard, min(u.low, perfect), max(u.high, perfect))
 
 
-def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty | None:
+def summarise(value: float, draws: Array, extreme: bool = False, ratio: bool = False) -> Uncertainty | None:
     """Uncertainty of a figure from its draws (draws,) about already noisy readings; None where no draw gave a number.
 
     Noise shifts a statistic that bends, a mean of differences of colour say: once on the way from the truth to the
     readings, and once more in the draws. The second shift is seen, as the distance from the value to the draws' median, so
-    both are taken out of the interval: percentiles less twice that distance (a percentile interval corrected for bias by
-    shifting, in which a figure that follows its reading one to one keeps its plain percentiles). It is kept within what the
-    draws show that the figure can be (never negative), and holds the value.
+    both are taken out: percentiles less twice that distance. Such a statistic is drawn far out on one side, though, and the
+    truth lies as far on the other: there the percentiles reflected about the value, less the same shift, are right (the basic
+    bootstrap interval; Davison and Hinkley, Bootstrap Methods, section 5.2). A statistic that bends evenly wants the first,
+    one that bends at a point, such as an absolute value near nothing, the second, and figures are made of both; the ends are
+    halfway. Where draws lie evenly about their median all three are the same. The interval is kept within what the draws show
+    that the figure can be (never negative), and holds the value.
 
-    extreme: the figure is a largest distance among many readings. Where these are all alike the first shift is 1 / (sqrt 2
-    - 1) of the second, since draws about noisy readings start from what differs already; the end away from the draws allows
-    for that.
+    extreme: the figure is a largest distance among many readings, percentiles less its shift alone. Where these are all alike
+    the first shift is 1 / (sqrt 2 - 1) of the second, since draws about noisy readings start from what differs already; the
+    end away from the draws allows for that. ratio: the figure is a ratio or a share, which noise moves both ways: percentiles
+    less their shift alone.
     """
     good = draws[~np.isnan(draws)]
     if np.isfinite(good).sum() < 2:
@@ -132,17 +136,26 @@ def summarise(value: float, draws: Array, extreme: bool = False) -> Uncertainty 
         return Uncertainty(standard, float(low), float(high))
     shift = middle - value
     far = (1 + 1 / (np.sqrt(2) - 1) if extreme else 2) * shift
-    low, high = low - max(2 * shift, far), high - min(2 * shift, far)
+    shifted = low - max(2 * shift, far), high - min(2 * shift, far)
+    if extreme or ratio or not np.isfinite([low, high]).all():
+        low, high = shifted
+    else:
+        reflected = 2 * value - high, 2 * value - low
+        low, high = (shifted[0] + reflected[0]) / 2, (shifted[1] + reflected[1]) / 2
     if good.min() >= 0 <= value:
         low, high = max(low, 0.0), max(high, 0.0)
     return Uncertainty(standard, float(min(low, value)), float(max(high, value)))
 
 
 def summarise_all(
-    values: Mapping[str, float], draws: Mapping[str, Array], extremes: Collection[str] = ()
+    values: Mapping[str, float],
+    draws: Mapping[str, Array],
+    extremes: Collection[str] = (),
+    ratios: tuple[str, ...] = (),
 ) -> dict[str, Uncertainty]:
-    """`summarise` of several figures, those without a number left out; extremes: those that are one."""
-    found = {k: summarise(values[k], v, k in extremes) for k, v in draws.items() if v.ndim == 1}
+    """`summarise` of several figures, those without a number left out; extremes: those that are one; ratios: how
+    those begin that are one."""
+    found = {k: summarise(values[k], v, k in extremes, k.startswith(ratios)) for k, v in draws.items() if v.ndim == 1}
     return {k: u for k, u in found.items() if u is not None}
 
 

@@ -131,6 +131,8 @@ class Measurement:
     """Scalar figures that have a noise floor besides dE2000 and L*: those that noise alone makes larger than nothing."""
     extremes: tuple[str, ...] = ()
     """Scalar figures that are a largest distance among many readings."""
+    ratios: tuple[str, ...] = ()
+    """How scalar figures begin that are a ratio or a share of an area, which noise moves both ways."""
     options: tuple[Option, ...] = ()
     """What a run may ask of it to do otherwise; each a field of `Context`."""
 

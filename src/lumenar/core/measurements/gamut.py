@@ -251,4 +251,5 @@ MEASUREMENT = Measurement(
     charts=charts,
     short="Gamut",
     order=1,
+    ratios=("coverage", "area"),
 )

@@ -244,4 +244,5 @@ MEASUREMENT = Measurement(
     order=4,
     draws=40,
     prepare=prepare,
+    ratios=("volume",),
 )
