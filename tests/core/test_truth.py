@@ -137,9 +137,9 @@ def test_a_mean_of_distances_is_covered_as_often_as_it_says():
     assert naive < 80 and 360 <= covered <= 400
 
 
-def test_what_follows_one_reading_keeps_its_percentiles():
+def test_a_ratio_follows_its_reading_and_keeps_its_percentiles():
     draws = 100 / np.random.default_rng(1).normal(1, 0.1, 20_000)
-    u = summarise(100.0, draws)
+    u = summarise(100.0, draws, ratio=True)
     assert u.low == pytest.approx(100 / 1.196, rel=0.02) and u.high == pytest.approx(100 / 0.804, rel=0.02)
 
 

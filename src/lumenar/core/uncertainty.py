@@ -119,8 +119,8 @@ def summarise(value: float, draws: Array, extreme: bool = False, ratio: bool = F
 
     extreme: the figure is a largest distance among many readings, percentiles less its shift alone. Where these are all alike
     the first shift is 1 / (sqrt 2 - 1) of the second, since draws about noisy readings start from what differs already; the
-    end away from the draws allows for that. ratio: the figure is a ratio or a share, which noise moves both ways: percentiles
-    less their shift alone.
+    end away from the draws allows for that. ratio: the figure is a ratio or a share of an area, which follows
+    its readings one to one however it leans: percentiles less their shift alone.
     """
     good = draws[~np.isnan(draws)]
     if np.isfinite(good).sum() < 2:

@@ -143,5 +143,5 @@ MEASUREMENT = Measurement(
     charts=charts,
     short="Checker",
     order=5,
-    ratios=("checker_contrast",),
+    ratios=("checker_contrast", "sequential_contrast"),
 )

@@ -188,4 +188,5 @@ MEASUREMENT = Measurement(
     prepare=prepare,
     short="White",
     order=1,
+    ratios=("contrast_ratio",),
 )
