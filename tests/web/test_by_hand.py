@@ -150,6 +150,8 @@ def test_3_a_first_pass_is_typed_without_a_mouse(page):
             page.server.kill()
             page.server.start()
             page.driver.refresh()
+            # What was asked of the server as it was killed got no answer, and the browser says so.
+            page.errors()
             told = page.find("[data-testid=hand-told]")
             page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-testid") == "hand-input")
     page.find("[role=grid]")
