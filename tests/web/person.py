@@ -4,6 +4,7 @@ import json
 import urllib.error
 import urllib.request
 
+from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -32,7 +33,15 @@ class Person:
 
     def press(self, *keys):
         for key in keys:
+            self.until(lambda key=key: self._struck(key))
+
+    def _struck(self, key):
+        """Whether a key was pressed: what has the focus may be drawn anew at that moment, and then nothing was."""
+        try:
             self.driver.switch_to.active_element.send_keys(key)
+        except (StaleElementReferenceException, ElementNotInteractableException):
+            return False
+        return True
 
     def cell(self, mode, measurement):
         return self.find(f'[data-cell="{mode} {measurement}"]')
