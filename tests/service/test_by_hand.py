@@ -270,6 +270,24 @@ def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
         menu_map.consequences(app, television, setup, {}, "Picture > Light", 20.0)
 
 
+def test_a_mode_under_two_signals_is_the_one_that_is_measured(app, bench):
+    modes = "Film, pq\n  Light = 10\nFilm, sdr\n  Light = 30"
+    review = new_display.add(
+        app, NewDisplay("Tern Street", "Wall 77", "television", "oled", modes=modes, controls="Light 0..50 = 40")
+    )
+    assert {(s.name, s.mode, s.signal) for s in rows(app, review)} == {
+        ("Film", "Film", "pq"),
+        ("Film (sdr)", "Film", "sdr"),
+    }
+    setup = next(s for s in rows(app, review) if s.signal == "sdr")
+    setups.change(app, review, setup.id, setups.Edit({"Light": 10.0}))
+    run = bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
+    assert [(s.path, s.value) for s in hand_runs.sheet(app, run).setups[0].enter] == [("Light", "10")]
+    # Other signals of it are written down later.
+    menu_map.change(app, review, None, f"{modes}\nFilm, hlg\nGame, hlg\nGame, sdr", "Light 0..50 = 40")
+    assert {s.name for s in rows(app, review)} == {"Film", "Film (sdr)", "Film (hlg)", "Game", "Game (sdr)"}
+
+
 def test_a_menu_is_corrected_and_that_undone(app, bench, television):
     before = menu_map.menu_map(app, television)
     assert [m.name for m in before.modes] == ["Evening", "Bright"] and before.changes == 0

@@ -2,7 +2,7 @@
 
     git worktree add /tmp/then COMMIT && PYTHONPATH=/tmp/then/src .venv/bin/python tests/store/make_filled.py OUT.db.gz
 
-Two samples, a setup of one's own, a correction, readings of every kind, an edition.
+Two samples, a setup of one's own, a correction, readings of every kind, an edition; a light in the room where there is such.
 """
 
 import gzip
@@ -42,6 +42,9 @@ def made(folder: Path) -> bytes:
     runs.start(review, cells, Options(grid=(3, 3)))
     runs.finish()
     publish(app, review)
+    if hasattr(setups, "Room"):
+        for label, lux in (("Torch", 40.0), ("Torch", None), ("Lamp", 5.0)):
+            setups.change(app, review, own, setups.Edit(room=setups.Room(label, lux, "30 cm")))
     bench.close()
     db = app.db.connection()
     db.execute("DELETE FROM computed")

@@ -14,7 +14,7 @@ from lumenar.core.colour.correction import corrected
 from lumenar.core.menu import menu_from
 from lumenar.core.readings import MeterLimits, Patch, collect
 from lumenar.core.targets import TARGETS
-from lumenar.service import cells
+from lumenar.service import cells, setups
 from lumenar.service.application import Application
 from lumenar.store import database
 from lumenar.store.database import Database, StoreError, migrations
@@ -136,6 +136,21 @@ def test_a_menu_comes_out_of_a_stored_unit_file_as_out_of_one_that_arrives(versi
         assert known == (
             arrival.kind, arrival.about, arrival.size_inch, arrival.pixels, arrival.bits, arrival.signal_range
         )  # fmt: skip
+
+
+def test_light_states_that_were_changed_in_place_are_kept_and_taken_back(tmp_path):
+    unpacked(6, tmp_path / "data")
+    app = Application(tmp_path / "data")
+    own = app.db.connection().execute("SELECT id FROM setup WHERE name = 'Desk'").fetchone()[0]
+    assert setups.view(app, 1, own).room == setups.Room("Lamp", 5.0, "30 cm")
+    told = [words for change in setups.history(app, 1, own) for words in change.words]
+    assert "room: not recorded → Lamp, 5 lux, 30 cm" in told, "the torch was swept away before this version"
+    setups.change(app, 1, own, setups.Edit(room=setups.Room("Lamp", 9.0, "30 cm")))
+    assert setups.view(app, 1, own).room.lux == 9.0
+    for room in (setups.Room("Lamp", 5.0, "30 cm"), None):
+        setups.undo(app, 1, own)
+        assert setups.view(app, 1, own).room == room
+    app.close()
 
 
 def test_numbers_of_what_was_deleted_stay_used_when_a_table_is_rebuilt(tmp_path):

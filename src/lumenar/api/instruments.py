@@ -107,7 +107,7 @@ def stop_correction(request: Request) -> InstrumentsView:
 @router.get("/corrections")
 def all_corrections(request: Request) -> list[CorrectionView]:
     """Every correction, those that came in files too."""
-    return corrector(request).view().corrections
+    return corrector(request).corrections()
 
 
 @router.get("/corrections/{correction}")

@@ -168,11 +168,11 @@ class FreeRun:
         shown_at = bench.clock.now()
         while not self._stopping.is_set():
             wanted = held.wanted
-            _, control, value = wanted
+            picture, control, value = wanted
             try:
                 bench.remote.apply(control, value)
-                if wanted[0] != patch:
-                    patch = wanted[0]
+                if picture != patch:
+                    patch = picture
                     bench.source.show(patch)
                     shown_at = bench.clock.now()
                 if bench.clock.now() - shown_at > STILL_S:

@@ -163,7 +163,7 @@ def _to_enter(menu: Menu, setup: SetupRow) -> list[Setting]:
             asked.append(Setting(task.what, task.value))
         return Reply()
 
-    hands = Hands(menu, note)
+    hands = Hands(menu, note, setup.signal)
     hands.select(setup.mode)
     for path, value in settings_of(menu, setup).items():
         if path in setup.changes:

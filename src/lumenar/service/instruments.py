@@ -148,6 +148,12 @@ class Corrector:
 
     def view(self) -> InstrumentsView:
         """Meters, corrections, and the attempt under way."""
+        return InstrumentsView(
+            meter_views(self.bench), named_meters.views(self.app), FAULTS, self.corrections(), self.attempt
+        )
+
+    def corrections(self) -> list[CorrectionView]:
+        """Every correction, those that came in files too."""
         found = corrections.every(self.app.db.connection())
         current: set[tuple[str, str, str]] = set()
         views = []
@@ -169,11 +175,11 @@ class Corrector:
             )
             if c.reference != corrections.IMPORTED:
                 current.add((c.panel, c.meter, c.serial))
-        return InstrumentsView(meter_views(self.bench), named_meters.views(self.app), FAULTS, views, self.attempt)
+        return views
 
     def correction(self, number: int) -> CorrectionView:
         """One correction; NotFoundError where there is none."""
-        for c in self.view().corrections:
+        for c in self.corrections():
             if c.id == number:
                 return c
         raise NotFoundError("correction", f"There is no correction {number}.")

@@ -35,6 +35,7 @@ from lumenar.service.data import digest, now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.new_display import parse
+from lumenar.service.shelf import setup_name
 from lumenar.service.targets import titles
 from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import SetupRow
@@ -246,9 +247,11 @@ def _follow(
             asked += _fits(db, was, menu, s, answer, moved)
         there = {(s.mode, s.signal) for s in mine if s.shipped}
         position = max((s.position for s in mine), default=-1) + 1
+        names = [s.name for s in mine]
         for m in menu.modes:
             if (m.name, m.signal) not in there:
-                name = m.name if all(s.name != m.name for s in mine) else f"{m.name} ({m.signal})"
+                name = setup_name(m, names)
+                names.append(name)
                 reviews.add_setup(db, SetupRow(0, unit.id, position, name, m.name, 1, m.signal, m.target, {}))
                 position += 1
     if asked:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 import logging
 import sqlite3
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from lumenar.bench.drivers.simulated import Arrival
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Menu, Panel, document_of
+from lumenar.core.menu import Menu, Mode, Panel, document_of
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -105,12 +106,18 @@ def _add_stand_in(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: st
     add_setups(db, unit_id, a.menu, suffix)
 
 
-def add_setups(db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "", first: int = 0) -> None:
-    """One setup for each mode of a menu from the mode numbered `first` on, as shipped."""
+def add_setups(db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "") -> None:
+    """One setup for each mode of a menu, as shipped."""
+    names: list[str] = []
     for position, mode in enumerate(menu.modes):
-        if position >= first:
-            setup = SetupRow(0, unit_id, position, mode.name + suffix, mode.name, 1, mode.signal, mode.target, {})
-            reviews.add_setup(db, setup)
+        names.append(setup_name(mode, names))
+        setup = SetupRow(0, unit_id, position, names[-1] + suffix, mode.name, 1, mode.signal, mode.target, {})
+        reviews.add_setup(db, setup)
+
+
+def setup_name(mode: Mode, taken: Collection[str]) -> str:
+    """What a mode's setup is called: as the mode, and where one under another signal is called so already, with the signal."""
+    return mode.name if mode.name not in taken else f"{mode.name} ({mode.signal})"
 
 
 def delete_review(app: Application, review_id: int) -> None:

@@ -6,6 +6,7 @@ from lumenar.bench.drivers.person import Person, SomethingElseError, Task, ask
 from lumenar.bench.ports import ControlValue, RefusedError
 from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
 from lumenar.core.readings import Patch
+from lumenar.core.targets import Signal
 
 COLOURS = {
     (1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue", (0.0, 1.0, 1.0): "cyan",
@@ -22,10 +23,12 @@ def in_words(patch: Patch) -> str:
 class Hands:
     """Remote and patch source of a display by its menu. What the menu does not have or locks is refused before anybody is
     asked; what stands there already is not asked for. At first each mode stands as it ships; after that as it was left, with
-    what all modes share as it was set last. Where nobody knows whether modes share a control, it is asked for anew."""
+    what all modes share as it was set last. Where nobody knows whether modes share a control, it is asked for anew.
 
-    def __init__(self, menu: Menu, person: Person) -> None:
-        self._menu, self._person = menu, person
+    signal: the one that the display is given; modes of that name under another are not meant. None where names suffice."""
+
+    def __init__(self, menu: Menu, person: Person, signal: Signal | None = None) -> None:
+        self._menu, self._person, self._signal = menu, person, signal
         self._mode: Mode | None = None
         self._state: dict[str, Value] = {}
         self._left: dict[str, dict[str, Value]] = {}
@@ -37,7 +40,7 @@ class Hands:
     def select(self, mode: str) -> None:
         """Choose a mode."""
         try:
-            chosen = self._menu.mode(mode)
+            chosen = self._menu.mode(mode, self._signal)
         except MenuError as e:
             raise RefusedError(str(e)) from e
         ask(self._person, Task("choose", self._menu.mode_path, mode))

@@ -13,10 +13,9 @@ CREATE TABLE condition (
     label TEXT NOT NULL CHECK (length(label) BETWEEN 1 AND 80),
     -- NULL where nobody measured it: a light state may have a label and a distance alone.
     lux REAL CHECK (lux >= 0),
-    note TEXT NOT NULL DEFAULT ''
+    note TEXT NOT NULL DEFAULT '',
+    UNIQUE (review_id, label)
 ) STRICT;
--- A state never changes, since setups were measured in it and go back to it: another lux is another state.
-CREATE UNIQUE INDEX condition_once ON condition (review_id, label, coalesce(lux, -1), note);
 
 -- NULL: nobody has said it. Of a stand-in that is the dark room it stands in.
 ALTER TABLE setup ADD COLUMN condition_id INTEGER REFERENCES condition (id);
