@@ -30,7 +30,8 @@ from lumenar.core.analysis import analyse
 from lumenar.core.colour import difference
 from lumenar.core.colour.volume import cube
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.readings import MeterLimits, Patch, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.survey import survey
 from lumenar.service import cells, shelf

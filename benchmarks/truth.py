@@ -31,7 +31,8 @@ from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.analysis import COUNTS, analyse
 from lumenar.core.colour import correction
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
-from lumenar.core.readings import MeterLimits, Patch, Readings, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, Readings, collect
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service.correction_series import SERIES, as_series, read_colour

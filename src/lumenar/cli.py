@@ -230,7 +230,8 @@ def _survey(options: argparse.Namespace) -> int:
 def _figures(options: argparse.Namespace) -> int:
     from lumenar.core.measurements import MEASUREMENTS
     from lumenar.service.cells import target_of
-    from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+    from lumenar.service.file_figures import analyse_file, figures_document
+    from lumenar.service.readings_file import parse_readings
 
     text, name = _read(options.readings), options.readings.name
     file = parse_readings(text, name)

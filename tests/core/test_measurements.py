@@ -9,7 +9,8 @@ import pytest
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.measurements.grey_ramp import gamma
-from lumenar.core.readings import MeterLimits, Patch, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.uncertainty import draw
 

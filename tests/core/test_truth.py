@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from lumenar.core.analysis import analyse
 from lumenar.core.colour import correction, spectra, waveform
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
-from lumenar.core.readings import MeterLimits, Patch, collect, floor_from
+from lumenar.core.meter_limits import MeterLimits, floor_from
+from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.uncertainty import draw, summarise
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.readings import MeterLimits
+from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import (
     Uncertainty,

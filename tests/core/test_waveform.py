@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from lumenar.core.colour import waveform
 from lumenar.core.measurements import modulation
 from lumenar.core.measurements.charts import Shown
-from lumenar.core.readings import MeterLimits, Patch, Waveform, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, Waveform, collect
 from lumenar.core.targets import TARGETS
 
 RATE = 20_000.0

@@ -9,7 +9,8 @@ from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.readings import MeterLimits, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
@@ -18,12 +19,13 @@ from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.export import readings_document
+from lumenar.service.file_figures import analyse_file
 from lumenar.service.free_run import FreeRun
 from lumenar.service.hand_runs import Entry
 from lumenar.service.instruments import Corrector
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.planning import Options
-from lumenar.service.readings_file import analyse_file, parse_readings
+from lumenar.service.readings_file import parse_readings
 from lumenar.store import reviews, runs
 
 MODES = "Evening\nBright, srgb"

@@ -15,8 +15,9 @@ from lumenar.service import cells
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError
 from lumenar.service.export import readings_document
+from lumenar.service.file_figures import analyse_file, figures_document
 from lumenar.service.planning import Options
-from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+from lumenar.service.readings_file import parse_readings
 from lumenar.store import reviews, runs
 
 

@@ -12,7 +12,8 @@ from lumenar.bench.drivers.simulated import arrive
 from lumenar.core.analysis import analyse
 from lumenar.core.colour.correction import corrected
 from lumenar.core.menu import menu_from
-from lumenar.core.readings import MeterLimits, Patch, collect
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS
 from lumenar.service import cells, setups
 from lumenar.service.application import Application

@@ -11,8 +11,9 @@ from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
 from lumenar.service.cells import target_of
 from lumenar.service.export import text_as
+from lumenar.service.file_figures import analyse_file, figures_document
 from lumenar.service.importing import Identity, Understood, import_readings, understand
-from lumenar.service.readings_file import analyse_file, figures_document, parse_readings
+from lumenar.service.readings_file import parse_readings
 
 router = APIRouter()
 

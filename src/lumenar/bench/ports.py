@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spectra
-from lumenar.core.readings import MeterLimits, Patch, Spectrum, Trace
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, Spectrum, Trace
 
 MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]
 ControlValue = float | str

@@ -10,7 +10,8 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.readings import MeterLimits, Readings
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Readings
 
 Array = NDArray[np.float64]
 

@@ -12,7 +12,8 @@ from typing import Any
 from lumenar import __version__
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
 from lumenar.core.scoring.rubric import Rubric, Score, score
-from lumenar.service.readings_file import ReadingsFile, SetupFigures, analyse_file, figures_document
+from lumenar.service.file_figures import SetupFigures, analyse_file, figures_document
+from lumenar.service.readings_file import ReadingsFile
 
 FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json")
 

@@ -18,7 +18,8 @@ from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
 from lumenar.core.targets import resolve
 from lumenar.publish import svg
 from lumenar.publish.package import About, Results
-from lumenar.service.readings_file import FileUnit, ReadingsFile, SetupFigures
+from lumenar.service.file_figures import SetupFigures
+from lumenar.service.readings_file import FileUnit, ReadingsFile
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
 

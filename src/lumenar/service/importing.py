@@ -9,22 +9,15 @@ from dataclasses import dataclass, field, replace
 
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu, Mode, document_of, menu_from
-from lumenar.core.readings import MeterLimits, Patch
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch
 from lumenar.core.targets import Signal
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.file_figures import SetupFigures, analyse_file, limits_of
 from lumenar.service.new_display import KINDS, PANELS, one_of
-from lumenar.service.readings_file import (
-    FileMeter,
-    FileReading,
-    FileRun,
-    FileSetup,
-    FileUnit,
-    ReadingsFile,
-    SetupFigures,
-    analyse_file,
-)
+from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, FileUnit, ReadingsFile
 from lumenar.service.tables import read_any
 from lumenar.service.targets import remember
 from lumenar.store import conditions, corrections, menus, readings, reviews, runs
@@ -340,7 +333,7 @@ def _meters(
         if m.serial:
             entry["serial"] = m.serial
         if reads == "XYZ":
-            limits: MeterLimits = s.limits_of(m)[0]
+            limits: MeterLimits = limits_of(s, m)[0]
             # What the file does not state is not handed on as if it had; figures are judged by it all the same.
             for name, stated, value in (
                 ("floor", m.floor_cd_m2, limits.floor), ("absolute", m.absolute_cd_m2, limits.absolute),

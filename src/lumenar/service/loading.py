@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour.correction import ColourReadings, corrected, spread
-from lumenar.core.readings import ASSUMED_ABSOLUTE, COLD, NO_TRACES, Layout, MeterLimits, Readings, judged, trace_array
+from lumenar.core.meter_limits import ASSUMED_ABSOLUTE, MeterLimits
+from lumenar.core.readings import COLD, NO_TRACES, Layout, Readings, judged, trace_array
 from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service.data import Data

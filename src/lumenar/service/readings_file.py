@@ -3,40 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
 from functools import cached_property, lru_cache
 from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from lumenar.bench.problems import first_problem
-from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.colour.correction import PRIMARIES, WHITE
-from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
-from lumenar.core.numbers import significant
-from lumenar.core.readings import (
-    COLD,
-    Arranged,
-    MeterLimits,
-    Patch,
-    Pattern,
-    Readings,
-    Reads,
-    Spectrum,
-    Trace,
-    Waveform,
-    arranged,
-    collect,
-    floor_from,
-)
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
-from lumenar.core.targets import DEFAULT_TARGETS, Target, of_its_own, resolve
+from lumenar.core.targets import DEFAULT_TARGETS, resolve
 from lumenar.service.errors import BadInputError
-from lumenar.service.loading import corrected_limits
 
+R = TypeVar("R")
+T = TypeVar("T", bound=BaseModel)
 MAX_CD_M2 = 100_000.0
 MAX_BYTES = 64_000_000
 """A readings file is at most so large: about 300,000 readings."""
@@ -64,6 +47,22 @@ class _Strict(BaseModel):
     """Numbers are numbers: a text or a truth value that looks like one is refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, strict=True)
+
+
+class _Whole(_Strict):
+    """Something of which more than one asks the same."""
+
+    @cached_property
+    def kept(self) -> dict[object, Any]:
+        """What was found of it, by what was asked."""
+        return {}
+
+    def memo(self, key: object, find: Callable[[], R]) -> R:
+        """What `find` gives for `key`, found once."""
+        if key not in self.kept:
+            self.kept[key] = find()
+        found: R = self.kept[key]
+        return found
 
 
 class FileUnit(_Strict):
@@ -253,6 +252,11 @@ class FileReading(_Strict):
         return self
 
 
+def reading_order(r: FileReading) -> tuple[object, ...]:
+    """In which order readings are taken, so that another order in the file changes nothing."""
+    return (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
+
+
 class FileFormat(_Strict):
     """The signal, as far as it was recorded."""
 
@@ -262,7 +266,7 @@ class FileFormat(_Strict):
     refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
 
 
-class FileSetup(_Strict):
+class FileSetup(_Whole):
     """A mode with its settings, and the readings made in it."""
 
     name: Name
@@ -314,6 +318,7 @@ class FileSetup(_Strict):
 
     @cached_property
     def first_meters(self) -> dict[str | None, dict[str | None, int]]:
+        """By the measurement that readings of light name the meters they name, each with the place of its first."""
         found: dict[str | None, dict[str | None, int]] = {}
         for i, r in enumerate(self.readings):
             if r.waveform is None and r.spectrum is None:
@@ -326,18 +331,6 @@ class FileSetup(_Strict):
         for meter, i in self.first_meters.get(None, {}).items():
             first[meter] = min(i, first.get(meter, i))
         return sorted(first, key=lambda m: first[m])
-
-    @cached_property
-    def known_limits(self) -> dict[str, tuple[MeterLimits, str]]:
-        return {}
-
-    def limits_of(self, m: FileMeter) -> tuple[MeterLimits, str]:
-        """A meter's limits without its correction, and what was assumed of them: as stated, or as all that it read of the setup
-        tells."""
-        if m.id not in self.known_limits:
-            nameless = self.by_meter.get(None, []) if m.id == "unnamed" else []
-            self.known_limits[m.id] = _meter_limits(m, [*self.by_meter.get(m.id, []), *nameless])
-        return self.known_limits[m.id]
 
     def shown(self, run: FileRun, meters: Iterable[str | None]) -> list[float]:
         """The luminances that meters showed in a run."""
@@ -394,7 +387,7 @@ class FileSetup(_Strict):
                 )
 
 
-class ReadingsFile(_Strict):
+class ReadingsFile(_Whole):
     """A whole readings file."""
 
     format: Literal["lumenar-readings"]
@@ -418,39 +411,10 @@ class ReadingsFile(_Strict):
                     raise ValueError(f"setup {setup.name!r}, readings[{i}] names the unknown meter {r.meter!r}")
         return self
 
-    @cached_property
-    def lists(self) -> dict[object, Arranged]:
-        """Lists of patches that were arranged already."""
-        return {}
-
-    def arranged(self, read: Sequence[FileReading], made_for: tuple[Target, ...]) -> Arranged:
-        """The patches of readings, arranged; setups that were read by the same list share it."""
-        key = (tuple(r.patch for r in read), made_for)
-        if key not in self.lists:
-            self.lists[key] = arranged(key[0], made_for)
-        return self.lists[key]
-
 
 def setup_key(name: str, unit: str | None) -> str:
     """What tells a setup from the others of a file: its name, and of which unit it is where the file says so."""
     return name if unit is None else f"{unit}: {name}"
-
-
-@dataclass(frozen=True)
-class SetupFigures:
-    """The analyses of one setup by measurement, and why others have none. floors: what was assumed of meters near black,
-    one sentence each."""
-
-    key: str
-    name: str
-    unit: str | None
-    mode: str
-    shipped: bool
-    signal: str
-    target: str
-    analyses: Mapping[str, Analysis]
-    left_out: Mapping[str, str]
-    floors: tuple[str, ...] = ()
 
 
 def parse_readings(text: str | bytes, name: str = "readings file") -> ReadingsFile:
@@ -458,9 +422,6 @@ def parse_readings(text: str | bytes, name: str = "readings file") -> ReadingsFi
     if len(text) > MAX_BYTES:
         raise BadInputError("readings-file", f"{name}: larger than {MAX_BYTES // 1_000_000} MB; split it by setups")
     return parse_document(ReadingsFile, text, name, "readings-file")
-
-
-T = TypeVar("T", bound=BaseModel)
 
 
 def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T:
@@ -487,173 +448,3 @@ def parse_document(model: type[T], text: str | bytes, name: str, kind: str) -> T
             )
             reason = f"rgb runs from 0 to 1{hint}"
         raise BadInputError(kind, f"{name}: {place}: {reason}", place) from e
-
-
-def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tuple[MeterLimits, tuple[str, ...]]:
-    """The limits of the meters used, the poorest of them, and what was assumed of them; a floor that is not stated is
-    estimated from all that the meter read of the setup."""
-    meters = [m for m in file.meters if m.id in used]
-    if not meters or None in used:
-        meters.append(FileMeter(id="unnamed"))
-    found, said = [], []
-    for m in meters:
-        limits, sentence = setup.limits_of(m)
-        found.append(limits)
-        said += [sentence] if sentence else []
-    by_correction = [m for m in meters if m.correction is not None]
-    base = MeterLimits(
-        max(m.repeatability for m in found), max(m.floor for m in found), max(m.absolute for m in found),
-        floor_origin=max(found, key=lambda m: m.limit).floor_origin,
-    )  # fmt: skip
-    if not by_correction:
-        return base, tuple(said)
-    c = by_correction[0]
-    series = None if c.correction_series is None else c.correction_series.model_dump()
-    u = max(m.correction_u_percent for m in by_correction) / 100
-    return corrected_limits(base, c.correction, series, u), tuple(said)
-
-
-@lru_cache(maxsize=4)
-def _groups(read: tuple[tuple[str | None, Patch], ...]) -> NDArray[np.intp]:
-    """Which readings are of the same patch for the same measurement, as numbers; many setups are read by the same list."""
-    seen: dict[object, int] = {}
-    return np.array([seen.setdefault(r, len(seen)) for r in read], np.intp)
-
-
-def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits, str]:
-    """A meter's limits as stated, or as its readings tell where they are not, with a sentence that says so."""
-    repeatability = m.repeatability_percent / 100
-    if m.absolute_cd_m2 is not None:
-        return MeterLimits(repeatability, m.floor_cd_m2 or 0.0, m.absolute_cd_m2), ""
-    if m.floor_cd_m2:
-        return MeterLimits(repeatability, m.floor_cd_m2, m.floor_cd_m2 / 3), ""
-    XYZ = np.array([r.number or (np.nan,) * 3 for r in own], float).reshape(-1, 3)
-    absolute, origin = floor_from(XYZ, _groups(tuple((r.measurement, r.patch) for r in own)), repeatability)
-    how = {
-        "repeats": "estimated from patches that were read more than once",
-        "negatives": "estimated from its negative readings",
-        "assumed": "assumed, as nothing in the readings tells it",
-    }[origin]
-    named = "a meter without a name" if m.id == "unnamed" and not m.name else f"meter {m.name or m.id}"
-    said = f"The floor of {named} is not stated; {significant(2 * absolute, 2)} cd/m² is {how}."
-    return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
-
-
-def reading_order(r: FileReading) -> tuple[object, ...]:
-    """In which order readings are taken, so that another order in the file changes nothing."""
-    return (math.inf if r.time_s is None else r.time_s, r.id or 0, r.rgb, r.window, r.XYZ or (0, 0, 0))
-
-
-def analyse_setup(
-    file: ReadingsFile, setup: FileSetup, target_key: str | None = None, uncertain: bool = True
-) -> SetupFigures:
-    """Every measurement that the setup's readings suffice for, against a target or the setup's own.
-
-    A reading that names a measurement serves that one only; one that names none serves all whose patches it matches.
-    """
-    target = resolve(target_key or setup.target_key)
-    corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
-    by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
-    rounded: dict[object, MeterLimits] = {}
-    collected: dict[object, Readings] = {}
-    analyses: dict[str, Analysis] = {}
-    left_out: dict[str, str] = {}
-    for m in MEASUREMENTS.values():
-        own = setup.serving(m.key)
-        if setup.signal not in m.signals or not own:
-            continue
-        meters = frozenset(setup.meters_of(m.key))
-        if meters not in by_meters:
-            by_meters[meters] = _limits(file, setup, set(meters))
-        run = setup.run_of(m.key)
-        where = meters, tuple(run.measurements)
-        if where not in rounded:
-            rounded[where] = by_meters[meters][0].as_shown(setup.shown(run, meters))
-        limits = rounded[where]
-        try:
-            # Readings that serve every measurement are the same for each.
-            key = (id(own), COLD if run.warm is False else 0.0, where)
-            if key not in collected:
-                by_list = file.arranged(own, of_its_own(resolve(setup.target_key)))
-                collected[key] = _collected(own, by_list, limits, corrections, key[1])
-            readings = collected[key]
-            rested = run.rested_white.XYZ[1] if run.rested_white else None
-            watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
-            analyses[m.key] = analyse(m, watched, target, uncertain)
-        except MissingPatchError as e:
-            left_out[m.key] = str(e)
-    shipped = setup.shipped if setup.shipped is not None else False
-    floors = tuple(dict.fromkeys(sentence for _, said in by_meters.values() for sentence in said))
-    return SetupFigures(
-        setup.key, setup.name, setup.unit, setup.mode, shipped, setup.signal, target.key, analyses, left_out, floors
-    )
-
-
-def _collected(
-    own: Sequence[FileReading], by_list: Arranged, limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]],
-    cold: float,
-) -> Readings:  # fmt: skip
-    return collect(
-        by_list,
-        np.array([r.number or (np.nan,) * 3 for r in own], float),
-        np.array([r.flag == "below_floor" for r in own], bool),
-        limits,
-        np.array([np.nan if r.time_s is None else r.time_s for r in own]),
-        [r.trace for r in own],
-        [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
-        cold,
-    )
-
-
-def analyse_file(
-    file: ReadingsFile, name: str = "readings file", target_key: str | None = None, uncertain: bool = True
-) -> list[SetupFigures]:
-    """Every setup's analyses, without intervals where they are not asked for; BadInputError where a setup's readings suffice
-    for no measurement at all."""
-    found = [analyse_setup(file, s, target_key, uncertain) for s in file.setups]
-    for i, one in enumerate(found):
-        if not one.analyses:
-            reasons = (
-                "; ".join(dict.fromkeys(one.left_out.values())) or f"no measurement is for the signal {one.signal}"
-            )
-            raise BadInputError("readings-file", f"{name}: setups[{i}].readings: {reasons}", f"setups[{i}].readings")
-    return found
-
-
-def plain(value: Any) -> Any:
-    """An array or number as JSON can hold it: NaN becomes null."""
-    array = np.asarray(value, float)
-    if array.ndim == 0:
-        return float(array) if np.isfinite(array) else None
-    return [plain(v) for v in array]
-
-
-def figures_document(found: list[SetupFigures]) -> dict[str, Any]:
-    """The figures file (docs/formats.md)."""
-    return {
-        "format": "lumenar-figures",
-        "version": 1,
-        "setups": [
-            {
-                "key": s.key,
-                "name": s.name,
-                "mode": s.mode,
-                "signal": s.signal,
-                "target": s.target,
-                "figures": {m: {k: plain(v) for k, v in a.figures.items()} for m, a in s.analyses.items()},
-                "uncertainty": {
-                    m: {
-                        k: {"standard": plain(u.standard), "low": plain(u.low), "high": plain(u.high)}
-                        for k, u in a.uncertainty.items()
-                    }
-                    for m, a in s.analyses.items()
-                },
-                "noise_floor": {m: {k: plain(v) for k, v in a.noise_floor.items()} for m, a in s.analyses.items()},
-                "range": {m: {k: [plain(v) for v in r] for k, r in a.range.items()} for m, a in s.analyses.items()},
-                "remarks": {m: a.remark for m, a in s.analyses.items() if a.remark},
-                "left_out": dict(s.left_out),
-                "floors": list(s.floors),
-            }
-            for s in found
-        ],
-    }
