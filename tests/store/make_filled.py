@@ -1,11 +1,10 @@
 """Makes a filled database with the code that is importable, to be kept in tests/store/filled as one of its version.
 
-    git worktree add /tmp/then COMMIT && PYTHONPATH=/tmp/then/src .venv/bin/python tests/store/make_filled.py OUT.db.gz
+    git worktree add /tmp/then COMMIT && PYTHONPATH=/tmp/then/src .venv/bin/python tests/store/make_filled.py OUT.db
 
 Two samples, a setup of one's own, a correction, readings of every kind, an edition; a light in the room where there is such.
 """
 
-import gzip
 import json
 import sqlite3
 import sys
@@ -59,7 +58,7 @@ def main() -> None:
     """Write the file named on the command line."""
     with tempfile.TemporaryDirectory() as folder:
         data = made(Path(folder) / "data")
-    Path(sys.argv[1]).write_bytes(gzip.compress(data, 9, mtime=0))
+    Path(sys.argv[1]).write_bytes(data)
     check = sqlite3.connect(":memory:")
     check.deserialize(data)
     counted = {

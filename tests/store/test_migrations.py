@@ -1,6 +1,5 @@
 """Migrations of filled databases of every earlier version: all that was read is there afterwards, with its figures."""
 
-import gzip
 import json
 import sqlite3
 from pathlib import Path
@@ -21,16 +20,16 @@ from lumenar.store import database
 from lumenar.store.database import Database, StoreError, migrations
 
 FILLED = Path(__file__).parent / "filled"
-VERSIONS = sorted(int(f.name[1:-6]) for f in FILLED.glob("v*.db.gz"))
+VERSIONS = sorted(int(f.stem[1:]) for f in FILLED.glob("v*.db"))
 TABLES = ("review", "unit", "setup", "run", "run_cell", "patch", "patch_use", "reading", "edition")
 FIGURES = {"white_black": "white_cd_m2", "grey_ramp": "de2000_mean", "gamut": "coverage_srgb_uv_percent"}
 
 
-def unpacked(version: int, folder: Path) -> Path:
+def copied(version: int, folder: Path) -> Path:
     """The database of a version in a data folder."""
     folder.mkdir()
     path = folder / "lumenar.db"
-    path.write_bytes(gzip.decompress((FILLED / f"v{version}.db.gz").read_bytes()))
+    path.write_bytes((FILLED / f"v{version}.db").read_bytes())
     return path
 
 
@@ -84,7 +83,7 @@ def figures_of(db: sqlite3.Connection) -> dict[tuple[int, str], float]:
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_a_filled_database_comes_through_with_every_reading_and_figure(version, tmp_path):
-    path = unpacked(version, tmp_path / "data")
+    path = copied(version, tmp_path / "data")
     then = sqlite3.connect(path)
     before, figures = rows_of(then), figures_of(then)
     then.close()
@@ -107,7 +106,7 @@ def test_a_filled_database_comes_through_with_every_reading_and_figure(version, 
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_the_file_as_it_was_stays_beside(version, tmp_path):
-    path = unpacked(version, tmp_path / "data")
+    path = copied(version, tmp_path / "data")
     then = sqlite3.connect(path)
     before = rows_of(then)
     then.close()
@@ -118,7 +117,7 @@ def test_the_file_as_it_was_stays_beside(version, tmp_path):
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_what_a_mode_ships_with_is_told_by_a_column(version, tmp_path):
-    db = Database(unpacked(version, tmp_path / "data")).connection()
+    db = Database(copied(version, tmp_path / "data")).connection()
     shipped = {(r["mode"], r["unit_id"]): r["name"] for r in db.execute("SELECT * FROM setup WHERE shipped = 1")}
     assert len(shipped) == 12, "six modes of two samples"
     assert [r["name"] for r in db.execute("SELECT name FROM setup WHERE shipped = 0")] == ["Desk"]
@@ -126,7 +125,7 @@ def test_what_a_mode_ships_with_is_told_by_a_column(version, tmp_path):
 
 @pytest.mark.parametrize("version", VERSIONS)
 def test_a_menu_comes_out_of_a_stored_unit_file_as_out_of_one_that_arrives(version, tmp_path):
-    db = Database(unpacked(version, tmp_path / "data")).connection()
+    db = Database(copied(version, tmp_path / "data")).connection()
     units = db.execute("SELECT u.*, s.file, m.document FROM unit u JOIN stand_in s ON s.unit_id = u.id JOIN menu m ON"
                        " m.id = u.menu_id").fetchall()  # fmt: skip
     assert len(units) == 2 and len({u["menu_id"] for u in units}) == 1, "equal samples share a menu"
@@ -140,7 +139,7 @@ def test_a_menu_comes_out_of_a_stored_unit_file_as_out_of_one_that_arrives(versi
 
 
 def test_light_states_that_were_changed_in_place_are_kept_and_taken_back(tmp_path):
-    unpacked(6, tmp_path / "data")
+    copied(6, tmp_path / "data")
     app = Application(tmp_path / "data")
     own = app.db.connection().execute("SELECT id FROM setup WHERE name = 'Desk'").fetchone()[0]
     assert setups.view(app, 1, own).room == setups.Room("Lamp", 5.0, "30 cm")
@@ -155,7 +154,7 @@ def test_light_states_that_were_changed_in_place_are_kept_and_taken_back(tmp_pat
 
 
 def test_numbers_of_what_was_deleted_stay_used_when_a_table_is_rebuilt(tmp_path):
-    path = unpacked(4, tmp_path / "data")
+    path = copied(4, tmp_path / "data")
     then = sqlite3.connect(path)
     then.execute("UPDATE sqlite_sequence SET seq = 70 WHERE name IN ('unit', 'run')")
     then.commit()
@@ -169,7 +168,7 @@ def test_numbers_of_what_was_deleted_stay_used_when_a_table_is_rebuilt(tmp_path)
     "table", ["review", "unit", "setup", "run", "patch", "reading", "correction", "watch", "edition"]
 )
 def test_no_number_is_used_again(table, tmp_path):
-    db = Database(unpacked(3, tmp_path / "data")).connection()
+    db = Database(copied(3, tmp_path / "data")).connection()
     last = db.execute("SELECT seq FROM sqlite_sequence WHERE name = ?", (table,)).fetchone()
     top = db.execute(f"SELECT max(id) FROM {table}").fetchone()[0]
     assert (last[0] if last else 0) == (top or 0)
@@ -177,7 +176,7 @@ def test_no_number_is_used_again(table, tmp_path):
 
 
 def test_a_migration_that_would_orphan_rows_changes_nothing(tmp_path, monkeypatch):
-    path = unpacked(3, tmp_path / "data")
+    path = copied(3, tmp_path / "data")
     Database(path).close()
     own = migrations()
     cut = (
@@ -192,7 +191,7 @@ def test_a_migration_that_would_orphan_rows_changes_nothing(tmp_path, monkeypatc
 
 
 def test_a_migration_that_fails_halfway_changes_nothing(tmp_path, monkeypatch):
-    path = unpacked(3, tmp_path / "data")
+    path = copied(3, tmp_path / "data")
     Database(path).close()
     own = migrations()
     monkeypatch.setattr(
@@ -206,7 +205,7 @@ def test_a_migration_that_fails_halfway_changes_nothing(tmp_path, monkeypatch):
 
 def test_a_rebuilt_table_takes_nothing_with_it(tmp_path, monkeypatch):
     """What happened before: foreign keys were on, so that dropping a table to rebuild it deleted every reading."""
-    path = unpacked(3, tmp_path / "data")
+    path = copied(3, tmp_path / "data")
     Database(path).close()
     own = migrations()
     rebuild = (

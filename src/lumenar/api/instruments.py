@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, corrector, tagged, unchanged
 from lumenar.api.models import Created, Id, SetupChoice, Text
+from lumenar.core.menu import Panel
 from lumenar.service import named_meters
 from lumenar.service.instruments import CorrectionView, InstrumentsView
 
@@ -38,7 +39,7 @@ Row = tuple[float, float, float]
 class NewCorrection(BaseModel):
     """A correction made elsewhere: corrected XYZ = matrix @ XYZ as read."""
 
-    panel: Literal["lcd", "oled", "projector", "other"]
+    panel: Panel
     matrix: tuple[Row, Row, Row]
     u_percent: Annotated[float, Field(gt=0, le=20)] = 1.0
     made_by: Text

@@ -12,6 +12,7 @@ import numpy as np
 
 from lumenar.bench.drivers import DRIVERS, DriverKey
 from lumenar.bench.drivers.typed import LUMINANCE, HandMeter
+from lumenar.core.menu import Panel
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -49,7 +50,7 @@ class NamedMeter:
     driver: DriverKey
     identity: MeterIdentity
     calibrated_days_ago: int | None
-    corrected_for: list[str]
+    corrected_for: list[Panel]
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class StatedCorrection:
     """A correction made elsewhere: corrected XYZ = matrix @ XYZ as read. u_percent: how uncertain its result is, one standard
     deviation of each channel."""
 
-    panel: Literal["lcd", "oled", "projector", "other"]
+    panel: Panel
     matrix: Sequence[Sequence[float]]
     u_percent: float
     made_by: str
@@ -81,7 +82,7 @@ def view(app: Application, number: int) -> NamedMeter:
     return next(m for m in views(app) if m.id == number)
 
 
-def _view(row: InstrumentRow, panels: list[str]) -> NamedMeter:
+def _view(row: InstrumentRow, panels: list[Panel]) -> NamedMeter:
     days = None if row.calibrated_on is None else (date.today() - date.fromisoformat(row.calibrated_on)).days
     role: Role = "reference" if row.role == "reference" else "meter"
     kinds: dict[str, Kind] = {k: k for k in ("colorimeter", "spectroradiometer", "luminance meter")}

@@ -13,6 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from lumenar.bench.problems import first_problem
 from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.menu import Panel
 from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
@@ -73,7 +74,7 @@ class FileUnit(_Strict):
     model: Text = ""
     serial: Text = ""
     sample: Text = ""
-    panel: Literal["lcd", "oled", "projector", "other"] = "other"
+    panel: Panel = "other"
     firmware: Text = ""
 
 

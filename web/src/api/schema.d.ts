@@ -2774,7 +2774,7 @@ export interface components {
             /** Calibrated Days Ago */
             calibrated_days_ago: number | null;
             /** Corrected For */
-            corrected_for: string[];
+            corrected_for: ("lcd" | "oled" | "projector" | "other")[];
         };
         /**
          * NewCorrection

@@ -1,5 +1,5 @@
 import { Input, NativeSelect, type NativeSelectFieldProps } from "@chakra-ui/react";
-import { type ChangeEvent, forwardRef, useRef } from "react";
+import { type ChangeEvent, type ComponentProps, forwardRef, useRef } from "react";
 
 /** What a person types in; its look stands in the theme. */
 export const Field = Input;
@@ -32,3 +32,24 @@ export const Select = forwardRef<HTMLSelectElement, NativeSelectFieldProps & { d
     </NativeSelect.Root>
   );
 });
+
+interface ChoiceProps<T extends string> extends Omit<ComponentProps<typeof Select>, "value" | "onChange"> {
+  value: T;
+  /** What there is to choose from, and how it is called. */
+  choices: Record<T, string>;
+  onChange: (v: T) => void;
+}
+
+/** A list of things that have a key each. */
+export function Choice<T extends string>({ value, choices, onChange, ...props }: ChoiceProps<T>) {
+  const keys = Object.keys(choices) as T[];
+  return (
+    <Select value={value} onChange={(e) => onChange(keys[e.target.selectedIndex] ?? value)} {...props}>
+      {keys.map((k) => (
+        <option key={k} value={k}>
+          {choices[k]}
+        </option>
+      ))}
+    </Select>
+  );
+}

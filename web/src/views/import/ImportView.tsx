@@ -1,13 +1,15 @@
 import { Box, FileUpload, Flex, Grid, Table, Text } from "@chakra-ui/react";
-import { type ReactNode, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { ApiError, api, got, type Sent, type Understood } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
 import { LampButton, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { Field, Select } from "../../parts/field";
+import { KINDS, PANELS } from "../../parts/displays";
+import { Choice, Field, Select } from "../../parts/field";
 import { textOf } from "../../parts/files";
+import { Labelled } from "../../parts/Labelled";
 
 const WHAT: Record<string, string> = {
   "": "not used",
@@ -41,8 +43,15 @@ const WHAT: Record<string, string> = {
   v: "v'",
 };
 const RANGES = ["0..1", "0..100", "0..255", "0..1023"];
-const KINDS = ["monitor", "television", "projector", "phone", "laptop"];
-const PANELS = { lcd: "liquid crystal", oled: "emissive", projector: "projection", other: "other" };
+const UNSAID = { "": "as the file says", ...PANELS };
+
+/** What a person says of the display where the file does not. */
+interface Who {
+  maker: string;
+  model: string;
+  kind: keyof typeof KINDS;
+  panel: keyof typeof UNSAID;
+}
 
 interface Chosen {
   name: string;
@@ -148,15 +157,6 @@ function Setups({ told }: { told: Understood }) {
   );
 }
 
-function Labelled({ words, children }: { words: string; children: ReactNode }) {
-  return (
-    <Flex as="label" direction="column" gap="3px" color="ink2" fontSize="12px">
-      {words}
-      {children}
-    </Flex>
-  );
-}
-
 /** A readings file: what was understood of it, what it does not say, and then into the store. */
 export default function ImportView() {
   const go = useNavigate();
@@ -164,7 +164,7 @@ export default function ImportView() {
   const review = query.get("review") ? Number(query.get("review")) : null;
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const [mapping, setMapping] = useState<Record<string, string>>({});
-  const [who, setWho] = useState({ maker: "", model: "", kind: "monitor", panel: "" });
+  const [who, setWho] = useState<Who>({ maker: "", model: "", kind: "monitor", panel: "" });
   const look = useAct((body: Sent<"ImportedText">) => got(api.POST("/api/v1/imports/preview", { body })));
   const add = useAct(
     (body: Sent<"NewImport">) => got(api.POST("/api/v1/imports", { body })),
@@ -234,7 +234,7 @@ export default function ImportView() {
             <Flex gap="10px 14px" wrap="wrap" align="end" mt="16px">
               {needed && (
                 <>
-                  <Labelled words="Maker">
+                  <Labelled label="Maker">
                     <Field
                       fontFamily="body"
                       value={who.maker}
@@ -242,7 +242,7 @@ export default function ImportView() {
                       onChange={(e) => setWho({ ...who, maker: e.target.value })}
                     />
                   </Labelled>
-                  <Labelled words="Model">
+                  <Labelled label="Model">
                     <Field
                       fontFamily="body"
                       value={who.model}
@@ -250,25 +250,14 @@ export default function ImportView() {
                       onChange={(e) => setWho({ ...who, model: e.target.value })}
                     />
                   </Labelled>
-                  <Labelled words="Panel">
-                    <Select value={who.panel} onChange={(e) => setWho({ ...who, panel: e.target.value })}>
-                      <option value="">as the file says</option>
-                      {Object.entries(PANELS).map(([k, words]) => (
-                        <option key={k} value={k}>
-                          {words}
-                        </option>
-                      ))}
-                    </Select>
+                  <Labelled label="Panel">
+                    <Choice value={who.panel} choices={UNSAID} onChange={(panel) => setWho({ ...who, panel })} />
                   </Labelled>
                 </>
               )}
               {review === null && (
-                <Labelled words="Kind">
-                  <Select value={who.kind} onChange={(e) => setWho({ ...who, kind: e.target.value })}>
-                    {KINDS.map((k) => (
-                      <option key={k}>{k}</option>
-                    ))}
-                  </Select>
+                <Labelled label="Kind">
+                  <Choice value={who.kind} choices={KINDS} onChange={(kind) => setWho({ ...who, kind })} />
                 </Labelled>
               )}
               <LampButton

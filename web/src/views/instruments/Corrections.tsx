@@ -2,7 +2,7 @@ import { Badge, Table, Text } from "@chakra-ui/react";
 import { api, got, type InstrumentsView as View } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { Mono, ProblemNote, TakeOff, Wide } from "../../parts/basics";
-import { PANELS } from "./common";
+import { PANELS } from "../../parts/displays";
 
 const HEADS = [
   "Panel type",

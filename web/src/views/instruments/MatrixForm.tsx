@@ -3,10 +3,10 @@ import { useState } from "react";
 import { api, got, type NamedMeter, type Sent } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { decimal } from "../../parts/decimal";
+import { PANELS } from "../../parts/displays";
 import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Field, Select } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
-import { PANELS } from "./common";
 
 const PLACES = ["matrix", "u_percent", "made_by", "made_on"];
 
@@ -74,13 +74,7 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
         />
       </Labelled>
       <Labelled label="For panels">
-        <Select value={panel} onChange={(e) => setPanel(e.target.value as typeof panel)}>
-          {Object.entries(PANELS).map(([k, t]) => (
-            <option key={k} value={k}>
-              {t}
-            </option>
-          ))}
-        </Select>
+        <Choice value={panel} choices={PANELS} onChange={setPanel} />
       </Labelled>
       <Labelled
         label="Uncertainty, %"

@@ -4,8 +4,8 @@ import { type Attempt, api, got, type InstrumentsView as View } from "../../api/
 import { useAct, useBoard, useShelf } from "../../api/queries";
 import { signed } from "../../charts/common";
 import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
+import { PANELS } from "../../parts/displays";
 import { Select } from "../../parts/field";
-import { PANELS } from "./common";
 
 function Result({ attempt }: { attempt: Attempt }) {
   const keep = useAct(() => got(api.POST("/api/v1/corrections")), ["instruments"]);

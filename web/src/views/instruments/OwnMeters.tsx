@@ -4,13 +4,18 @@ import { api, from, got, type NamedMeter, type Sent, type InstrumentsView as Vie
 import { useAct } from "../../api/queries";
 import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
 import { decimal } from "../../parts/decimal";
+import { PANELS } from "../../parts/displays";
 import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Field, Select } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
-import { PANELS } from "./common";
 import { MatrixForm } from "./MatrixForm";
 
-const KINDS = ["colorimeter", "spectroradiometer", "luminance meter"];
+const KINDS = {
+  colorimeter: "colorimeter",
+  spectroradiometer: "spectroradiometer",
+  "luminance meter": "luminance meter",
+};
+const ROLES = { meter: "working meter", reference: "reference" };
 const PLACES = ["name", "serial", "calibrated_on", "repeatability_percent", "floor_cd_m2"];
 const HEADS = [
   "Meter",
@@ -91,17 +96,10 @@ function MeterForm({ meter, done }: { meter: NamedMeter | null; done: () => void
         <Field w="100%" maxLength={80} value={v.serial} onChange={(e) => set({ serial: e.target.value })} />
       </Labelled>
       <Labelled label="Kind">
-        <Select value={v.kind} onChange={(e) => set({ kind: e.target.value as typeof v.kind })}>
-          {KINDS.map((k) => (
-            <option key={k}>{k}</option>
-          ))}
-        </Select>
+        <Choice value={v.kind} choices={KINDS} onChange={(kind) => set({ kind })} />
       </Labelled>
       <Labelled label="Used as">
-        <Select value={v.role} onChange={(e) => set({ role: e.target.value as typeof v.role })}>
-          <option value="meter">working meter</option>
-          <option value="reference">reference</option>
-        </Select>
+        <Choice value={v.role} choices={ROLES} onChange={(role) => set({ role })} />
       </Labelled>
       <Labelled label="Calibrated on" error={error("calibrated_on")} width="100%">
         <Field w="100%" type="date" value={v.calibrated_on} onChange={(e) => set({ calibrated_on: e.target.value })} />
@@ -192,7 +190,7 @@ export function OwnMeters({ view, add, onAdd }: { view: View; add: boolean; onAd
                   </Table.Cell>
                   <Table.Cell color="ink2">{m.identity.kind}</Table.Cell>
                   <Table.Cell color="ink2">
-                    {m.identity.role === "meter" ? "working meter" : "reference"}, {m.driver}
+                    {ROLES[m.identity.role]}, {m.driver}
                   </Table.Cell>
                   <Table.Cell
                     color={(m.calibrated_days_ago ?? 0) > 365 ? "lamp" : "ink2"}

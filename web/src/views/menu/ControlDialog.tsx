@@ -4,7 +4,7 @@ import type { MenuControl, MenuMap, Sent } from "../../api/client";
 import { Key, LampButton, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { decimal } from "../../parts/decimal";
-import { Field, Select } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { Tick } from "../../parts/toggles";
 import { changesOf, useMenuChange } from "./change";
@@ -63,27 +63,6 @@ function changed(v: Typed, was: Typed): Sent<"ControlFields"> {
   return out as Sent<"ControlFields">;
 }
 
-function Choice<T extends string>({
-  value,
-  choices,
-  onChange,
-}: {
-  value: T;
-  choices: Record<T, string>;
-  onChange: (v: T) => void;
-}) {
-  const keys = Object.keys(choices) as T[];
-  return (
-    <Select value={value} onChange={(e) => onChange(keys[e.target.selectedIndex] ?? value)} w="100%">
-      {keys.map((k) => (
-        <option key={k} value={k}>
-          {choices[k]}
-        </option>
-      ))}
-    </Select>
-  );
-}
-
 /** Correct what is known of a control, in place. */
 export function ControlDialog({
   review,
@@ -138,7 +117,7 @@ export function ControlDialog({
             </Box>
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="Kind" width="100%">
-                <Choice value={v.kind} choices={KINDS} onChange={(kind) => set({ kind })} />
+                <Choice w="100%" value={v.kind} choices={KINDS} onChange={(kind) => set({ kind })} />
               </Labelled>
             </Box>
             {numeric ? (
@@ -177,17 +156,18 @@ export function ControlDialog({
             </Labelled>
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="Where it is" width="100%">
-                <Choice value={v.place} choices={PLACES} onChange={(place) => set({ place })} />
+                <Choice w="100%" value={v.place} choices={PLACES} onChange={(place) => set({ place })} />
               </Labelled>
             </Box>
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="Set for" width="100%">
-                <Choice value={v.scope} choices={SCOPES} onChange={(scope) => set({ scope })} />
+                <Choice w="100%" value={v.scope} choices={SCOPES} onChange={(scope) => set({ scope })} />
               </Labelled>
             </Box>
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="What it sets" width="100%">
                 <Choice
+                  w="100%"
                   value={v.role}
                   choices={{ "": "something else", luminance: "the luminance of white", white: "the colour of white" }}
                   onChange={(role) => set({ role })}

@@ -5,18 +5,11 @@ import { ApiError, api, got } from "../../api/client";
 import { useAct, useMenus } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
-import { Select } from "../../parts/field";
+import { KINDS, PANELS } from "../../parts/displays";
+import { Choice, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { Area, HowToWrite } from "../menu/writing";
 
-const KINDS = {
-  monitor: "Monitor",
-  television: "Television",
-  projector: "Projector",
-  phone: "Phone",
-  laptop: "Laptop",
-};
-const PANELS = { lcd: "Liquid crystal", oled: "Emissive", projector: "Projection", other: "Other" };
 const EMPTY = {
   maker: "",
   model: "",
@@ -27,26 +20,6 @@ const EMPTY = {
   modes: "",
   controls: "",
 };
-
-function Choice({
-  value,
-  choices,
-  onChange,
-}: {
-  value: string;
-  choices: Record<string, string>;
-  onChange: (v: string) => void;
-}) {
-  return (
-    <Select value={value} onChange={(e) => onChange(e.target.value)} w="100%">
-      {Object.entries(choices).map(([k, t]) => (
-        <option key={k} value={k}>
-          {t}
-        </option>
-      ))}
-    </Select>
-  );
-}
 
 /** A review that starts with a display's name; modes and controls can be pasted now or written down later. */
 export default function NewDisplay({ close }: { close: () => void }) {
@@ -104,10 +77,10 @@ export default function NewDisplay({ close }: { close: () => void }) {
             {text("maker", "Maker", { autoFocus: true, required: true })}
             {text("model", "Model", { required: true })}
             <Labelled label="Kind" error={wrong("kind")}>
-              <Choice value={v.kind} choices={KINDS} onChange={set("kind")} />
+              <Choice w="100%" value={v.kind} choices={KINDS} onChange={set("kind")} />
             </Labelled>
             <Labelled label="Panel" error={wrong("panel")}>
-              <Choice value={v.panel} choices={PANELS} onChange={set("panel")} />
+              <Choice w="100%" value={v.panel} choices={PANELS} onChange={set("panel")} />
             </Labelled>
             {text("serial", "Serial number")}
             {text("firmware", "Firmware")}

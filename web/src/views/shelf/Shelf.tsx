@@ -6,18 +6,12 @@ import { useAct, useShelf, useShipped } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { ChooseFile } from "../../parts/ChooseFile";
+import { PANELS } from "../../parts/displays";
 import { NotchedRule } from "../../parts/NotchedRule";
 import { SHELF_KEYS } from "./view";
 
 const NewDisplay = lazy(() => import("./NewDisplay"));
 const A = chakra(Link);
-
-const PANELS: Record<string, string> = {
-  lcd: "liquid crystal",
-  oled: "emissive",
-  projector: "projection",
-  other: "other",
-};
 
 function state(entry: ShelfEntry): string {
   if (entry.run_state) return entry.run_state === "paused" ? "run paused" : "measuring";

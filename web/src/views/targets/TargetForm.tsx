@@ -3,9 +3,10 @@ import { api, from, got, type Sent, type TargetView } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { decimal } from "../../parts/decimal";
 import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Field, Select } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 
+const BLACKS = { measured: "as measured", zero: "none" };
 const CURVES = { power: "a power", srgb: "sRGB", bt1886: "BT.1886" };
 const POINTS = ["red", "green", "blue", "white"] as const;
 const PLACES = ["title", ...POINTS, "gamma", "curve", "black", "luminance"];
@@ -94,13 +95,7 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
         </Labelled>
       ))}
       <Labelled label="Curve" error={error("curve")}>
-        <Select value={v.curve} onChange={(e) => set({ curve: e.target.value as Typed["curve"] })}>
-          {Object.entries(CURVES).map(([k, t]) => (
-            <option key={k} value={k}>
-              {t}
-            </option>
-          ))}
-        </Select>
+        <Choice value={v.curve} choices={CURVES} onChange={(curve) => set({ curve })} />
       </Labelled>
       {v.curve === "power" && (
         <Labelled label="Gamma" error={error("gamma")} width="100%">
@@ -109,10 +104,7 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
       )}
       {v.curve !== "bt1886" && (
         <Labelled label="Black" hint="the display's own is part of the curve, or none is" error={error("black")}>
-          <Select value={v.black} onChange={(e) => set({ black: e.target.value as Typed["black"] })}>
-            <option value="measured">as measured</option>
-            <option value="zero">none</option>
-          </Select>
+          <Choice value={v.black} choices={BLACKS} onChange={(black) => set({ black })} />
         </Labelled>
       )}
       <Labelled label="White, cd/m²" hint="empty: any will do" error={error("luminance")} width="100%">
