@@ -368,7 +368,9 @@ def greys(times):
 def test_drift_that_whites_on_both_sides_show_is_common_and_what_they_differ_by_is_not():
     three = [(0.0, 99.0), (1.0, 99.0), (2.0, 99.0), (100.0, 99.0), (101.0, 99.0), (102.0, 99.0)]
     steady = greys([10, 50, 90]).watched(100.0, three)
-    np.testing.assert_allclose(steady.shared_drift, 0.01, rtol=0.05)
+    np.testing.assert_allclose(steady.shared_drift, -0.01, rtol=0.05)
+    brighter = greys([10, 50, 90]).watched(100.0, [(t, 101.0) for t, _ in three])
+    np.testing.assert_allclose(brighter.shared_drift, 0.01, rtol=0.05)
     np.testing.assert_allclose(steady.drift, 0, atol=1e-6)
     # From a rested panel to one that is 1 % dimmer: the nearer a reading lies to the dim white, the more it may be off.
     falling = greys([10, 50, 90]).watched(100.0, [(t, 100.0 if t < 50 else 99.0) for t, _ in three])
@@ -377,6 +379,37 @@ def test_drift_that_whites_on_both_sides_show_is_common_and_what_they_differ_by_
     # Drawn, the common part moves all readings alike and the other each by itself.
     ratio = [np.std(d[:, 0, 1] / d[:, 2, 1]) for d in (draw(steady, draws=4000).XYZ, draw(falling, draws=4000).XYZ)]
     assert ratio[0] == pytest.approx(np.sqrt(2) * METER.repeatability, rel=0.1) and ratio[1] > 2 * ratio[0]
+
+
+def test_an_interval_reaches_farther_to_where_the_whites_say_that_the_truth_is():
+    white = Patch((1.0, 1.0, 1.0))
+    read = collect([white], np.array([[114.0, 120.0, 130.0]]), np.zeros(1, bool), METER, np.array([50.0]))
+    for seen, way in ((118.8, 1), (121.2, -1)):
+        watched = read.watched(120.0, [(t, seen) for t in (0.0, 1.0, 2.0, 100.0, 101.0, 102.0)])
+        u = analyse("white_black", watched, TARGETS["gamma22"]).uncertainty["white_cd_m2"]
+        # Half of the 1 % that they are off, where the truth is brighter than what a dimmed panel shows.
+        assert (u.low + u.high) / 2 - 120.0 == pytest.approx(way * 0.6, abs=0.15)
+        assert u.low < 120.0 < u.high
+
+
+def test_noise_makes_the_brightest_window_brighter_and_the_ladder_less_steady():
+    rng = np.random.default_rng(8)
+    windows = (0.01, 0.02, 0.05, 0.1, 0.18, 0.25, 0.5, 0.75, 1.0)
+    true = np.where(np.array(windows) <= 0.25, 300.0, 250.0)
+    patches = [Patch((1.0, 1.0, 1.0), w) for w in windows]
+    no = np.zeros(len(windows), bool)
+    off, held = [], 0
+    exact = analyse("window_ladder", collect(patches, np.repeat(true[:, None], 3, 1), no, METER), TARGETS["gamma22"])
+    truth = exact.scalar("steadiness_percent")
+    for _ in range(300):
+        XYZ = true[:, None] * (1 + METER.repeatability * rng.standard_normal((len(windows), 1)))
+        a = analyse("window_ladder", collect(patches, np.repeat(XYZ, 3, 1), no, METER), TARGETS["gamma22"])
+        u = a.uncertainty["steadiness_percent"]
+        held += u.low <= truth <= u.high
+        off.append((a.scalar("steadiness_percent") - truth, (u.low + u.high) / 2 - truth))
+    value, middle = np.median(off, axis=0)
+    assert value < 0 and abs(middle) < 0.6 * abs(value)
+    assert held / 300 >= 0.93
 
 
 def test_a_white_that_is_odd_among_three_shows_no_drift():

@@ -12,7 +12,7 @@ from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
 from lumenar.core.readings import Layout, Readings
 from lumenar.core.targets import Target
-from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, draw, summarise_all, with_perfect
+from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, about_alike, draw, summarise_all, with_perfect
 
 Array = NDArray[np.float64]
 
@@ -91,6 +91,11 @@ def analyse(
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
     values = {k: float(figures[k]) for k in draws}
     spread = summarise_all(values, draws, m.extremes, m.ratios)
+    if m.alike is not None:
+        smooth = m.alike(own)
+        level, about = m.analyse(own.with_XYZ(smooth), target), m.analyse(draw(own, around=smooth, draws=count), target)
+        for key in m.picked:
+            spread[key] = about_alike(spread[key], values[key], float(level[key]), about[key])
     exact, perfect = _perfect(m, own, target, count)
     for key in spread:
         if key in perfect and key in exact and np.ndim(exact[key]) == 0:

@@ -177,8 +177,8 @@ class Readings:
     no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor, dim (n,)
     those too dark for a chromaticity; traces (n) holds what a photodiode or spectroradiometer gave, or is empty where there
     is nothing such. drift (n,): by how much the display's light may have wandered from that of a rested panel when each was
-    read, one relative standard deviation, or none, and shared_drift (n,) the part of it that moves all of them alike; cold: by
-    how much all of it may be off since the display was not known to be warm.
+    read, one relative standard deviation, or none, and shared_drift (n,) the part of it that moves all of them alike, negative
+    where it makes them dimmer; cold: by how much all of it may be off since the display was not known to be warm.
     """
 
     layout: Layout
@@ -256,7 +256,7 @@ class Readings:
         square, that of the nearer one counting for more, for plain patches, among which the bench rests the panel; by the
         larger one for those that are held, that light more of the screen, or that stand at a value of the luminance control.
         Of that, what the whites on both sides have in common is common to all readings: it makes them dimmer, and bends no
-        curve.
+        curve. That part keeps its sign.
         """
         if rested_Y is None or rested_Y <= 0 or not len(whites):
             return self
@@ -277,7 +277,10 @@ class Readings:
         total = np.where(windows, np.maximum(total - 2 * np.interp(time_s, t, noise), 0), total)
         alike = off[sides[0]] * off[sides[1]] > 0
         common = np.where(alike, np.clip(squares.min(axis=0), 0, total), 0)
-        return replace(self, drift=np.sqrt(total - common), shared_drift=np.sqrt(common))
+        way = np.sign(off)[np.where(squares[0] >= squares[1], *sides)]
+        placed = ~np.isnan(self.layout.zone[:, 0])
+        alone = np.sqrt(total - common) * np.where(placed, way, 1.0)
+        return replace(self, drift=alone, shared_drift=np.sqrt(common) * way)
 
     def with_XYZ(self, XYZ: Array) -> Readings:
         """The same patches with other values (..., n, 3)."""

@@ -20,6 +20,9 @@ SEED = 20_261_101
 FEW_DRAWS = 100
 BESIDE = 0.01
 """How near to perfection, as a share of the value, an interval ends that must not hold it."""
+SHARED_MEAN = 0.5
+"""Mean of what all readings are off by, as a share of what the whites beside them are: a reading is off by something between
+nothing, as after a rest, and twice that."""
 
 
 @dataclass(frozen=True)
@@ -47,6 +50,11 @@ def noise(meter: MeterLimits, XYZ: Array, draws: int, rng: np.random.Generator) 
     return np.asarray(meter.u(XYZ) * (common + own) * np.sqrt(0.5), float)
 
 
+def _one_way(normal: Array) -> Array:
+    """Draws of what all readings are off by, as a share of what whites show, from draws of a normal distribution."""
+    return np.asarray(SHARED_MEAN + np.sqrt(1 - SHARED_MEAN**2) * normal, float)
+
+
 def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) -> Readings:
     """`draws` sets of readings (draws, n, 3): the meter's noise for each reading, the display's drift for each, what a cold
     display is off as a whole, and one draw per meter correction that everything read with it shares.
@@ -65,8 +73,8 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
         shared, each = rng.standard_normal((draws, 1, 1)), rng.standard_normal((draws, XYZ.shape[-2], 1))
         common: Array | float = 0.0
         if readings.shared_drift is not None:
-            common = rng.standard_normal((draws, 1, 1)) * readings.shared_drift[:, None]
-        drawn = drawn * (1 + common + sd * np.where(placed, shared, each))
+            common = _one_way(rng.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
+        drawn = drawn * (1 + common + sd * np.where(placed, _one_way(shared), each))
     if readings.cold:
         drawn = drawn * (1 + readings.cold * rng.standard_normal((draws, 1, 1)))
     if meter.correction_draws is not None:
@@ -158,6 +166,42 @@ def summarise_all(
     those begin that are one."""
     found = {k: summarise(values[k], v, k in extremes, k.startswith(ratios)) for k, v in draws.items() if v.ndim == 1}
     return {k: u for k, u in found.items() if u is not None}
+
+
+def about_alike(u: Uncertainty, value: float, alike: float, draws: Array) -> Uncertainty:
+    """The interval of a figure that depends on which of several readings is the largest, from draws about readings that
+    were made alike where noise can tell no two of them apart: alike is its value of these, draws (n,) the figure's draws.
+
+    Once readings were taken one of them stands out, and draws about them go on picking it; of those made alike any can. What
+    noise does to the figure is seen in these draws, and taken out of it (the basic bootstrap interval, from a smoothed
+    distribution; Davison and Hinkley, sections 3.4 and 5.2). The interval holds the value; where it would not, noise has but
+    one way to go, and the other end alone is improbable.
+    """
+    good = draws[np.isfinite(draws)] - alike
+    if len(good) < FEW_DRAWS or not np.isfinite(value):
+        return u
+    low, under, over, high = value - np.quantile(good, [0.975, 0.95, 0.05, 0.025])
+    if low > value:
+        low, high = value, over
+    elif high < value:
+        low, high = under, value
+    return Uncertainty(u.standard, float(max(low, 0.0) if good.min() + alike >= 0 else low), float(high))
+
+
+def pooled(Y: Array, u: Array) -> NDArray[np.intp]:
+    """Groups (n,) of neighbouring readings of Y (n,) with standard uncertainties u (n,) that noise can not tell apart: those
+    next to one another are put into one group, the most alike first, while the means of both differ by less than three times what
+    noise makes of them."""
+    groups = [[i] for i in range(len(Y))]
+    while len(groups) > 1:
+        mean = np.array([Y[g].mean() for g in groups])
+        variance = np.array([(u[g] ** 2).mean() / len(g) for g in groups])
+        apart = np.abs(np.diff(mean)) / np.sqrt(variance[1:] + variance[:-1])
+        k = int(np.argmin(apart))
+        if not apart[k] < 3:
+            break
+        groups[k : k + 2] = [groups[k] + groups[k + 1]]
+    return np.repeat(np.arange(len(groups)), [len(g) for g in groups])
 
 
 def measurable(difference: float, u: float, nu: float = np.inf) -> bool:

@@ -131,6 +131,11 @@ class Measurement:
     """Scalar figures that have a noise floor besides dE2000 and L*: those that noise alone makes larger than nothing."""
     extremes: tuple[str, ...] = ()
     """Scalar figures that are a largest distance among many readings."""
+    alike: Callable[[Readings], Array] | None = None
+    """The readings, XYZ (n, 3), with those made alike that noise can not tell apart: the figures in `picked` are drawn about
+    these."""
+    picked: tuple[str, ...] = ()
+    """Scalar figures that depend on which reading is the largest."""
     ratios: tuple[str, ...] = ()
     """How scalar figures begin that are a ratio or a share of an area, which noise moves both ways."""
     options: tuple[Option, ...] = ()

@@ -11,6 +11,7 @@ from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figure
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
+from lumenar.core.uncertainty import pooled
 
 WINDOWS = (0.01, 0.02, 0.05, 0.1, 0.18, 0.25, 0.5, 0.75, 1.0)
 
@@ -52,6 +53,12 @@ def _even(readings: Readings, target: Target) -> Array:
     """As bright in every window as in the brightest."""
     bright = readings.XYZ[int(np.argmax(readings.XYZ[:, 1]))]
     return np.repeat(bright[None], len(readings), axis=0)
+
+
+def _alike(readings: Readings) -> Array:
+    """Windows next to one another as bright as their mean, where noise can not tell them apart."""
+    group = pooled(readings.XYZ[:, 1], readings.meter.u(readings.XYZ)[:, 1])
+    return np.stack([readings.XYZ[group == g].mean(axis=0) for g in group])
 
 
 def words(f: Mapping[str, object]) -> str:
@@ -101,7 +108,8 @@ MEASUREMENT = Measurement(
     charts=charts,
     against_target=False,
     ideal=_even,
-    extremes=("drop_percent", "max_cd_m2"),
+    alike=_alike,
+    picked=("drop_percent", "max_cd_m2", "steadiness_percent"),
     floors=("drop_percent",),
     short="Windows",
     order=3,
