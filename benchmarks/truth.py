@@ -180,8 +180,9 @@ def true_readings(file: UnitFile, patches: list[Patch], limits: MeterLimits) -> 
     return replace(found, meter=limits, dim=np.zeros(len(found), bool), below_floor=np.zeros(len(found), bool))
 
 
-def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, float, float, float]]:
-    """Measurement, figure, truth, value, standard, low and high of every scalar figure of one survey."""
+def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, float, float, float, bool]]:
+    """Measurement, figure, truth, value, standard, low and high of every scalar figure of one survey, and whether it is a
+    range, since black is no number."""
     file = display(seed)
     mode = file.modes[0]
     target = TARGETS[mode.target]
@@ -227,16 +228,19 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
         for key, u in found.uncertainty.items():
             t = true.scalar(key)
             if t is not None and key not in COUNTS and found.scalar(key) is not None and u.standard > 0:
-                rows.append((m, key, t, found.scalar(key), u.standard, u.low, u.high))
+                rows.append((m, key, t, found.scalar(key), u.standard, u.low, u.high, key in found.range))
     return rows
 
 
-def within(key: str, truth: np.ndarray, value: np.ndarray, standard: np.ndarray) -> np.ndarray:
+def within(
+    key: str, truth: np.ndarray, value: np.ndarray, standard: np.ndarray, ranges: np.ndarray
+) -> np.ndarray:  # fmt: skip
     """Mask (n,) of the surveys by which a figure's bias is judged: those whose truth is not at an end of what the figure can
     be. No drop at all shows as some, a display that is steady cannot show more than 100 %, and an interval that holds such a
     truth reaches to one side only. At an end is what lies within two stated deviations of nothing, of a figure that is never
-    negative, or of 100 %, of one that is never more."""
-    far = np.ones(len(truth), bool)
+    negative, or of 100 %, of one that is never more; and what depends on a black under the floor of the meter, which is given
+    as a range, an end of which is a display that leaks no light."""
+    far = ~ranges
     if value.min() >= 0:
         far &= truth > 2 * standard
     if key.endswith("_percent") and max(value.max(), truth.max()) <= 100 + 1e-6:
@@ -244,7 +248,7 @@ def within(key: str, truth: np.ndarray, value: np.ndarray, standard: np.ndarray)
     return far
 
 
-def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> list[str]:
+def table(rows: list[tuple[str, str, float, float, float, float, float, bool]]) -> list[str]:
     """Coverage, bias of the value and of the interval's middle in standard deviations, for each figure."""
     shown = {(m.key, c.figure) for m in MEASUREMENTS.values() for c in m.columns}
     by_key: dict[tuple[str, str], list[tuple[float, ...]]] = defaultdict(list)
@@ -254,15 +258,16 @@ def table(rows: list[tuple[str, str, float, float, float, float, float]]) -> lis
     lines.append(f"{'':58s} {'':>4s} {'%':>8s} {'bias/s':>7s} {'bias/s':>7s} {'/stated':>8s}")
     board, other = [], []
     for (m, key), found in sorted(by_key.items()):
-        truth, value, standard, low, high = np.array(found).T
+        truth, value, standard, low, high = np.array(found, float).T[:5]
+        ranges = np.array([f[5] for f in found], bool)
         covered = 100 * np.mean((low <= truth + 1e-9) & (truth <= high + 1e-9))
-        inner = within(key, truth, value, standard)
+        inner = within(key, truth, value, standard, ranges)
         if not inner.any():
             inner = np.ones(len(truth), bool)
         bias = np.median(((value - truth) / standard)[inner])
         middle = np.median(((np.where(np.isfinite(high), (low + high) / 2, value) - truth) / standard)[inner])
         scatter = np.sqrt(np.median(((value - truth) / standard) ** 2)) / 0.6745
-        counted = key.endswith(COUNTED) or within(key, truth, value, standard).sum() < 40
+        counted = key.endswith(COUNTED) or within(key, truth, value, standard, ranges).sum() < 40
         on_board = (m, key) in shown
         if not counted:
             (board if on_board else other).append((covered, middle))

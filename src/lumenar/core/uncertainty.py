@@ -20,9 +20,15 @@ SEED = 20_261_101
 FEW_DRAWS = 100
 BESIDE = 0.01
 """How near to perfection, as a share of the value, an interval ends that must not hold it."""
-SHARED_MEAN = 0.5
-"""Mean of what all readings are off by, as a share of what the whites beside them are: a reading is off by something between
-nothing, as after a rest, and twice that."""
+SHARED = 0.5, 0.87
+"""Mean and standard deviation of what all readings are off by, as a share of what the whites beside them are: a reading is off
+by something between nothing, as after a rest, and twice that."""
+SHARED_BY_ZONES = 1.0, 0.7
+"""The same of zones: white all over the screen loads a panel more than white in a window does right after it."""
+BENT = 0.15
+"""How much narrower the interval of a statistic is that noise bends by a whole standard deviation. Draws about readings that
+noise has driven from where it bends spread farther than the readings did: of an absolute value near nothing the readings have
+0.6 of the draws' deviation."""
 
 
 @dataclass(frozen=True)
@@ -50,11 +56,6 @@ def noise(meter: MeterLimits, XYZ: Array, draws: int, rng: np.random.Generator) 
     return np.asarray(meter.u(XYZ) * (common + own) * np.sqrt(0.5), float)
 
 
-def _one_way(normal: Array) -> Array:
-    """Draws of what all readings are off by, as a share of what whites show, from draws of a normal distribution."""
-    return np.asarray(SHARED_MEAN + np.sqrt(1 - SHARED_MEAN**2) * normal, float)
-
-
 def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) -> Readings:
     """`draws` sets of readings (draws, n, 3): the meter's noise for each reading, the display's drift for each, what a cold
     display is off as a whole, and one draw per meter correction that everything read with it shares.
@@ -73,8 +74,8 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
         shared, each = rng.standard_normal((draws, 1, 1)), rng.standard_normal((draws, XYZ.shape[-2], 1))
         common: Array | float = 0.0
         if readings.shared_drift is not None:
-            common = _one_way(rng.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
-        drawn = drawn * (1 + common + sd * np.where(placed, _one_way(shared), each))
+            common = (SHARED[0] + SHARED[1] * rng.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
+        drawn = drawn * (1 + common + sd * np.where(placed, SHARED_BY_ZONES[0] + SHARED_BY_ZONES[1] * shared, each))
     if readings.cold:
         drawn = drawn * (1 + readings.cold * rng.standard_normal((draws, 1, 1)))
     if meter.correction_draws is not None:
@@ -151,6 +152,8 @@ def summarise(value: float, draws: Array, extreme: bool = False, ratio: bool = F
     else:
         reflected = 2 * value - high, 2 * value - low
         low, high = (shifted[0] + reflected[0]) / 2, (shifted[1] + reflected[1]) / 2
+        bent = min(abs(shift) / standard, 1.0) if standard > 0 else 0.0
+        low, high = low + BENT * bent * (high - low) / 2, high - BENT * bent * (high - low) / 2
     if good.min() >= 0 <= value:
         low, high = max(low, 0.0), max(high, 0.0)
     return Uncertainty(standard, float(min(low, value)), float(max(high, value)))
@@ -168,16 +171,18 @@ def summarise_all(
     return {k: u for k, u in found.items() if u is not None}
 
 
-def about_alike(u: Uncertainty, value: float, alike: float, draws: Array) -> Uncertainty:
+def about_alike(u: Uncertainty, value: float, alike: float, draws: Array, noise_alone: Array) -> Uncertainty:
     """The interval of a figure that depends on which of several readings is the largest, from draws about readings that
-    were made alike where noise can tell no two of them apart: alike is its value of these, draws (n,) the figure's draws.
+    were made alike where noise can tell no two of them apart: alike is its value of these, draws (n,) the figure's draws, and
+    noise_alone (n,) those without drift, which moves windows all one way rather than each its own.
 
     Once readings were taken one of them stands out, and draws about them go on picking it; of those made alike any can. What
     noise does to the figure is seen in these draws, and taken out of it (the basic bootstrap interval, from a smoothed
     distribution; Davison and Hinkley, sections 3.4 and 5.2). The interval holds the value; where it would not, noise has but
     one way to go, and the other end alone is improbable.
     """
-    good = draws[np.isfinite(draws)] - alike
+    good = draws[np.isfinite(draws)]
+    good = good - np.median(good) + np.nanmedian(noise_alone) - alike
     if len(good) < FEW_DRAWS or not np.isfinite(value):
         return u
     low, under, over, high = value - np.quantile(good, [0.975, 0.95, 0.05, 0.025])
