@@ -25,10 +25,6 @@ SHARED = 0.5, 0.87
 by something between nothing, as after a rest, and twice that."""
 SHARED_BY_ZONES = 1.0, 0.7
 """The same of zones: white all over the screen loads a panel more than white in a window does right after it."""
-BENT = 0.15
-"""How much narrower the interval of a statistic is that noise bends by a whole standard deviation. Draws about readings that
-noise has driven from where it bends spread farther than the readings did: of an absolute value near nothing the readings have
-0.6 of the draws' deviation."""
 
 
 @dataclass(frozen=True)
@@ -152,8 +148,6 @@ def summarise(value: float, draws: Array, extreme: bool = False, ratio: bool = F
     else:
         reflected = 2 * value - high, 2 * value - low
         low, high = (shifted[0] + reflected[0]) / 2, (shifted[1] + reflected[1]) / 2
-        bent = min(abs(shift) / standard, 1.0) if standard > 0 else 0.0
-        low, high = low + BENT * bent * (high - low) / 2, high - BENT * bent * (high - low) / 2
     if good.min() >= 0 <= value:
         low, high = max(low, 0.0), max(high, 0.0)
     return Uncertainty(standard, float(min(low, value)), float(max(high, value)))
