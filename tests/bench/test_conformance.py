@@ -9,8 +9,9 @@ from lumenar.bench.drivers import DRIVERS
 from lumenar.bench.drivers.hands import Hands
 from lumenar.bench.drivers.simulated import StandIn, arrive
 from lumenar.bench.drivers.typed import HandMeter, TypedMeter
-from lumenar.bench.ports import MeterReading, RefusedError
+from lumenar.bench.ports import WANTED, EndedError, Entered, MeterReading, RefusedError, TimedOutError, Wanted
 from lumenar.bench.simulated.clock import SimulatedClock
+from lumenar.core.readings import Patch
 from lumenar.service.units import shipped_units
 
 from .test_hands_and_typed import Somebody
@@ -38,7 +39,7 @@ def test_every_driver_keeps_every_port_it_has(driver, unit):
     arrival = arrive(shipped_units()[unit], unit)[0]
     mode = arrival.menu.modes[0]
     meters, source, remote = DRIVEN[driver](arrival)
-    remote.select(mode.name)
+    remote.enter(Wanted(mode.name, {}))
     for meter in meters:
         assert check_meter(meter, source.show) == []
     assert check_source(source) == []
@@ -64,9 +65,12 @@ class Broken:
         return {
             "nameless": replace(good, name=" "), "kind": replace(good, kind="ruler"), "boasts": replace(good, floor=9e9),
             "shares": replace(good, repeatability=50.0), "fickle": replace(good, name=f"meter {self.told}"),
+            "timeless": replace(good, shortest_s=-1.0),
         }.get(self.fault, good)  # fmt: skip
 
-    def read(self):
+    def read(self, cancel=WANTED):
+        if cancel.asked() and self.fault != "deaf":
+            raise TimedOutError("late") if self.fault == "late" else EndedError("ended")
         reading = self.bench.meter.read()
         if self.fault == "raises":
             raise KeyError("usb")
@@ -79,12 +83,23 @@ class Broken:
             return MeterReading(tuple(v * (1 + 0.2 * (self.told % 2)) for v in reading.XYZ), 0.1)
         return reading
 
-    def select(self, mode):
-        if self.fault != "agrees":
-            raise {"sullen": RefusedError(), "crashes": ValueError("x")}.get(self.fault, RefusedError("no"))
+    def enter(self, wanted):
+        if self.fault in ("sullen", "crashes"):
+            raise {"sullen": RefusedError(), "crashes": ValueError("x")}[self.fault]
+        stands = {"mute": {}, "stubborn": {"Light": 50}}.get(self.fault, dict(wanted.values))
+        return Entered("Game" if self.fault == "wanders" else wanted.mode, stands)
 
     def apply(self, control, value):
-        self.select("")
+        self.enter(Wanted("Film", {}))
+
+    def configure(self, format):
+        if self.fault == "sullen":
+            raise RefusedError
+        if self.fault == "crashes":
+            raise ValueError(format)
+
+    def show(self, patch):
+        """Shows whatever it is given."""
 
 
 @pytest.mark.parametrize(
@@ -92,18 +107,29 @@ class Broken:
     [
         ("nameless", "no name"), ("kind", "none of colorimeter"), ("boasts", "not below the ceiling"), ("shares", "no share"),
         ("fickle", "two things"), ("raises", "KeyError is no error of an instrument"), ("nan", "not three numbers"),
-        ("stuck", "does not read what is shown"), ("jumps", "more than it says of itself"),
+        ("stuck", "does not read what is shown"), ("jumps", "more than it says of itself"), ("timeless", "are no times"),
+        ("deaf", "goes on where"), ("late", "TimedOutError rather than EndedError"),
     ],
 )  # fmt: skip
 def test_a_meter_that_does_not_keep_its_port_is_noticed(units, fault, said):
     bench = StandIn(arrive(units["tessary-pell-6.json"], "x")[0].text).assemble(SimulatedClock(start=40_000.0), 5)
+    bench.source.show(Patch((1.0,) * 3))
     problems = check_meter(Broken(bench, fault), bench.source.show)
     assert any(said in p for p in problems), problems
 
 
 @pytest.mark.parametrize(
     ("fault", "said"),
-    [("agrees", "taken as if"), ("sullen", "without a reason"), ("crashes", "rather than RefusedError")],
-)
+    [
+        ("agrees", "taken as if"), ("sullen", "without a reason"), ("crashes", "rather than RefusedError"),
+        ("mute", "says not what Light is"), ("stubborn", "Light is 50, not 2"), ("wanders", "the mode is Game, not Film"),
+    ],
+)  # fmt: skip
 def test_a_remote_that_does_not_keep_its_port_is_noticed(fault, said):
     assert any(said in p for p in check_remote(Broken(None, fault), "Film", "Light", 1, 2))
+
+
+@pytest.mark.parametrize(("fault", "said"), [("sullen", "without a reason"), ("crashes", "no error of an instrument")])
+def test_a_source_that_does_not_take_signals_as_it_should_is_noticed(fault, said):
+    assert any(said in p for p in check_source(Broken(None, fault)))
+    assert check_source(Broken(None, "")) == []

@@ -9,13 +9,23 @@ from lumenar.bench.drivers.person import Reply, SomethingElseError
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.drivers.typed import HandMeter, MisreadError, TypedMeter
 from lumenar.bench.habits import HABITS
-from lumenar.bench.ports import BelowFloorError, Bench, RefusedError
+from lumenar.bench.ports import (
+    BelowFloorError,
+    Bench,
+    Cancel,
+    EndedError,
+    RefusedError,
+    StandsOtherwiseError,
+    TimedOutError,
+    Wanted,
+)
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
 
 from ..conftest import MONITOR, PHONE
 from .test_runner import Notes
@@ -44,6 +54,8 @@ class Somebody:
             self.bench.remote.apply(task.what, value)
         elif task.asked == "show":
             self.bench.source.show(task.patch)
+        elif task.asked == "send":
+            return Reply()
         else:
             try:
                 X, Y, Z = self.bench.meter.read().XYZ
@@ -95,6 +107,51 @@ def test_only_what_differs_is_asked_for(hands, asked):
     # Of what nobody knows it may stand anywhere.
     hands.apply("Depth", 0)
     assert asked[-1] == ("enter", "Depth", "0")
+
+
+def test_a_whole_state_is_entered_and_what_stands_there_is_said(hands, asked):
+    entered = hands.enter(Wanted("Film", {"Light": 45, "Power": "normal", "Colour": 50}))
+    assert asked == [("choose", "Mode", "Film"), ("enter", "Light", "45")]
+    assert entered.mode == "Film" and entered.values["Light"] == 45 and "Depth" not in entered.values
+    entered.check(Wanted("Film", {"Light": 45.0, "Depth": 3}))
+    # What is entered after it puts it back, however often it is tried.
+    undone = hands.enter(Wanted("Film", {"Light": 50, "Power": "low"}))
+    with pytest.raises(StandsOtherwiseError, match="Light is 40, not 50") as e:
+        undone.check(Wanted("Film", {"Light": 50, "Power": "low"}))
+    assert "another setting may put it back" in e.value.advice
+
+
+def test_a_signal_is_asked_for_where_it_is_another(asked):
+    replies = [Reply(), Reply("not possible", "the player has no such"), Reply()]
+    hands = Hands(MENU, lambda task: asked.append((task.asked, task.what)) or replies.pop(0))
+    for _ in range(2):
+        hands.configure(SignalFormat("sdr", "limited", 10, "4:2:2", 50.0))
+    assert asked == [("send", "SDR, 10 bits, limited range, 4:2:2, 50 Hz")]
+    with pytest.raises(RefusedError, match="has no such"):
+        hands.configure(SignalFormat())
+    hands.configure(SignalFormat("sdr", "limited", 10, "4:2:2", 50.0))
+    assert len(asked) == 3, "nobody knows what is sent now"
+
+
+def test_a_reading_that_nobody_wants_any_more_is_not_waited_for():
+    wanted, seen = [True], []
+
+    def person(task):
+        seen.append(task.cancel)
+        wanted[0] = False
+        return Reply(text="1 1 1")
+
+    meter = TypedMeter(HandMeter(), "XYZ", person)
+    with pytest.raises(EndedError) as e:
+        meter.read(Cancel(lambda: not wanted[0]))
+    assert len(seen) == 1 and seen[0].asked() and "Resume" in e.value.advice
+    with pytest.raises(EndedError):
+        meter.read(Cancel(lambda: True))
+    assert len(seen) == 1, "nobody is asked"
+    clock = iter((0.0, 100.0))
+    with pytest.raises(TimedOutError, match="within 60 s"):
+        meter.read(Cancel(deadline_s=60.0, now=lambda: next(clock), begun=0.0))
+    assert len(seen) == 2
 
 
 def test_what_modes_share_is_known_in_the_other(hands, asked):

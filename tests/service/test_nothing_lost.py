@@ -44,7 +44,7 @@ def test_whatever_the_bench_stumbles_over_the_run_pauses_and_can_go_on(app, benc
     real = SimulatedColorimeter.read
     calls = []
 
-    def stumble(self):
+    def stumble(self, cancel=None):
         calls.append(1)
         if len(calls) == 10:
             raise error
@@ -62,7 +62,7 @@ def test_whatever_the_bench_stumbles_over_the_run_pauses_and_can_go_on(app, benc
 
 
 def test_a_run_that_stumbled_can_be_stopped(app, bench, phone, monkeypatch):
-    def stumble(self):
+    def stumble(self, cancel=None):
         raise ZeroDivisionError("x")
 
     monkeypatch.setattr(SimulatedColorimeter, "read", stumble)
@@ -74,7 +74,7 @@ def test_a_run_that_stumbled_can_be_stopped(app, bench, phone, monkeypatch):
 
 
 def test_a_correction_that_stumbles_says_so(app, bench, phone, monkeypatch):
-    def stumble(self):
+    def stumble(self, cancel=None):
         raise ZeroDivisionError("x")
 
     monkeypatch.setattr(SimulatedColorimeter, "read", stumble)
@@ -86,7 +86,7 @@ def test_a_correction_that_stumbles_says_so(app, bench, phone, monkeypatch):
 
 
 def test_a_free_run_that_stumbles_says_so_and_leaves_the_bench(app, bench, phone, monkeypatch):
-    def stumble(self):
+    def stumble(self, cancel=None):
         raise ZeroDivisionError("x")
 
     monkeypatch.setattr(SimulatedColorimeter, "read", stumble)
@@ -135,7 +135,7 @@ def test_readings_that_saturate_in_a_row_pause_the_run(app, bench, phone, monkey
     real = SimulatedColorimeter.read
     calls = []
 
-    def blinded(self):
+    def blinded(self, cancel=None):
         calls.append(1)
         if 5 < len(calls) <= 8:
             raise SaturatedError("too bright")

@@ -169,21 +169,20 @@ def test_estimates_hold_for_every_measurement(whole):
 def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):
     """Thrift locks the light and resets it: from there to 30 with thrift off, the light has to be entered twice."""
     from lumenar.bench.drivers.simulated import StandIn, arrive
-    from lumenar.bench.ports import apply_all
+    from lumenar.bench.ports import Wanted
     from lumenar.bench.simulated.clock import SimulatedClock
 
     arrival = arrive(units["ostrel-fen-32.json"], "unit")[0]
     remote = StandIn(arrival.text).assemble(SimulatedClock(), 1).remote
     mode = arrival.menu.modes[0]
-    remote.select(mode.name)
     wanted = {**arrival.menu.defaults(mode), "Picture > Light": 30}
     for before in ({"Picture > Light": 10, "System > Power": "Thrifty"}, {"Picture > Contrast": 40}):
-        apply_all(remote, before)
+        remote.enter(Wanted(mode.name, before))
         # Light stands before what frees it.
-        apply_all(remote, {"Picture > Light": 30, **wanted})
-        assert remote.values[mode.name] == wanted
+        entered = remote.enter(Wanted(mode.name, {"Picture > Light": 30, **wanted}))
+        assert remote.values[mode.name] == wanted == entered.values and entered.mode == mode.name
     with pytest.raises(RefusedError, match="locked while System > Power is Thrifty"):
-        apply_all(remote, {"System > Power": "Thrifty", "Picture > Light": 40})
+        remote.enter(Wanted(mode.name, {"System > Power": "Thrifty", "Picture > Light": 40}))
 
 
 def reading_of(app, review, setup, measurement="white_black"):

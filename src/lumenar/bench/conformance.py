@@ -13,7 +13,10 @@ from collections.abc import Callable
 
 from lumenar.bench.ports import (
     BelowFloorError,
+    Cancel,
     ControlValue,
+    EndedError,
+    Entered,
     InstrumentError,
     Meter,
     MeterReading,
@@ -21,8 +24,10 @@ from lumenar.bench.ports import (
     RefusedError,
     SaturatedError,
     UnitRemote,
+    Wanted,
 )
 from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
 
 KINDS = ("colorimeter", "spectroradiometer", "photodiode")
 WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
@@ -46,6 +51,10 @@ def check_meter(meter: Meter, show: Callable[[Patch], None] | None = None) -> li
         said.append("describe(): the absolute part of the noise is negative")
     if meter.describe() != told:
         said.append("describe(): asked twice it says two things")
+    bright, dark = told.exposure_s(100.0), told.exposure_s(0.01)
+    if not 0 <= bright <= dark < math.inf:
+        said.append(f"describe(): {bright:g} s for a reading in the light and {dark:g} s in the dark are no times")
+    said += _ends(meter)
     if show is None:
         reading, problem = _read(meter)
         return said + problem + _sound(reading)
@@ -68,6 +77,17 @@ def check_meter(meter: Meter, show: Callable[[Patch], None] | None = None) -> li
         if reading is not None and reading.XYZ[1] > middle / 2:
             said.append("read(): black is as bright as white; it does not read what is shown")
     return list(dict.fromkeys(said))
+
+
+def _ends(meter: Meter) -> list[str]:
+    """Whether a reading that nobody wants ends without one."""
+    try:
+        meter.read(Cancel(lambda: True))
+    except EndedError:
+        return []
+    except Exception as e:
+        return [f"read(): ended, it gives {type(e).__name__} rather than EndedError"]
+    return ["read(): it goes on where the reading is not wanted any more"]
 
 
 def _read(meter: Meter) -> tuple[MeterReading | None, list[str]]:
@@ -93,8 +113,17 @@ def _sound(reading: MeterReading | None) -> list[str]:
 
 
 def check_source(source: PatchSource) -> list[str]:
-    """What a patch source does not keep: it shows every signal there is, one after the other."""
+    """What a patch source does not keep: it takes a signal format or refuses it, and shows every signal there is, one after
+    the other."""
     said = []
+    for format in (SignalFormat(), SignalFormat("sdr", "limited", 10), SignalFormat("sdr", "full", 16)):
+        try:
+            source.configure(format)
+        except RefusedError as e:
+            if not str(e):
+                said.append(f"configure({format.words}) is refused without a reason")
+        except Exception as e:
+            said.append(f"configure({format.words}): {type(e).__name__} is no error of an instrument")
     for patch in (WHITE, BLACK, Patch((0.5, 0.2, 0.9), 0.02), Patch((0.25,) * 3, 1.0, zone=(0, 0, 3, 3))):
         try:
             source.show(patch)
@@ -106,19 +135,30 @@ def check_source(source: PatchSource) -> list[str]:
     return said
 
 
+def _stands(entered: Entered, mode: str, control: str, value: ControlValue) -> list[str]:
+    try:
+        entered.check(Wanted(mode, {control: value}))
+    except InstrumentError as e:
+        return [f"enter(): {e}"]
+    return [] if control in entered.values else [f"enter(): it says not what {control} is"]
+
+
 def check_remote(
     remote: UnitRemote, mode: str, control: str, value: ControlValue, other: ControlValue
 ) -> list[str]:  # fmt: skip
-    """What a remote does not keep: it selects a mode, takes two values of a free control, and refuses what there is not."""
+    """What a remote does not keep: it enters a state and says what stands there, takes
+    two values of a free control, and refuses what there is not."""
     said = []
     try:
-        remote.select(mode)
+        entered = remote.enter(Wanted(mode, {control: other}))
+        said += _stands(entered, mode, control, other)
         for v in (value, other, other, value):
             remote.apply(control, v)
+        said += _stands(remote.enter(Wanted(mode, {control: value})), mode, control, value)
     except Exception as e:
-        said.append(f"select() and apply(): {type(e).__name__} where all is in order: {e}")
-    wrong: tuple[tuple[str, Callable[[], None]], ...] = (
-        ("a mode that there is not", lambda: remote.select("no such mode, surely")),
+        said.append(f"enter() and apply(): {type(e).__name__} where all is in order: {e}")
+    wrong: tuple[tuple[str, Callable[[], object]], ...] = (
+        ("a mode that there is not", lambda: remote.enter(Wanted("no such mode, surely", {}))),
         ("a control that there is not", lambda: remote.apply("no such control, surely", 1)),
         ("a value that there is not", lambda: remote.apply(control, "no such value, surely")),
     )

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spectra
+from lumenar.core.menu import text_of
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, Spectrum, Trace
+from lumenar.core.signals import SignalFormat
 
 MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]
 ControlValue = float | str
@@ -56,12 +59,50 @@ class RefusedError(InstrumentError):
     advice = "Change the menu so that the setting is free, then resume."
 
 
+class StandsOtherwiseError(InstrumentError):
+    """The unit took what was entered, and something else stands there; the text says what."""
+
+    advice = "See what the menu shows: another setting may put it back. Correct the setup or the menu map, then resume."
+
+
+class EndedError(InstrumentError):
+    """Nobody waits for the reading any more."""
+
+    advice = "Resume to take the reading again."
+
+
+def _nobody_asks() -> bool:
+    return False
+
+
+@dataclass(frozen=True)
+class Cancel:
+    """Whether a reading that takes its time is still wanted. asked: becomes true when it is not; deadline_s: after so long it
+    is given up. An instrument looks at it as often as it can, ten times a second while it waits for somebody."""
+
+    asked: Callable[[], bool] = _nobody_asks
+    deadline_s: float = math.inf
+    now: Callable[[], float] = time.monotonic
+    begun: float = field(default_factory=time.monotonic)
+
+    def check(self) -> None:
+        """EndedError where the reading is not wanted any more, TimedOutError where it has taken too long."""
+        if self.asked():
+            raise EndedError("the reading was ended")
+        if self.now() - self.begun > self.deadline_s:
+            raise TimedOutError(f"no reading within {self.deadline_s:g} s")
+
+
+WANTED = Cancel()
+"""A reading that is waited for however long it takes."""
+
+
 @dataclass(frozen=True)
 class MeterDescription:
     """What a meter is: relative repeatability (one standard deviation), floor and ceiling in cd/m2, and the standard
     deviation in cd/m2 of the part of its noise that does not depend on the light. Half of the variance is common to X, Y and
     Z. sample_noise: of a meter that reads spectra, the relative standard deviation of each sample's own noise, which stands
-    for the other half."""
+    for the other half. shortest_s, longest_s, bright: it reads for so long at `bright` cd/m2 or more, and in the dark."""
 
     name: str
     kind: MeterKind
@@ -71,6 +112,13 @@ class MeterDescription:
     absolute: float
     spectral: bool = False
     sample_noise: float = 0.0
+    shortest_s: float = 1.0
+    longest_s: float = 1.0
+    bright: float = 0.0
+
+    def exposure_s(self, Y: float) -> float:
+        """How long one reading of Y cd/m2 takes in s: longer with the root of the dark, within what the meter does."""
+        return min(self.longest_s, max(self.shortest_s, self.shortest_s * math.sqrt(self.bright / max(Y, 1e-6))))
 
     @property
     def limits(self) -> MeterLimits:
@@ -97,34 +145,75 @@ class MeterReading:
 
 class Meter(Protocol):
     """Reads light: a colorimeter XYZ, a spectroradiometer a spectrum with its XYZ, a photodiode a waveform whose mean is
-    Y. `read` raises BelowFloorError, SaturatedError, TimedOutError, NotConnectedError or LostError."""
+    Y. `read` raises BelowFloorError, SaturatedError, TimedOutError, NotConnectedError or LostError, and what `cancel` raises
+    where the reading is not wanted any more."""
 
     def describe(self) -> MeterDescription: ...
 
-    def read(self) -> MeterReading: ...
+    def read(self, cancel: Cancel = WANTED) -> MeterReading: ...
 
 
 class PatchSource(Protocol):
-    """Shows patches on the unit under test."""
+    """Shows patches on the unit under test. `configure` says in which signal; RefusedError where the source cannot send it or
+    the unit's input does not take it."""
+
+    def configure(self, format: SignalFormat) -> None: ...
 
     def show(self, patch: Patch) -> None: ...
 
 
+@dataclass(frozen=True)
+class Wanted:
+    """A state of the unit's menu to bring about: its mode, and values in the order in which they are to be entered."""
+
+    mode: str
+    values: Mapping[str, ControlValue]
+
+
+@dataclass(frozen=True)
+class Entered:
+    """What stands in the unit's menu, as far as the remote knows."""
+
+    mode: str
+    values: Mapping[str, ControlValue]
+
+    def check(self, wanted: Wanted) -> None:
+        """StandsOtherwiseError with all that does not stand as it was wanted."""
+        other = [f"the mode is {self.mode}, not {wanted.mode}"] if self.mode != wanted.mode else []
+        other += [
+            f"{path} is {text_of(self.values[path])}, not {text_of(value)}"
+            for path, value in wanted.values.items()
+            if path in self.values and text_of(self.values[path]) != text_of(value)
+        ]
+        if other:
+            raise StandsOtherwiseError(f"all was entered, but {'; '.join(other)}")
+
+
 class UnitRemote(Protocol):
-    """Works the unit's menu. `apply` raises RefusedError for a control that is locked or a value out of range."""
+    """Works the unit's menu. `enter` brings a whole state about and says what stands there then; `apply` changes one value, as
+    of a ladder. Both raise RefusedError for what is not there, is locked or out of range."""
+
+    def enter(self, wanted: Wanted) -> Entered: ...
+
+    def apply(self, control: str, value: ControlValue) -> None: ...
+
+
+class SteppedRemote(Protocol):
+    """A remote by which modes and values are entered one by one."""
 
     def select(self, mode: str) -> None: ...
 
     def apply(self, control: str, value: ControlValue) -> None: ...
 
 
-def apply_all(remote: UnitRemote, settings: Mapping[str, ControlValue]) -> None:
+def enter_by_steps(remote: SteppedRemote, wanted: Wanted) -> None:
     """Bring a unit into a state whatever it was in before. A value may be locked by what another still is, and changing that
     one may reset others, so where anything is refused all is entered once more: what is there already changes nothing.
     RefusedError of the first that is refused even so."""
+    remote.select(wanted.mode)
     for _ in range(APPLY_ROUNDS):
         refused: RefusedError | None = None
-        for path, value in settings.items():
+        for path, value in wanted.values.items():
             try:
                 remote.apply(path, value)
             except RefusedError as e:
@@ -156,6 +245,13 @@ class Bench:
     clock: Clock
     spectroradiometer: Meter
     photodiode: Meter
+
+    def enter(self, wanted: Wanted, format: SignalFormat | None = None) -> None:
+        """Send a signal of this format and bring the unit into a state. RefusedError where either is not possible,
+        StandsOtherwiseError where something else stands there afterwards."""
+        if format is not None:
+            self.source.configure(format)
+        self.remote.enter(wanted).check(wanted)
 
     def reader(self, patch: Patch) -> Meter:
         """The instrument that reads a patch."""

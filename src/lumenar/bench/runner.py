@@ -25,20 +25,22 @@ from lumenar.bench.plan import is_free, part_of
 from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
+    Cancel,
     ControlValue,
     InstrumentError,
     MeterReading,
     SaturatedError,
     TimedOutError,
-    apply_all,
+    Wanted,
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.numbers import signed
 from lumenar.core.readings import Outcome, Patch
+from lumenar.core.signals import SignalFormat
 
 State = Literal["running", "paused", "stopped", "done"]
 Watched = Literal["reference", "warm_up"]
-RETRIES, BACKOFF_S = 3, 2.0
+RETRIES, BACKOFF_S, READ_MOST_S = 3, 2.0, 600.0
 AGAIN = 2
 """An odd reading is read so many times more."""
 ODD_SIGMAS, ODD_LEAST, ODD_SHARE = 6.0, 0.004, 0.03
@@ -67,8 +69,9 @@ class SettingChangedError(InstrumentError):
 
 @dataclass(frozen=True)
 class SetupState:
-    """What a setup needs of the unit: its mode and the values of its controls. signature: XYZ (3, 3) of the signature
-    patches in its last run with the same settings and firmware, None where there was none."""
+    """What a setup needs of the unit: its mode and the values of its controls, and the signal it is sent, None where that is
+    not said. signature: XYZ (3, 3) of the signature patches in its last run with the same settings and firmware, None where
+    there was none."""
 
     key: int
     name: str
@@ -76,6 +79,12 @@ class SetupState:
     settings: Mapping[str, ControlValue]
     luminance_control: str | None
     signature: Sequence[Sequence[float]] | None = None
+    format: SignalFormat | None = None
+
+    @property
+    def wanted(self) -> Wanted:
+        """The state of the menu."""
+        return Wanted(self.mode, self.settings)
 
 
 @dataclass
@@ -296,7 +305,7 @@ class Runner:
         """One reading, tried again with growing waits where the meter does not answer."""
         for attempt in range(RETRIES):
             try:
-                return self._bench.reader(patch).read()
+                return self._bench.reader(patch).read(Cancel(self._stopping.is_set, READ_MOST_S))
             except TimedOutError:
                 if attempt == RETRIES - 1 or self._stopping.is_set():
                     raise
@@ -332,8 +341,7 @@ class Runner:
 
     def _apply(self, setup: SetupState) -> None:
         self._restore_level()
-        self._bench.remote.select(setup.mode)
-        apply_all(self._bench.remote, setup.settings)
+        self._bench.enter(setup.wanted, setup.format)
         self._bench.clock.sleep(SETUP_S)
         self._level = self._zone = self._before = self._held = None
         self._since_rest = 0

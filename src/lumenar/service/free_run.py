@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from lumenar.bench.habits import CLEAR_S, HABITS, REST
-from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError, apply_all
+from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.readings import Patch
 from lumenar.service import cells
@@ -161,8 +161,7 @@ class FreeRun:
         bench = self.bench.rig.assemble(held.unit, 911 + held.setup_id)
         row = display(self.app, held.unit).row
         state = setup_states(self.app, held.review, held.unit)[held.setup_id]
-        bench.remote.select(state.mode)
-        apply_all(bench.remote, state.settings)
+        bench.enter(state.wanted, state.format)
         patch = held.patch
         bench.source.show(patch)
         shown_at = bench.clock.now()

@@ -9,7 +9,7 @@ import numpy as np
 
 from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER, FaultKey
 from lumenar.bench.habits import HABITS
-from lumenar.bench.ports import InstrumentError, Meter, MeterKind, apply_all
+from lumenar.bench.ports import InstrumentError, Meter, MeterKind
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
@@ -239,8 +239,7 @@ class Corrector:
     def _make(self, begun: Attempt, setup_id: int, unit_id: int) -> None:
         bench = self.bench.rig.assemble(unit_id, 4243 + setup_id)
         state = setup_states(self.app, begun.review, unit_id)[setup_id]
-        bench.remote.select(state.mode)
-        apply_all(bench.remote, state.settings)
+        bench.enter(state.wanted, state.format)
         said: list[str] = []
         series: list[ColourReadings] = []
         # The person puts one meter before the screen at a time: first the reference, then the working meter.

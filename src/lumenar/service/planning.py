@@ -8,8 +8,10 @@ from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
+import numpy as np
+
 from lumenar.bench.drivers import typed
-from lumenar.bench.drivers.simulated import DARK_ROOM, meters
+from lumenar.bench.drivers.simulated import BY_READS, DARK_ROOM, meters
 from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
@@ -17,10 +19,11 @@ from lumenar.bench.runner import SetupState
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.menu import Menu
 from lumenar.core.readings import Patch
-from lumenar.core.targets import resolve
+from lumenar.core.signals import SignalFormat
+from lumenar.core.targets import Anchor, resolve
 from lumenar.service.application import Application
 from lumenar.service.data import now
-from lumenar.service.displays import Display, display, stand_in_of
+from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError
 from lumenar.store import conditions, corrections, reviews, runs
 from lumenar.store.conditions import ConditionRow
@@ -270,22 +273,37 @@ def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, Se
         setup.id: SetupState(
             setup.id, setup.name, setup.mode, settings_of(shown.menu, setup), luminance.path if luminance else None,
             runs.last_signature(db, setup.id, settings_text(setup), row.firmware),
+            SignalFormat(setup.signal, **format_of(row, setup)),
         )
         for setup in reviews.setups_of(db, review_id)
         if setup.unit_id == unit_id
     }  # fmt: skip
 
 
+USUAL_WHITE_CD_M2 = 200.0
+"""White of a setup that nobody has read yet, for how long it will take to read."""
+USUAL_CONTRAST = 2000.0
+
+
 class Estimate:
-    """Reading times expected of a display's setups."""
+    """Reading times expected of a display's setups, by what its meters say of themselves."""
 
     def __init__(self, app: Application, shown: Display, setups: dict[int, SetupRow]) -> None:
         self._app, self._shown, self._setups = app, shown, setups
-        self._stand_in = stand_in_of(app, shown.row.id)
+
+    def _white(self, setup: SetupRow) -> float:
+        """A setup's white in cd/m2 as it was read last with these settings, else a usual one."""
+        read = runs.last_signature(self._app.db.connection(), setup.id, settings_text(setup), self._shown.row.firmware)
+        return float(read[0][1]) if read else USUAL_WHITE_CD_M2
 
     def seconds(self, setup: int, patches: Sequence[Patch]) -> list[float]:
         """Expected integration times of patches; by hand, the time it takes a person to show, read and type one."""
         row = self._setups[setup]
-        if self._stand_in is None:
+        if not self._shown.stand_in:
             return [typed.STEP_S] * len(patches)
-        return self._stand_in.expected_s(resolve(row.target), settings_of(self._shown.menu, row), patches)
+        white = self._white(row)
+        # What the meter looks at: the black field of a checkerboard turned round.
+        lit = np.array([(0.0,) * 3 if p.pattern == "checker_inverse" else p.rgb for p in patches]).reshape(-1, 3)
+        anchor = Anchor(np.array(white), np.array(white / USUAL_CONTRAST))
+        Y = resolve(row.target).XYZ(np.clip(lit, 0, 1), anchor)[:, 1]
+        return [BY_READS[p.reads].exposure_s(float(y)) for p, y in zip(patches, Y, strict=True)]

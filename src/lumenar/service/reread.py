@@ -7,7 +7,7 @@ from typing import Literal
 
 from lumenar.bench.habits import HABITS
 from lumenar.bench.plan import Cell
-from lumenar.bench.ports import BelowFloorError, InstrumentError, SaturatedError, apply_all
+from lumenar.bench.ports import BelowFloorError, InstrumentError, SaturatedError
 from lumenar.core.readings import Outcome, Patch, code_of
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -141,8 +141,7 @@ class Reread:
             return
         bench = self.bench.rig.assemble(run.unit_id, 104_729 + patch_id)
         state = setup_states(self.app, run.review_id, run.unit_id)[row.setup_id]
-        bench.remote.select(state.mode)
-        apply_all(bench.remote, state.settings)
+        bench.enter(state.wanted, state.format)
         if row.patch.level is not None and state.luminance_control is not None:
             bench.remote.apply(state.luminance_control, row.patch.level)
         habits = HABITS[display(self.app, run.unit_id).row.panel]

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from lumenar.bench.drivers.person import Person, SomethingElseError, Task, ask
-from lumenar.bench.ports import ControlValue, RefusedError
+from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
 from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
 from lumenar.core.targets import Signal
 
 COLOURS = {
@@ -30,12 +31,25 @@ class Hands:
     def __init__(self, menu: Menu, person: Person, signal: Signal | None = None) -> None:
         self._menu, self._person, self._signal = menu, person, signal
         self._mode: Mode | None = None
+        self._format: SignalFormat | None = None
         self._state: dict[str, Value] = {}
         self._left: dict[str, dict[str, Value]] = {}
         # What was set last, whichever mode it was in.
         self._last: dict[str, Value] = {}
         # What the person said of a value that could not be had in a state of the menu.
         self._impossible: list[tuple[str, ControlValue, dict[str, Value], RefusedError]] = []
+
+    def configure(self, format: SignalFormat) -> None:
+        """Have a signal sent; asked for where it is not the one sent already."""
+        if format != self._format:
+            self._format = None
+            ask(self._person, Task("send", format.words))
+            self._format = format
+
+    def enter(self, wanted: Wanted) -> Entered:
+        """Choose a mode and enter what differs; what stands there then, as far as anybody knows."""
+        enter_by_steps(self, wanted)
+        return Entered(wanted.mode, self._state.copy())
 
     def select(self, mode: str) -> None:
         """Choose a mode."""

@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
-from lumenar.bench.ports import InstrumentError, RefusedError
+from lumenar.bench.ports import WANTED, Cancel, InstrumentError, RefusedError
 from lumenar.core.readings import Patch
 
-Asked = Literal["choose", "enter", "show", "read"]
+Asked = Literal["choose", "enter", "show", "send", "read"]
 Answered = Literal["done", "not possible", "something else"]
 
 
 @dataclass(frozen=True)
 class Task:
     """One thing to do. choose: the mode `value` at the menu's `what`; enter: `value` at the control `what`; show: the patch, in
-    words `what`; read: what the meter says, in the form that `what` names."""
+    words `what`; send: a signal as `what` says; read: what the meter says, in the form that `what` names. cancel: tells
+    whoever waits for the person when nobody wants it any more."""
 
     asked: Asked
     what: str
     value: str = ""
     patch: Patch | None = None
+    cancel: Cancel = field(default=WANTED, compare=False)
 
 
 @dataclass(frozen=True)
@@ -44,11 +46,15 @@ class SomethingElseError(InstrumentError):
 
 def ask(person: Person, task: Task) -> str:
     """What the person answers to a task. RefusedError with their reason where it was not possible, SomethingElseError where
-    something else happened."""
+    something else happened, and what the task's cancel raises."""
+    task.cancel.check()
     reply = person(task)
+    task.cancel.check()
     said = reply.text.strip()
     if reply.answered == "not possible":
-        raise RefusedError(said or f"{task.what} could not be set to {task.value}; nobody said why")
+        raise RefusedError(
+            said or f"{task.what} could not be set to {task.value}; nobody said why".replace(" to ;", ";")
+        )
     if reply.answered == "something else":
         raise SomethingElseError(said or "something else happened than was asked for")
     return said

@@ -3,12 +3,9 @@ display comes out of it once, at its arrival."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from lumenar.bench.ports import Bench
@@ -23,15 +20,10 @@ from lumenar.bench.simulated.meter import (
     FAULTS,
     METERS,
     SPECTRORADIOMETER,
-    WAVEFORM_S,
-    exposure_s,
-    spectral_exposure_s,
 )
 from lumenar.bench.simulated.meter import Fault as FaultKey
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
-from lumenar.core.menu import Control, Menu, Mode, Panel, Value
-from lumenar.core.readings import Patch
-from lumenar.core.targets import Anchor, Target
+from lumenar.core.menu import Control, Menu, Mode, Panel
 
 __all__ = [
     "BY_READS",
@@ -122,47 +114,8 @@ class StandIn:
         """The display with the stand-in instruments before it."""
         return simulated_bench(self._file, clock, seed)
 
-    def _white(self, settings: Mapping[str, Value], level: float | None) -> float:
-        share = 1.0
-        for control in self._file.controls:
-            if control.effect == "luminance" and control.table is not None:
-                ladder = level is not None and control.role == "luminance"
-                x, y = zip(*control.table, strict=True)
-                share *= float(
-                    np.interp(level if ladder and level is not None else float(settings[control.path]), x, y)
-                )
-        return share * self._file.light.peak_cd_m2
-
-    def expected_s(self, target: Target, settings: Mapping[str, Value], patches: Sequence[Patch]) -> list[float]:
-        """Expected integration times in s of patches in a setup: from its target and an honest guess of its white."""
-        leak = self._file.light.leakage
-        seconds = [WAVEFORM_S] * len(patches)
-        for level in dict.fromkeys(p.level for p in patches):
-            white = self._white(settings, level)
-            here = [i for i, p in enumerate(patches) if p.level == level and p.reads != "waveform"]
-            Y = _expected_Y(target, [patches[i] for i in here], white, leak)
-            for i, expected in zip(here, Y.tolist(), strict=True):
-                if patches[i].reads == "spectrum":
-                    seconds[i] = spectral_exposure_s(white)
-                else:
-                    bloom = self._file.behaviour.bloom * white if patches[i].pattern == "checker_inverse" else 0.0
-                    seconds[i] = exposure_s(expected + bloom)
-        return seconds
-
-
-def _expected_Y(target: Target, patches: Sequence[Patch], white: float, leak: float) -> NDArray[np.float64]:
-    shown = np.array([_lit(p) for p in patches]).reshape(-1, 3)
-    anchor = Anchor(np.array(white), np.array(white * leak))
-    return np.asarray(target.XYZ(np.clip(shown, 0, 1), anchor)[:, 1], float)
-
-
-def _lit(patch: Patch) -> tuple[float, float, float]:
-    """What the meter looks at: the black field of a checkerboard turned round."""
-    return patch.rgb if patch.pattern != "checker_inverse" else (0.0, 0.0, 0.0)
-
 
 def meters() -> dict[str, dict[str, Any]]:
-    """The stand-in meters by what they read, as a run remembers them."""
-    from dataclasses import asdict
-
-    return {reads: asdict(m) for reads, m in BY_READS.items()}
+    """The stand-in meters by what they read, as a run remembers them: what figures depend on, without their times."""
+    times = ("shortest_s", "longest_s", "bright")
+    return {reads: {k: v for k, v in asdict(m).items() if k not in times} for reads, m in BY_READS.items()}

@@ -8,7 +8,15 @@ from dataclasses import dataclass
 from typing import Any, get_args
 
 from lumenar.bench.drivers.person import Person, Task, ask
-from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterDescription, MeterKind, MeterReading
+from lumenar.bench.ports import (
+    WANTED,
+    BelowFloorError,
+    Cancel,
+    InstrumentError,
+    MeterDescription,
+    MeterKind,
+    MeterReading,
+)
 from lumenar.core import typed
 from lumenar.core.typed import Form
 
@@ -51,14 +59,15 @@ class TypedMeter:
         kind: MeterKind = next((k for k in get_args(MeterKind) if k == s.kind), "colorimeter")
         floor = s.floor_cd_m2 or 0.0
         return MeterDescription(
-            s.name.strip() or "Typed by hand", kind, s.repeatability_percent / 100, floor, typed.MOST_CD_M2, 0.0
-        )
+            s.name.strip() or "Typed by hand", kind, s.repeatability_percent / 100, floor, typed.MOST_CD_M2, 0.0,
+            shortest_s=STEP_S, longest_s=STEP_S,
+        )  # fmt: skip
 
-    def read(self) -> MeterReading:
+    def read(self, cancel: Cancel = WANTED) -> MeterReading:
         """What the person types. BelowFloorError where the meter shows that there is too little light, MisreadError where it
         cannot be a reading."""
         begun = self._now()
-        text = ask(self._person, Task("read", typed.FORMS[self._form]))
+        text = ask(self._person, Task("read", typed.FORMS[self._form], cancel=cancel))
         try:
             XYZ = typed.parse(text, self._form).XYZ
         except typed.TypedError as e:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from lumenar.bench.ports import ControlValue, RefusedError
+from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
 from lumenar.bench.simulated.unit_file import Band, Behaviour, Control, Mode, UnitFile
 from lumenar.core.colour import spaces, spectra, transfer
@@ -75,6 +75,11 @@ class SimulatedUnit:
             self.mode = self.file.mode(mode)
         except KeyError as e:
             raise RefusedError(str(e.args[0])) from e
+
+    def enter(self, wanted: Wanted) -> Entered:
+        """Enter a whole state; what stands there then, of every control."""
+        enter_by_steps(self, wanted)
+        return Entered(self.mode.name, dict(self.values[self.mode.name]))
 
     def locked(self, control: str) -> str | None:
         """Why a control cannot be set now, None where it can."""

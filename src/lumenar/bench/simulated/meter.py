@@ -11,12 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.bench.ports import (
+    WANTED,
     BelowFloorError,
+    Cancel,
     Clock,
     LostError,
     MeterDescription,
     MeterReading,
     NotConnectedError,
+    RefusedError,
     SaturatedError,
     TimedOutError,
 )
@@ -24,6 +27,7 @@ from lumenar.bench.simulated.behaviour import waveform
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.core.colour import spectra
 from lumenar.core.readings import Patch, Spectrum, Trace, Waveform
+from lumenar.core.signals import SignalFormat
 
 Array = NDArray[np.float64]
 Fault = Literal["time-out", "unplugged", "lost", "saturated", "drift", "glitch"]
@@ -37,22 +41,24 @@ FAULTS: dict[str, str] = {
 }
 
 COLORIMETER = MeterDescription(
-    "Stand-in colorimeter", "colorimeter", repeatability=0.001, floor=0.003, ceiling=4000, absolute=0.0003
-)
+    "Stand-in colorimeter", "colorimeter", repeatability=0.001, floor=0.003, ceiling=4000, absolute=0.0003,
+    shortest_s=0.4, longest_s=4.0, bright=10.0,
+)  # fmt: skip
 SPECTRORADIOMETER = MeterDescription(
     "Stand-in spectroradiometer", "spectroradiometer", repeatability=0.002, floor=0.2, ceiling=20_000, absolute=0.01,
-    spectral=True, sample_noise=0.004,
+    spectral=True, sample_noise=0.004, shortest_s=1.5, longest_s=20.0, bright=50.0,
 )  # fmt: skip
 PHOTODIODE = MeterDescription(
-    "Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000, absolute=0.005
-)
+    "Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000, absolute=0.005, shortest_s=1.0,
+    longest_s=1.0,
+)  # fmt: skip
 METERS = (COLORIMETER, SPECTRORADIOMETER, PHOTODIODE)
 BY_READS: dict[str, MeterDescription] = {"XYZ": COLORIMETER, "spectrum": SPECTRORADIOMETER, "waveform": PHOTODIODE}
 """Which of them reads what."""
 DARK_ROOM: dict[str, object] = {"lux": 0.0, "label": "dark", "automatic": []}
 """The room of the stand-ins: no light but the display's reaches them."""
 
-WAVEFORM_S, WAVEFORM_HZ = 1.0, 20_000.0
+WAVEFORM_S, WAVEFORM_HZ = PHOTODIODE.shortest_s, 20_000.0
 _DRIFT_PER_S, _GLITCH = 0.02 / 60, 1.12
 
 
@@ -67,16 +73,6 @@ def filters() -> Array:
         [np.interp(nm - shift[i], nm, true[:, i]) * (1 + tilt[i] * (nm - 560) / 100) for i in range(3)], axis=1
     )
     return np.asarray(own * (true.sum(axis=0) / own.sum(axis=0)), float)
-
-
-def exposure_s(Y: float) -> float:
-    """Integration time in s by luminance in cd/m2: 0.4 s in the light, up to 4 s towards the floor."""
-    return min(4.0, max(0.4, 0.4 * math.sqrt(10 / max(Y, 1e-6))))
-
-
-def spectral_exposure_s(Y: float) -> float:
-    """Integration time of the spectroradiometer in s: 1.5 s in the light, up to 20 s in the dark."""
-    return min(20.0, max(1.5, 1.5 * math.sqrt(50 / max(Y, 1e-6))))
 
 
 def noisy(XYZ: Array, description: MeterDescription, rng: np.random.Generator) -> Array:
@@ -94,6 +90,14 @@ class SimulatedSource:
     unit: SimulatedUnit
     clock: Clock
     shown: Patch | None = None
+
+    def configure(self, format: SignalFormat) -> None:
+        """Send the signal that the unit's input takes; RefusedError for any other."""
+        file = self.unit.file
+        if format.bits > file.light.input_bits or format.range != file.signal_range:
+            raise RefusedError(
+                f"the stand-in takes {file.light.input_bits} bits in {file.signal_range} range, not {format.words}"
+            )
 
     def show(self, patch: Patch) -> None:
         """Put a patch on the screen."""
@@ -126,8 +130,9 @@ class _Simulated:
         """What this meter can do."""
         return self.description
 
-    def read(self) -> MeterReading:
+    def read(self, cancel: Cancel = WANTED) -> MeterReading:
         """One reading of what is shown; takes bench time."""
+        cancel.check()
         name = self.description.kind
         if self._fault == "unplugged":
             raise NotConnectedError(f"the {name} is not connected")
@@ -139,8 +144,9 @@ class _Simulated:
             raise NotConnectedError("no patch is shown")
         light = self.unit.seen(patch, self.clock.now())
         Y = float(light @ self.unit.channel_XYZ[:, 1])
-        seconds = self.seconds(Y)
+        seconds = self.description.exposure_s(Y)
         self.clock.sleep(seconds)
+        cancel.check()
         if self._fault == "lost":
             raise LostError(f"the {name} went away in the middle of a reading")
         if self.description.ceiling < Y or self._fault == "saturated":
@@ -160,10 +166,6 @@ class _Simulated:
             return _GLITCH
         return 1.0
 
-    def seconds(self, Y: float) -> float:
-        """Integration time in s for a luminance."""
-        raise NotImplementedError
-
     def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """XYZ (3,) as this instrument reads the light of each channel (3,), and its trace."""
         raise NotImplementedError
@@ -180,10 +182,6 @@ class SimulatedColorimeter(_Simulated):
         super().__init__(unit, source, clock, seed)
         self._response = unit.channel_XYZ if ideal else spectra.KM * 5.0 * (unit.channel_spectra @ filters())
 
-    def seconds(self, Y: float) -> float:
-        """Integration time in s for a luminance."""
-        return exposure_s(Y)
-
     def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """XYZ as the filters see it."""
         return noisy(light @ self._response, COLORIMETER, rng), None
@@ -193,10 +191,6 @@ class SimulatedSpectroradiometer(_Simulated):
     """Slow and true, weak in the dark: every wavelength has its own noise."""
 
     description, salt = SPECTRORADIOMETER, 1
-
-    def seconds(self, Y: float) -> float:
-        """Integration time in s for a luminance."""
-        return spectral_exposure_s(Y)
 
     def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """The spectrum, and XYZ by the tabulated observer."""
@@ -212,10 +206,6 @@ class SimulatedPhotodiode(_Simulated):
     """Light over time, a second at 20 kHz, dark subtracted; its mean is Y, and it knows no colour."""
 
     description, salt = PHOTODIODE, 2
-
-    def seconds(self, Y: float) -> float:
-        """Integration time in s for a luminance."""
-        return WAVEFORM_S
 
     def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """The waveform, its mean as Y, X and Z alike."""
