@@ -100,7 +100,8 @@ def analyse(
     exact, perfect = _perfect(m, own, target, count)
     for key in spread:
         if key in perfect and key in exact and np.ndim(exact[key]) == 0:
-            spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key], key in m.extremes)
+            most = key in m.extremes or key in m.picked
+            spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key], most)
     floors = {
         k: float(np.nanquantile(perfect[k], 0.95))
         for k in _error_keys(m, figures)
