@@ -15,7 +15,7 @@ from lumenar.service import cells
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError
 from lumenar.service.export import readings_document
-from lumenar.service.file_figures import analyse_file, figures_document
+from lumenar.service.file_figures import analyse_file, figures_document, measurements_of
 from lumenar.service.planning import Options
 from lumenar.service.readings_file import parse_readings
 from lumenar.store import reviews, runs
@@ -40,6 +40,31 @@ def test_the_least_that_is_needed_is_enough():
     assert figures["white_black"]["contrast_ratio"] == pytest.approx(1200)
     assert figures["grey_ramp"]["gamma"] == pytest.approx(2.2)
     json.dumps(figures, allow_nan=False)
+
+
+def test_what_readings_suffice_for_is_told_by_setup_though_all_are_read_by_one_list():
+    d = document()
+    first = d["setups"][0]
+    others = [deepcopy(first) for _ in range(4)]
+    for i, s in enumerate(others):
+        s["name"] = f"Other {i}"
+    # Blinded by most greys, black under the floor, less light, and a list that is shorter.
+    for r in others[0]["readings"]:
+        if r["rgb"][0] == r["rgb"][1] == r["rgb"][2] and 0 < r["rgb"][0] < 1:
+            r["XYZ"] = None
+            r["flag"] = "saturated"
+    for r in others[1]["readings"]:
+        if sum(r["rgb"]) == 0:
+            r["XYZ"] = None
+            r["flag"] = "below_floor"
+    for r in others[2]["readings"]:
+        r["XYZ"] = [v / 2 for v in r["XYZ"]]
+    others[3]["readings"] = [r for r in others[3]["readings"] if len(set(r["rgb"])) == 1]
+    d["setups"] += others
+    file = parse_readings(json.dumps(d))
+    whole = [list(s.analyses) for s in analyse_file(file, uncertain=False)]
+    assert measurements_of(file, "it") == whole
+    assert "grey_ramp" in whole[0] and whole[0] != whole[1] and "gamut" not in whole[4]
 
 
 def test_a_reading_that_names_its_measurement_serves_that_one_only():

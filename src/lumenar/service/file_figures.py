@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
+from lumenar.core.measurements import MEASUREMENTS, Measurement, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.numbers import significant
 from lumenar.core.readings import COLD, Arranged, Patch, Readings, arranged, collect
@@ -99,12 +99,18 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
     return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
 
 
+_Known = dict[object, Analysis | MissingPatchError]
+
+
 def analyse_setup(
-    file: ReadingsFile, setup: FileSetup, target_key: str | None = None, uncertain: bool = True
-) -> SetupFigures:
+    file: ReadingsFile, setup: FileSetup, target_key: str | None = None, uncertain: bool = True,
+    known: _Known | None = None,
+) -> SetupFigures:  # fmt: skip
     """Every measurement that the setup's readings suffice for, against a target or the setup's own.
 
     A reading that names a measurement serves that one only; one that names none serves all whose patches it matches.
+    known: where it is only asked what the readings suffice for; the analyses of setups that were read by the same list, with
+    numbers at the same places, stand for this one's.
     """
     target = resolve(target_key or setup.target_key)
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
@@ -134,7 +140,21 @@ def analyse_setup(
             readings = collected[key]
             rested = run.rested_white.XYZ[1] if run.rested_white else None
             watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
-            analyses[m.key] = analyse(m, watched, target, uncertain)
+            if known is None:
+                analyses[m.key] = analyse(m, watched, target, uncertain)
+                continue
+            numbers = (
+                np.isfinite(watched.XYZ).all(axis=-1).tobytes(),
+                watched.below_floor.tobytes(),
+                watched.dim.tobytes(),
+            )
+            alike = m.key, target.key, setup.signal, id(watched.layout), numbers
+            if alike not in known:
+                known[alike] = _analysis_or_why(m, watched, target)
+            found = known[alike]
+            if isinstance(found, MissingPatchError):
+                raise found
+            analyses[m.key] = found
         except MissingPatchError as e:
             left_out[m.key] = str(e)
     shipped = setup.shipped if setup.shipped is not None else False
@@ -142,6 +162,13 @@ def analyse_setup(
     return SetupFigures(
         setup.key, setup.name, setup.unit, setup.mode, shipped, setup.signal, target.key, analyses, left_out, floors
     )
+
+
+def _analysis_or_why(m: Measurement, readings: Readings, target: Target) -> Analysis | MissingPatchError:
+    try:
+        return analyse(m, readings, target, uncertain=False)
+    except MissingPatchError as e:
+        return e
 
 
 def _by_list(file: ReadingsFile, own: Sequence[FileReading], made_for: tuple[Target, ...]) -> Arranged:
@@ -171,7 +198,17 @@ def analyse_file(
 ) -> list[SetupFigures]:
     """Every setup's analyses, without intervals where they are not asked for; BadInputError where a setup's readings suffice
     for no measurement at all."""
-    found = [analyse_setup(file, s, target_key, uncertain) for s in file.setups]
+    return _all_of_use([analyse_setup(file, s, target_key, uncertain) for s in file.setups], name)
+
+
+def measurements_of(file: ReadingsFile, name: str) -> list[list[str]]:
+    """The measurements that each setup's readings suffice for; BadInputError as of `analyse_file`."""
+    known: _Known = {}
+    found = _all_of_use([analyse_setup(file, s, known=known) for s in file.setups], name)
+    return [list(setup.analyses) for setup in found]
+
+
+def _all_of_use(found: list[SetupFigures], name: str) -> list[SetupFigures]:
     for i, one in enumerate(found):
         if not one.analyses:
             reasons = (

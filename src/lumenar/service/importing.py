@@ -15,7 +15,7 @@ from lumenar.core.targets import Signal
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.file_figures import SetupFigures, analyse_file, limits_of
+from lumenar.service.file_figures import SetupFigures, analyse_file, limits_of, measurements_of
 from lumenar.service.new_display import KINDS, PANELS, one_of
 from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, FileUnit, ReadingsFile
 from lumenar.service.tables import read_any
@@ -116,7 +116,7 @@ def import_readings(
     if identity.kind not in KINDS:
         raise BadInputError("display", f"The kind is one of {', '.join(KINDS)}, not {identity.kind!r}.", "kind")
     read = read_any(text, name, mapping)
-    results = analyse_file(read.file, name, uncertain=False)
+    results = measurements_of(read.file, name)
     for i, (s, r) in enumerate(zip(read.file.setups, results, strict=True)):
         _one_meter_each(s, r, f"{name}: setups[{i}]")
     with app.db.transaction() as db:
@@ -137,9 +137,9 @@ def import_readings(
     return review_id
 
 
-def _one_meter_each(s: FileSetup, r: SetupFigures, place: str) -> None:
+def _one_meter_each(s: FileSetup, measurements: Sequence[str], place: str) -> None:
     """A run has one meter of light, with one correction."""
-    for m in r.analyses:
+    for m in measurements:
         used = s.meters_of(m)
         if len(used) > 1:
             raise BadInputError(
@@ -186,7 +186,7 @@ def _unit(
 
 def _setup(
     db: sqlite3.Connection, review_id: int, unit_id: int, menu: Menu, unit: FileUnit, file: ReadingsFile, s: FileSetup,
-    r: SetupFigures, made: dict[str, int],
+    enough: Sequence[str], made: dict[str, int],
 ) -> None:  # fmt: skip
     mine = [x for x in reviews.setups_of(db, review_id) if x.unit_id == unit_id]
     mode = s.mode or s.name
@@ -214,7 +214,7 @@ def _setup(
             replace(there, changes=changes, target=s.target_key, condition_id=room, format=signal, origins=origins),
             None,
         )
-    for run, measurements in _runs_of(s, r):
+    for run, measurements in _runs_of(s, enough):
         _run(db, review_id, unit_id, setup_id, changes, unit, file, s, run, measurements, made)
 
 
@@ -226,10 +226,10 @@ def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | No
     return conditions.put(db, review_id, c.label.strip()[:80], c.lux, c.note)
 
 
-def _runs_of(s: FileSetup, r: SetupFigures) -> list[tuple[FileRun, list[str]]]:
+def _runs_of(s: FileSetup, enough: Sequence[str]) -> list[tuple[FileRun, list[str]]]:
     """Each run that read the setup with its measurements: as the file says, and parted further where meters differ."""
     parts: dict[tuple[int, str | None], tuple[FileRun, list[str]]] = {}
-    for m in r.analyses:
+    for m in enough:
         at = next((i for i, run in enumerate(s.runs) if m in (run.measurements or (m,))), -1)
         light = next(iter(s.meters_of(m)), None)
         # What reads no light goes with any run that does.
