@@ -25,17 +25,21 @@ def csv_of(document: Mapping[str, Any]) -> str:
     write = csv.writer(out, lineterminator="\n")
     write.writerow(HEADS)
     for s in document["setups"]:
+        head = [_text(s[k]) for k in ("name", "unit", "mode", "signal", "target")]
+        # What stands beside the measurement is the same for each that a reading serves.
+        light: dict[int, list[str]] = {}
         for r in s["readings"]:
             if "waveform" in r or "spectrum" in r:
                 continue
-            zone = r.get("zone") or (None,) * 4
-            XYZ = r["XYZ"] or (None,) * 3
-            cells = (
-                s["name"], s["unit"], s["mode"], s["signal"], s["target"], r["measurement"], *(float(v) for v in r["rgb"]),
-                r["window"], r["background"], r["level"], *zone, r.get("pattern", ""), r.get("at_s"), r["time_s"], *XYZ,
-                r.get("flag", ""),
-            )  # fmt: skip
-            write.writerow([_text(c) for c in cells])
+            if r["id"] not in light:
+                zone = r.get("zone") or (None,) * 4
+                XYZ = r["XYZ"] or (None,) * 3
+                cells = (
+                    *(float(v) for v in r["rgb"]), r["window"], r["background"], r["level"], *zone, r.get("pattern", ""),
+                    r.get("at_s"), r["time_s"], *XYZ, r.get("flag", ""),
+                )  # fmt: skip
+                light[r["id"]] = [_text(c) for c in cells]
+            write.writerow([*head, r["measurement"], *light[r["id"]]])
     return out.getvalue()
 
 
