@@ -13,6 +13,8 @@ from lumenar.core.uncertainty import (
     holm,
     hotelling,
     measurable,
+    narrowed,
+    pooled,
     summarise,
     with_perfect,
 )
@@ -99,7 +101,7 @@ def test_noise_that_all_parts_share_does_not_carry_the_interval_away(least, most
     def noise(*draws):
         return 0.3 * (rng.standard_normal((*draws, 12, 2)) - rng.standard_normal((*draws, 1, 2)))
 
-    off, held = [], []
+    off, held, still = [], [], []
     for _ in range(300):
         lightness = rng.uniform(least, most, 12)
         mean = lambda colour, L=lightness: np.hypot(L, np.linalg.norm(colour, axis=-1)).mean(axis=-1)  # noqa: E731
@@ -107,5 +109,17 @@ def test_noise_that_all_parts_share_does_not_carry_the_interval_away(least, most
         u = summarise(mean(read), mean(read + noise(200)))
         off.append(((u.low + u.high) / 2 - lightness.mean()) / u.standard)
         held.append(u.low <= lightness.mean() <= u.high)
-    assert np.mean(held) >= 0.93
+        less = narrowed(u, mean(read))
+        assert less.low <= mean(read) <= less.high and less.high - less.low <= u.high - u.low + 1e-12
+        still.append(less.low <= lightness.mean() <= less.high)
+    assert np.mean(held) >= 0.93 and np.mean(still) >= 0.93
     assert np.median(off) < 0.75
+
+
+def test_readings_that_noise_can_not_tell_apart_are_one_group():
+    u = np.full(7, 1.0)
+    np.testing.assert_array_equal(pooled(np.array([100, 101, 99, 90, 90.5, 70, 71.0]), u), [0, 0, 0, 1, 1, 2, 2])
+    np.testing.assert_array_equal(pooled(np.array([100, 101, 99, 90, 90.5, 70, 71.0]), u / 100), np.arange(7))
+    np.testing.assert_array_equal(pooled(np.array([5.0]), u[:1]), [0])
+    # A slope of small steps is not all alike.
+    assert pooled(np.linspace(100, 80, 21), np.full(21, 1.0)).max() > 0

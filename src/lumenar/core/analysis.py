@@ -12,7 +12,7 @@ from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
 from lumenar.core.readings import Layout, Readings
 from lumenar.core.targets import Target
-from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, about_alike, draw, summarise_all, with_perfect
+from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, about_alike, draw, narrowed, summarise_all, with_perfect
 
 Array = NDArray[np.float64]
 
@@ -91,6 +91,7 @@ def analyse(
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
     values = {k: float(figures[k]) for k in draws}
     spread = summarise_all(values, draws, m.extremes, m.ratios)
+    spread |= {k: narrowed(spread[k], values[k]) for k in m.from_one if k in spread}
     if m.alike is not None:
         smooth = m.alike(own)
         level, about = m.analyse(own.with_XYZ(smooth), target), m.analyse(draw(own, around=smooth, draws=count), target)

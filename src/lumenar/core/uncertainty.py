@@ -20,6 +20,9 @@ SEED = 20_261_101
 FEW_DRAWS = 100
 BESIDE = 0.01
 """How near to perfection, as a share of the value, an interval ends that must not hold it."""
+OF_ONE = 0.93
+"""How wide the interval of a mean of distances is kept where the noise of one reading is in all of them. Draws displace that
+reading once more from where it was driven to, and spread 1.5 times as far as the means of readings do (`make truth`)."""
 SHARED = 0.5, 0.87
 """Mean and standard deviation of what all readings are off by, as a share of what the whites beside them are: a reading is off
 by something between nothing, as after a rest, and twice that."""
@@ -163,6 +166,12 @@ def summarise_all(
     those begin that are one."""
     found = {k: summarise(values[k], v, k in extremes, k.startswith(ratios)) for k, v in draws.items() if v.ndim == 1}
     return {k: u for k, u in found.items() if u is not None}
+
+
+def narrowed(u: Uncertainty, value: float) -> Uncertainty:
+    """The uncertainty of a mean of distances from one reading, whose noise is in all of them: `OF_ONE`."""
+    middle, half = (u.low + u.high) / 2, OF_ONE * (u.high - u.low) / 2
+    return Uncertainty(u.standard, min(middle - half, value), max(middle + half, value))
 
 
 def about_alike(u: Uncertainty, value: float, alike: float, draws: Array, noise_alone: Array) -> Uncertainty:

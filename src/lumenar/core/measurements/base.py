@@ -136,6 +136,8 @@ class Measurement:
     these."""
     picked: tuple[str, ...] = ()
     """Scalar figures that depend on which reading is the largest."""
+    from_one: tuple[str, ...] = ()
+    """Scalar figures that are a mean of distances from one reading."""
     ratios: tuple[str, ...] = ()
     """How scalar figures begin that are a ratio or a share of an area, which noise moves both ways."""
     options: tuple[Option, ...] = ()

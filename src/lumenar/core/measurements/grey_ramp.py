@@ -365,6 +365,7 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     extremes=("balance_spread_percent",),
+    from_one=("own_white_de2000_mean", "own_white_de2000_rest"),
     options=(
         Option(
             "grey_step",
