@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
 from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, text_of
+from lumenar.core.signals import Chroma, Range
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -53,11 +54,11 @@ class Room:
 
 @dataclass(frozen=True)
 class SignalFormat:
-    """A setup's signal; None where it is as the unit's usual."""
+    """What a setup says of its signal; None where it is as the unit's usual."""
 
-    range: Literal["full", "limited"] | None = None
+    range: Range | None = None
     bits: int | None = None
-    chroma: Literal["4:4:4", "4:2:2", "4:2:0"] | None = None
+    chroma: Chroma | None = None
     refresh_hz: float | None = None
 
 

@@ -3924,7 +3924,7 @@ export interface components {
         };
         /**
          * SignalFormat
-         * @description A setup's signal; None where it is as the unit's usual.
+         * @description What a setup says of its signal; None where it is as the unit's usual.
          */
         SignalFormat: {
             /** Range */

@@ -52,9 +52,8 @@ def ask(person: Person, task: Task) -> str:
     task.cancel.check()
     said = reply.text.strip()
     if reply.answered == "not possible":
-        raise RefusedError(
-            said or f"{task.what} could not be set to {task.value}; nobody said why".replace(" to ;", ";")
-        )
+        to = f" to {task.value}" if task.value else ""
+        raise RefusedError(said or f"{task.what} could not be set{to}; nobody said why")
     if reply.answered == "something else":
         raise SomethingElseError(said or "something else happened than was asked for")
     return said
