@@ -1,5 +1,6 @@
 """Anyone's readings taken into the store: understood first, kept whole, and given back the same."""
 
+import gc
 import json
 
 import numpy as np
@@ -12,6 +13,7 @@ from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import board, cells, hand_runs, look, new_display, setups
 from lumenar.service.application import Application
+from lumenar.service.data import many_kept
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.export import readings_document, text_as, text_of
 from lumenar.service.file_figures import analyse_file
@@ -389,3 +391,14 @@ def test_meters_stand_in_the_order_in_which_the_file_names_them():
     assert setup.meters_of("gamut") == ["b", "a", "c"]
     assert setup.meters_of("grey_ramp") == ["b", "c", "a"]
     assert setup.meters_of("hold") == ["b", "c", "a"]
+
+
+def test_nobody_looks_for_garbage_while_many_are_kept_and_does_so_again_after():
+    assert gc.isenabled()
+    with pytest.raises(ValueError, match="broken"), many_kept():
+        assert not gc.isenabled()
+        with many_kept():
+            pass
+        assert not gc.isenabled()
+        raise ValueError("broken")
+    assert gc.isenabled()

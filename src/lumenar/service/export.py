@@ -9,6 +9,7 @@ from typing import Any
 from lumenar.core.readings import Trace, Waveform
 from lumenar.service import cells
 from lumenar.service.application import Application
+from lumenar.service.data import many_kept
 from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_whites
 from lumenar.service.table_export import cgats_of, csv_of
@@ -189,8 +190,8 @@ def _entry(r: dict[str, Any], measurement: str, meter: str, trace: Trace | None)
 
 def text_as(app: Application, review_id: int, format: str) -> str:
     """A review's readings as JSON, CSV or CGATS text; NotFoundError where there is no such review."""
-    document = readings_document(app, review_id)
-    return {"json": text_of, "csv": csv_of, "cgats": cgats_of}[format](document)
+    with many_kept():
+        return {"json": text_of, "csv": csv_of, "cgats": cgats_of}[format](readings_document(app, review_id))
 
 
 def text_of(document: Mapping[str, Any]) -> str:

@@ -13,12 +13,12 @@ from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Signal
 from lumenar.service.application import Application
-from lumenar.service.data import now
+from lumenar.service.data import many_kept, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.file_figures import SetupFigures, analyse_file, limits_of, measurements_of
 from lumenar.service.new_display import KINDS, PANELS, one_of
 from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, FileUnit, ReadingsFile
-from lumenar.service.tables import read_any
+from lumenar.service.tables import Read, read_any
 from lumenar.service.targets import remember
 from lumenar.store import conditions, corrections, menus, readings, reviews, runs
 from lumenar.store.corrections import CorrectionRow
@@ -72,8 +72,8 @@ class _Taken:
     """One patch of a run with its readings, attempt by attempt, and the measurements that use it."""
 
     patch: Patch
+    uses: tuple[str, ...]
     readings: list[FileReading] = field(default_factory=list)
-    uses: dict[str, None] = field(default_factory=dict)
 
 
 def understand(text: str | bytes, name: str, mapping: Mapping[str, str] | None = None) -> Understood:
@@ -115,7 +115,11 @@ def import_readings(
     identity = identity or Identity()
     if identity.kind not in KINDS:
         raise BadInputError("display", f"The kind is one of {', '.join(KINDS)}, not {identity.kind!r}.", "kind")
-    read = read_any(text, name, mapping)
+    with many_kept():
+        return _import(app, read_any(text, name, mapping), name, identity, review_id)
+
+
+def _import(app: Application, read: Read, name: str, identity: Identity, review_id: int | None) -> int:
     results = measurements_of(read.file, name)
     for i, (s, r) in enumerate(zip(read.file.setups, results, strict=True)):
         _one_meter_each(s, r, f"{name}: setups[{i}]")
@@ -244,7 +248,8 @@ def _runs_of(s: FileSetup, enough: Sequence[str]) -> list[tuple[FileRun, list[st
 
 def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
     """The patches of a run in the order in which they were read. The same number in several measurements is one reading."""
-    serves: dict[str | None, tuple[str, ...]] = {None: tuple(measurements), **{m: (m,) for m in measurements}}
+    serves: dict[str | None, tuple[str, ...]] = {m: (m,) for m in measurements}
+    serves[None] = tuple(measurements) if len(measurements) != 1 else serves[measurements[0]]
     read: list[tuple[FileReading, list[tuple[str, ...]]]] = []
     numbered: dict[int, tuple[FileReading, list[tuple[str, ...]]]] = {}
     for r in s.ordered:
@@ -261,11 +266,16 @@ def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
         else:
             there[1].append(uses)
     taken: dict[object, _Taken] = {}
+    # Each set of measurements is one object, however many readings serve it, so that its identity tells it.
+    sets = {frozenset(uses): uses for uses in serves.values()}
     for r, found in read:
-        used = found[0] if len(found) == 1 else tuple(dict.fromkeys(m for uses in found for m in uses))
-        key = (r.patch, used if len(used) == 1 or used == serves[None] else tuple(sorted(used)))
+        used = found[0]
+        if len(found) > 1:
+            union = frozenset(m for uses in found for m in uses)
+            used = sets.setdefault(union, tuple(sorted(union)))
+        key = r.patch, id(used)
         if key not in taken:
-            taken[key] = _Taken(r.patch, uses=dict.fromkeys(used))
+            taken[key] = _Taken(r.patch, used)
         taken[key].readings.append(r)
     return list(taken.values())
 
@@ -294,7 +304,7 @@ def _run(
     )  # fmt: skip
     new = NewRun(
         review_id, unit_id, now(), unit.firmware, meters, {}, correction, False, {setup_id: as_measured},
-        [NewPatch(setup_id, t.patch, 0.0, tuple(t.uses)) for t in taken], "done",
+        [NewPatch(setup_id, t.patch, 0.0, t.uses) for t in taken], "done",
     )  # fmt: skip
     run_id = runs.add_run(db, new)
     runs.set_warm(db, run_id, run.warm)
