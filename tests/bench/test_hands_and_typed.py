@@ -1,6 +1,8 @@
 """A person at the remote and a meter that only shows numbers, as drivers: asked for what differs, believed, and asked again."""
 
 import threading
+import time
+from dataclasses import replace
 
 import pytest
 
@@ -322,6 +324,64 @@ def test_what_does_not_go_by_hand_pauses_the_run_and_loses_nothing(by_hand, task
     runner.resume()
     thread.join(10)
     assert [n for n, *_ in notes.done] == list(range(6)) and read <= 3
+
+
+def until_told(notes, thread, state="paused"):
+    for _ in range(200):
+        if notes.states and notes.states[-1][0] == state:
+            return notes.states[-1][1]
+        thread.join(0.05)
+    raise AssertionError(notes.states)
+
+
+def test_the_signal_of_each_setup_is_asked_for_before_it_is_read(by_hand):
+    somebody, notes, runner = by_hand
+    film, usual = SignalFormat("sdr", "limited", 10), SignalFormat()
+    notes.steps[:] = [
+        Step(s.number, replace(s.setup, format=film if s.setup.key == 1 else usual), s.patch) for s in notes.steps
+    ]
+    assert runner.work() == "done"
+    sent = [(i, what) for i, (asked, what, _) in enumerate(somebody.asked) if asked == "send"]
+    chosen = [i for i, (asked, *_) in enumerate(somebody.asked) if asked == "choose"]
+    assert [what for _, what in sent] == ["SDR, 10 bits, limited range", "SDR, 8 bits, full range"]
+    assert sent[0][0] < chosen[0] < sent[1][0] < chosen[1]
+
+
+def test_a_setup_that_undoes_itself_pauses_the_run_before_anything_is_read():
+    menu = replace(MENU, modes=(Mode("Film", "sdr", "bt1886", {"Light": 40}),))
+    typed = TypedMeter(HandMeter(), "XYZ", lambda task: Reply(text="95 100 108"))
+    hands = Hands(menu, lambda task: Reply())
+    setup = SetupState(1, "Film", "Film", {"Light": 50, "Power": "low"}, "Light")
+    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    runner = Runner(Bench(typed, hands, hands, Watch(), typed, typed), notes, HABITS["lcd"], warm=True)
+    thread = threading.Thread(target=runner.work, daemon=True)
+    thread.start()
+    said = until_told(notes, thread)
+    assert "All was entered, but Light is 40, not 50. See what the menu shows" in said and not notes.done
+    runner.stop()
+    thread.join(5)
+    assert not thread.is_alive()
+
+
+def test_a_stop_ends_a_reading_that_is_waited_for(by_hand):
+    somebody, notes, runner = by_hand
+    reading = threading.Event()
+
+    class Waiting(TypedMeter):
+        def read(self, cancel):
+            reading.set()
+            for _ in range(1000):
+                cancel.check()
+                time.sleep(0.01)
+            raise AssertionError("nobody ended it")
+
+    slow = Waiting(HandMeter(), "XYZ", somebody)
+    runner._bench = replace(runner._bench, meter=slow)
+    thread = threading.Thread(target=runner.work, daemon=True)
+    thread.start()
+    assert reading.wait(5) and runner.stop()
+    thread.join(3)
+    assert not thread.is_alive() and not notes.done and notes.states[-1][0] == "stopped"
 
 
 def test_a_monitor_of_other_words_is_worked_by_hand_too(units):

@@ -12,6 +12,7 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
 
 from ..conftest import PHONE
 
@@ -78,6 +79,26 @@ def test_a_run_reads_every_patch_once_and_puts_the_control_back(rig):
     assert bench.remote.values["Faithful"]["Screen > Brightness"] == 60
     bright, dimmer = notes.done[3][2].XYZ[1], notes.done[4][2].XYZ[1]
     assert bright > 2 * dimmer
+
+
+def test_a_signal_that_the_input_does_not_take_pauses_the_run(units):
+    file = parse_unit(units[PHONE])
+    bits = file.light.input_bits
+    setup = SetupState(
+        1, "Faithful", "Faithful", file.defaults(file.modes[0]), None, None, SignalFormat("sdr", "limited", bits)
+    )
+    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    runner = Runner(simulated_bench(file, SimulatedClock()), notes, HABITS["lcd"])
+    thread = in_thread(runner)
+    assert notes.told.wait(5)
+    for _ in range(100):
+        if notes.states[-1][0] == "paused":
+            break
+        thread.join(0.05)
+    assert f"takes {bits} bits in full range, not SDR, {bits} bits, limited range" in notes.states[-1][1]
+    runner.stop()
+    thread.join(5)
+    assert not notes.done
 
 
 def test_pause_stands_before_the_next_patch_and_resume_goes_on(rig):

@@ -1,16 +1,20 @@
 """Settings and firmware change, figures go stale; the meter runs free; setups are compared and looked at."""
 
+import json
 import re
 
 import pytest
 
+from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
+from lumenar.core.readings import Patch
 from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
-from lumenar.service.displays import display_of
+from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.planning import Options
+from lumenar.service.planning import Estimate, Options
 from lumenar.service.plates import plates
+from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
 from ..conftest import MONITOR
@@ -164,6 +168,27 @@ def test_estimates_hold_for_every_measurement(whole):
             "SELECT max(g.at_s) FROM reading g JOIN patch p ON p.id = g.patch_id WHERE p.run_id = ?", (run["id"],)
         ).fetchone()[0]
         assert end - start == pytest.approx(expected, rel=0.1)
+
+
+def test_a_plan_takes_its_times_from_the_meters_and_from_white_as_it_was_read_last(app, bench):
+    """The dark takes longer: of a setup that nobody has read a usual white is expected, of another its own."""
+    review = shelf.add_review(app, shipped_units()["ostrel-fen-32.json"], "ostrel-fen-32.json")
+    row = reviews.setups_of(app.db.connection(), review)[0]
+    shown = display(app, row.unit_id)
+    greys = [Patch((v, v, v)) for v in (1.0, 0.5, 0.05)]
+
+    def expected():
+        return Estimate(app, shown, {row.id: row}).seconds(row.id, [*greys, Patch((1.0,) * 3, reads="waveform")])
+
+    unread = expected()
+    assert unread[0] == COLORIMETER.exposure_s(200.0) == COLORIMETER.shortest_s and unread[2] > unread[1] >= unread[0]
+    assert unread[3] == 1.0
+    dim = [[0.3, 0.32, 0.35], [0.05, 0.06, 0.06], [0.1, 0.06, 0.05]]
+    bench.runs.start(review, [Cell(row.id, "white_black")])
+    bench.runs.finish()
+    with app.db.transaction() as db:
+        db.execute("UPDATE run_setup SET signature = ? WHERE setup_id = ?", (json.dumps(dim), row.id))
+    assert expected()[0] == COLORIMETER.exposure_s(0.32) > 4 * unread[0]
 
 
 def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):

@@ -11,7 +11,7 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu, Mode, document_of, menu_from
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch
-from lumenar.core.targets import Signal
+from lumenar.core.targets import Signal, resolve
 from lumenar.service.application import Application
 from lumenar.service.data import many_kept, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -38,6 +38,7 @@ class UnderstoodSetup:
     mode: str
     signal: Signal
     target: str
+    target_title: str
     readings: int
     measurements: list[str]
     left_out: list[str]
@@ -96,8 +97,9 @@ def _understood(s: FileSetup, r: SetupFigures) -> UnderstoodSetup:
     titles = [MEASUREMENTS[m].title for m in r.analyses]
     wanted = [f"{MEASUREMENTS[m].title}: {why}" for m, why in r.left_out.items()]
     return UnderstoodSetup(
-        s.name, s.unit or "", s.mode or s.name, s.signal, s.target_key, len(s.readings), titles, wanted
-    )
+        s.name, s.unit or "", s.mode or s.name, s.signal, s.target_key, resolve(s.target_key).title,
+        len(s.readings), titles, wanted,
+    )  # fmt: skip
 
 
 def _units(file: ReadingsFile) -> list[FileUnit]:

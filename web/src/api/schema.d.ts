@@ -4141,6 +4141,8 @@ export interface components {
             signal: "sdr" | "pq" | "hlg";
             /** Target */
             target: string;
+            /** Target Title */
+            target_title: string;
             /** Readings */
             readings: number;
             /** Measurements */

@@ -142,7 +142,7 @@ function Setups({ told }: { told: Understood }) {
               <Table.Cell fontWeight="500">{s.name}</Table.Cell>
               <Table.Cell>{s.mode}</Table.Cell>
               <Table.Cell>
-                {s.signal} · {s.target}
+                {s.signal.toUpperCase()} · {s.target_title}
               </Table.Cell>
               <Table.Cell textAlign="right">{s.readings}</Table.Cell>
               <Table.Cell title={s.left_out.join("\n")}>

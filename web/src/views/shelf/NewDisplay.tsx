@@ -40,6 +40,7 @@ export default function NewDisplay({ close }: { close: () => void }) {
       <Input
         size="sm"
         h="30px"
+        w="100%"
         bg="sheet"
         borderColor="control"
         value={v[name]}
