@@ -392,6 +392,17 @@ def test_an_interval_reaches_farther_to_where_the_whites_say_that_the_truth_is()
         assert u.low < 120.0 < u.high
 
 
+def test_zones_are_taken_for_as_dim_as_white_is_after_them():
+    """White all over the screen loads a panel: the centre's own light is as much brighter as white is dimmer after it."""
+    zones = [Patch((1.0,) * 3, 1.0, zone=(x, y, 3, 3)) for y in range(3) for x in range(3)]
+    times = np.arange(20.0, 110.0, 10.0)
+    read = collect(zones, np.full((9, 3), 100.0), np.zeros(9, bool), METER, times)
+    for after, way in ((98.0, 1), (102.0, -1)):
+        whites = [(t, 100.0) for t in (0.0, 1.0, 2.0)] + [(t, after) for t in (120.0, 121.0, 122.0)]
+        u = analyse("uniformity", read.watched(100.0, whites), TARGETS["gamma22"]).uncertainty["white_cd_m2"]
+        assert (u.low + u.high) / 2 - 100.0 == pytest.approx(way * 1.5, abs=0.6) and u.low < 100.0 < u.high
+
+
 def test_noise_makes_the_brightest_window_brighter_and_the_ladder_less_steady():
     rng = np.random.default_rng(8)
     windows = (0.01, 0.02, 0.05, 0.1, 0.18, 0.25, 0.5, 0.75, 1.0)
