@@ -67,7 +67,13 @@ class Server:
         """Start and wait until it answers."""
         command = [sys.executable, "-m", "lumenar.cli", *(self.arguments or ("serve",))]
         command += ["--data", str(self.data), "--port", str(self.port)]
-        self.process = subprocess.Popen(command, env={**os.environ, "PYTHONUNBUFFERED": "1"}, stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen(
+            command,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+            stdout=subprocess.DEVNULL,
+            # Whoever runs the tests in the background of a shell ignores Ctrl-C, and so would the server.
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+        )
         end = time.monotonic() + 120
         while time.monotonic() < end:
             try:
