@@ -11,7 +11,7 @@ from lumenar.cli import main
 from lumenar.core.colour import spectra
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, cells, hand_runs, look, new_display, setups
+from lumenar.service import board, cells, hand_runs, look, new_display, plates, setups
 from lumenar.service.application import Application
 from lumenar.service.data import many_kept
 from lumenar.service.errors import BadInputError, ConflictError
@@ -402,3 +402,24 @@ def test_nobody_looks_for_garbage_while_many_are_kept_and_does_so_again_after():
         assert not gc.isenabled()
         raise ValueError("broken")
     assert gc.isenabled()
+
+
+def test_of_settings_that_a_file_does_not_say_nothing_is_claimed(app):
+    review = import_readings(app, file(), "mine.json", Identity("Tern Street", "Wall 55"))
+    [row] = board.board(app, review).rows
+    assert row.state == "settings not recorded"
+    assert plates.plates(app, review, row.setup, "grey_ramp", [], None).shown[0].state == "settings not recorded"
+    shipped = json.loads(file())
+    shipped["setups"][0]["shipped"] = True
+    other = import_readings(app, json.dumps(shipped), "mine.json", Identity("Tern Street", "Wall 56"))
+    assert [r.state for r in board.board(app, other).rows] == ["as shipped"]
+
+
+def test_what_to_do_next_counts_one_cell_as_one(app):
+    greys = [
+        {"rgb": [v / 10] * 3, "XYZ": [95 * (v / 10) ** 2.2, 100 * (v / 10) ** 2.2, 109 * (v / 10) ** 2.2]}
+        for v in range(1, 11)
+    ]
+    black = {"rgb": [0, 0, 0], "XYZ": [0.01, 0.01, 0.01]}
+    review = import_readings(app, file(readings=[*greys, black]), "mine.json", Identity("Tern Street", "Wall 55"))
+    assert board.board(app, review).next.text == "Finish the first pass, 1 cell"

@@ -16,7 +16,7 @@ from lumenar.core.scoring.rubric import figure_points
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
-from lumenar.service.displays import display_of
+from lumenar.service.displays import display, display_of, settings_words
 from lumenar.service.keys import MeasurementKey
 from lumenar.service.shelf import Headline, ShelfEntry, entry
 from lumenar.store import conditions, readings, reviews, runs
@@ -151,9 +151,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
         room = None if setup.condition_id is None else rooms[setup.condition_id]
         target, unit = resolve(setup.target), units[setup.unit_id]
-        count = len(setup.changes)
-        state = f"{count} {'setting' if count == 1 else 'settings'} changed" if count else "as shipped"
-        state = state if count or setup.shipped else "as the mode ships"
+        state = settings_words(setup, display(app, setup.unit_id).menu)
         rows.append(
             BoardRow(
                 setup.id, setup.name, unit.sample, unit.firmware, setup.signal, setup.mode, not setup.shipped,
@@ -309,6 +307,10 @@ def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
     return {r.setup for r in sorted(known, key=lambda r: -(r.low or 0))[:2]}
 
 
+def _cells(some: list[tuple[int, str]]) -> str:
+    return f"{len(some)} {'cell' if len(some) == 1 else 'cells'}"
+
+
 def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextStep:
     """First pass on every mode, what is stale, a full pass on the best two, then the verdict."""
     if not rows:
@@ -322,22 +324,22 @@ def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextS
     stale = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state == "stale"]
     first_pass = [m for m in missing if m[1] in FIRST_PASS]
     if len(first_pass) == sum(c.measurement in FIRST_PASS for r in rows for c in r.cells):
-        return NextStep(f"First pass: every mode as shipped, {len(first_pass)} cells", first_pass, None)
+        return NextStep(f"First pass: every mode as shipped, {_cells(first_pass)}", first_pass, None)
     if stale:
-        return NextStep(f"Measure again what is stale, {len(stale)} cells", stale, None)
+        return NextStep(f"Measure again what is stale, {_cells(stale)}", stale, None)
     if first_pass:
-        return NextStep(f"Finish the first pass, {len(first_pass)} cells", first_pass, None)
+        return NextStep(f"Finish the first pass, {_cells(first_pass)}", first_pass, None)
     if missing:
         worth = _worth_a_full_pass(rows)
         full = [m for m in missing if m[0] in worth]
         if full:
             names = " and ".join(r.name for r in rows if r.setup in worth and any(f[0] == r.setup for f in full))
-            return NextStep(f"Full pass on {names}, {len(full)} cells", full, None)
+            return NextStep(f"Full pass on {names}, {_cells(full)}", full, None)
         if not review.editions:
             return NextStep(
-                f"The best modes are measured whole: read the verdict ({len(missing)} cells left)", [], "verdict"
+                f"The best modes are measured whole: read the verdict ({_cells(missing)} left)", [], "verdict"
             )
-        return NextStep(f"Published; {len(missing)} cells are left", [], "verdict")
+        return NextStep(f"Published; {_cells(missing)} left", [], "verdict")
     if not review.editions:
         return NextStep("All measured: read the verdict and publish", [], "verdict")
     return NextStep("Published", [], "verdict")

@@ -10,7 +10,7 @@ from lumenar.core.menu import Menu, menu_from
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.store import menus, reviews
-from lumenar.store.reviews import UnitRow
+from lumenar.store.reviews import SetupRow, UnitRow
 
 USUAL_ASPECT = 16 / 9
 """Width over height of a screen of which nobody has said it."""
@@ -69,3 +69,14 @@ def stand_in_of(app: Application, unit_id: int) -> StandIn | None:
 
     found: StandIn | None = app.cache.get(("stand-in", unit_id), made)
     return found
+
+
+def settings_words(setup: SetupRow, menu: Menu) -> str:
+    """What is known of a setup's settings, in words: how many were changed, that it is what the mode ships with, that nobody
+    has changed any of a menu that is written down, or that nobody said."""
+    count = len(setup.changes)
+    if count:
+        return f"{count} {'setting' if count == 1 else 'settings'} changed"
+    if setup.shipped:
+        return "as shipped"
+    return "as the mode ships" if menu.controls else "settings not recorded"

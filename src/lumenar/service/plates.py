@@ -18,7 +18,7 @@ from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
-from lumenar.service.displays import display, display_of
+from lumenar.service.displays import display, display_of, settings_words
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.keys import MeasurementKey
 from lumenar.service.targets import TargetChoice
@@ -118,8 +118,8 @@ def _found(app: Application, setup_id: int, measurement: str, home: int, states:
     return _Found(setup, review, name, row, newest.stale.get(cell) or doubts(app, row))
 
 
-def _state(setup: SetupRow) -> str:
-    return "settings changed" if setup.changes else "as shipped"
+def _state(app: Application, setup: SetupRow) -> str:
+    return settings_words(setup, display(app, setup.unit_id).menu)
 
 
 def plates(
@@ -171,7 +171,9 @@ def plates(
         declared=target.key == setup.target,
         against_target=m.against_target,
         shown=[
-            PlateSetup(f.setup.id, f.name, _state(f.setup), True, f.setup.target, resolve(f.setup.target).title, f.note)
+            PlateSetup(
+                f.setup.id, f.name, _state(app, f.setup), True, f.setup.target, resolve(f.setup.target).title, f.note
+            )
             for f in found
         ],
         others=_others(app, review_id, measurement, wanted, states[review_id]),
@@ -252,7 +254,7 @@ def _others(
 ) -> list[PlateSetup]:
     return [
         PlateSetup(
-            s.id, s.name, _state(s), Cell(s.id, measurement) in now.complete, s.target, resolve(s.target).title, ""
+            s.id, s.name, _state(app, s), Cell(s.id, measurement) in now.complete, s.target, resolve(s.target).title, ""
         )
         for s in reviews.setups_of(app.db.connection(), review_id)
         if s.id not in wanted
