@@ -121,5 +121,7 @@ def test_readings_that_noise_can_not_tell_apart_are_one_group():
     np.testing.assert_array_equal(pooled(np.array([100, 101, 99, 90, 90.5, 70, 71.0]), u), [0, 0, 0, 1, 1, 2, 2])
     np.testing.assert_array_equal(pooled(np.array([100, 101, 99, 90, 90.5, 70, 71.0]), u / 100), np.arange(7))
     np.testing.assert_array_equal(pooled(np.array([5.0]), u[:1]), [0])
+    # Without noise only what is the same is alike.
+    np.testing.assert_array_equal(pooled(np.array([5.0, 5.0, 4.0]), np.zeros(3)), [0, 0, 1])
     # A slope of small steps is not all alike.
     assert pooled(np.linspace(100, 80, 21), np.full(21, 1.0)).max() > 0

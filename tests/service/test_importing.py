@@ -332,7 +332,7 @@ def test_what_is_wrong_with_spectra_is_pointed_at():
 def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
     wall = new_display.add(app, new_display.NewDisplay("Tern", "Wall", "television", "lcd", modes="Film"))
     mine = reviews.setups_of(app.db.connection(), wall)[0].id
-    room, signal = setups.Room("Torch", 30.0, "30 cm"), setups.SignalFormat("limited", 10, "4:2:2", 50.0)
+    room, signal = setups.Room("Torch", 30.0, "30 cm"), setups.StatedFormat("limited", 10, "4:2:2", 50.0)
     setups.change(app, wall, mine, setups.Edit(room=room, format=signal))
     run = bench.runs.start(wall, [Cell(mine, "white_black")])
     texts = {(1.0, 1.0, 1.0): "95 100 108", (0.0, 0.0, 0.0): "0.1 0.1 0.1"}

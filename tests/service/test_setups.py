@@ -242,8 +242,8 @@ def wall(app, bench):
         (setups.Edit({"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
         (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"),
         (setups.Edit(room=setups.Room("dark", 5.0)), "room 0 lux → 5 lux"), (setups.Edit(no_room=True), ""),
-        (setups.Edit(format=setups.SignalFormat(bits=10)), "signal bits 8 → 10"),
-        (setups.Edit(format=setups.SignalFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
+        (setups.Edit(format=setups.StatedFormat(bits=10)), "signal bits 8 → 10"),
+        (setups.Edit(format=setups.StatedFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
     ],
 )  # fmt: skip
 def test_stale_says_what_differs_and_what_became_known_makes_nothing_stale(app, wall, edit, note):
@@ -287,8 +287,8 @@ def test_values_say_where_they_come_from(app, wall):
     for edit, place in [
         (setups.Edit(read=["Picture > Nothing"]), "Picture > Nothing"), (setups.Edit(read=["Picture > Tone"]), "Picture > Tone"),
         (setups.Edit(room=setups.Room(" ")), "room"), (setups.Edit(room=setups.Room("x", -1.0)), "room"),
-        (setups.Edit(format=setups.SignalFormat(bits=5)), "format"), (setups.Edit(name="Game"), "name"),
-        (setups.Edit(format=setups.SignalFormat(refresh_hz=0.0)), "format"),
+        (setups.Edit(format=setups.StatedFormat(bits=5)), "format"), (setups.Edit(name="Game"), "name"),
+        (setups.Edit(format=setups.StatedFormat(refresh_hz=0.0)), "format"),
     ]:  # fmt: skip
         with pytest.raises(BadInputError) as e:
             setups.change(app, review, setup, edit)
@@ -299,7 +299,7 @@ def test_values_say_where_they_come_from(app, wall):
 def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
     review, setup = wall
     setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0}, target="srgb"))
-    setups.change(app, review, setup, setups.Edit(name="Films", format=setups.SignalFormat(bits=10)))
+    setups.change(app, review, setup, setups.Edit(name="Films", format=setups.StatedFormat(bits=10)))
     told = [c.words for c in setups.history(app, review, setup)]
     assert told[0] == ["name: Film → Films", "signal: bits 10"]
     assert told[1] == ["Picture > Light: 30 → 10", "target: BT.709, BT.1886 → sRGB"]
@@ -319,7 +319,7 @@ def test_the_board_nests_what_was_made_of_a_mode_under_it(app, wall):
     game = reviews.setups_of(app.db.connection(), review)[1].id
     setups.add(app, review, game, "Game, night", setups.Edit(room=setups.Room("night", None, "a torch, 30 cm")))
     setups.add(
-        app, review, setup, "Film, lamp", setups.Edit({"Picture > Light": 5.0}, format=setups.SignalFormat(bits=10))
+        app, review, setup, "Film, lamp", setups.Edit({"Picture > Light": 5.0}, format=setups.StatedFormat(bits=10))
     )
     rows = [(r.name, r.mode, r.nested, r.room, r.format) for r in board.board(app, review).rows]
     assert rows == [
@@ -351,7 +351,7 @@ def test_a_stand_in_is_not_measured_in_a_light_it_does_not_stand_in(app, bench, 
     setup = reviews.setups_of(app.db.connection(), phone)[0].id
     for edit, said in [
         (setups.Edit(room=setups.Room("lamp", 40.0)), "room is dark"),
-        (setups.Edit(format=setups.SignalFormat(range="limited")), "full range"),
+        (setups.Edit(format=setups.StatedFormat(range="limited")), "full range"),
     ]:
         setups.change(app, phone, setup, edit)
         with pytest.raises(BadInputError, match=said):

@@ -233,7 +233,8 @@ TABLE = "Which;R;G;B;X;Y;Lum z\n" + "\n".join(
 
 def test_5_a_table_is_understood_column_by_column_and_stored(page, tmp_path):
     (tmp_path / "mine.csv").write_text(TABLE)
-    page.go("/import")
+    page.go("/")
+    page.find("a", "Readings from a file").click()
     page.find("h1", "Import readings")
     page.driver.find_element(By.CSS_SELECTOR, "[data-testid=import-file]").send_keys(str(tmp_path / "mine.csv"))
     assert "no columns X, Y, Z" in page.find("[role=alert]").text

@@ -70,7 +70,7 @@ def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(pa
     page.until(lambda: page.cell("Studio", "gamut").get_attribute("data-state") == "measured")
     bar = page.find("footer").text
     assert "Ostrel Fen 32 · " in bar and ("window 10 %" in bar or "setting " in bar)
-    assert "Corrected, oled" in bar
+    assert "Corrected, emissive" in bar
     page.press("p")
     page.find("footer button", "Resume")
     done = page.until(lambda: page.api("/bench")["state"] == "paused" and page.api("/bench")["done"])

@@ -31,7 +31,7 @@ class Settings(BaseModel):
     name: Text | None = None
     room: RoomLight | None = None
     no_room: bool = False
-    format: setups.SignalFormat | None = None
+    format: setups.StatedFormat | None = None
 
     def edit(self) -> setups.Edit:
         """As the service takes it."""

@@ -96,7 +96,7 @@ def analyse(
         smooth = m.alike(own)
         level, about = m.analyse(own.with_XYZ(smooth), target), m.analyse(draw(own, around=smooth, draws=count), target)
         calm = m.analyse(draw(replace(own, drift=None), around=smooth, draws=count), target)
-        for key in m.picked:
+        for key in spread.keys() & set(m.picked):
             spread[key] = about_alike(spread[key], values[key], float(level[key]), about[key], calm[key])
     exact, perfect = _perfect(m, own, target, count)
     for key in spread:

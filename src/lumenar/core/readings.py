@@ -177,8 +177,9 @@ class Readings:
     no number; time_s (n,) bench time, NaN where unknown; below_floor (n,) marks readings under the meter's floor, dim (n,)
     those too dark for a chromaticity; traces (n) holds what a photodiode or spectroradiometer gave, or is empty where there
     is nothing such. drift (n,): by how much the display's light may have wandered from that of a rested panel when each was
-    read, one relative standard deviation, or none, and shared_drift (n,) the part of it that moves all of them alike, negative
-    where it makes them dimmer; cold: by how much all of it may be off since the display was not known to be warm.
+    read, one relative standard deviation, or none, and shared_drift (n,) the part of it that moves all of them alike; that, and
+    the drift of zones, is negative where it makes them dimmer; cold: by how much all of it may be off since the display was
+    not known to be warm.
     """
 
     layout: Layout
@@ -256,7 +257,8 @@ class Readings:
         square, that of the nearer one counting for more, for plain patches, among which the bench rests the panel; by the
         larger one for those that are held, that light more of the screen, or that stand at a value of the luminance control.
         Of that, what the whites on both sides have in common is common to all readings: it makes them dimmer, and bends no
-        curve. That part keeps its sign.
+        curve. That part keeps its sign, and so does what
+        zones may be off by, which are read one soon after the other.
         """
         if rested_Y is None or rested_Y <= 0 or not len(whites):
             return self

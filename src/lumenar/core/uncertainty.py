@@ -204,7 +204,7 @@ def pooled(Y: Array, u: Array) -> NDArray[np.intp]:
     while len(groups) > 1:
         mean = np.array([Y[g].mean() for g in groups])
         variance = np.array([(u[g] ** 2).mean() / len(g) for g in groups])
-        apart = np.abs(np.diff(mean)) / np.sqrt(variance[1:] + variance[:-1])
+        apart = np.abs(np.diff(mean)) / np.maximum(np.sqrt(variance[1:] + variance[:-1]), np.finfo(float).tiny)
         k = int(np.argmin(apart))
         if not apart[k] < 3:
             break

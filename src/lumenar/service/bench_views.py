@@ -7,6 +7,7 @@ from typing import Literal
 
 from lumenar.bench.drivers.simulated import FaultKey
 from lumenar.core.measurements.base import direction
+from lumenar.core.menu import Panel
 from lumenar.core.readings import Outcome, Patch
 
 BenchState = Literal["idle", "queued", "running", "paused", "waiting", "stopped", "done"]
@@ -38,6 +39,14 @@ class LiveReading:
 
 
 @dataclass(frozen=True)
+class CorrectionInForce:
+    """What the working meter's readings are corrected by: the panel type it was made for, and its date."""
+
+    panel: Panel
+    made_on: str
+
+
+@dataclass(frozen=True)
 class BenchStatus:
     """All that the bench bar shows. kind: what occupies the bench, "run", "free" or "correction", empty at rest."""
 
@@ -52,7 +61,7 @@ class BenchStatus:
     left_s: float
     speed: float
     meter: str
-    correction: str
+    correction: CorrectionInForce | None
     drift_percent: float | None
     fault: FaultKey | None
     patch: LivePatch | None

@@ -145,13 +145,14 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     newest = cells.newest(app, review_id)
     review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
+    menus = {u: display(app, u).menu for u in units}
     rooms = conditions.of_review(app.db.connection(), review_id)
     rows = []
     for setup, score in verdict.scores(app, review_id, purpose, newest):
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
         room = None if setup.condition_id is None else rooms[setup.condition_id]
         target, unit = resolve(setup.target), units[setup.unit_id]
-        state = settings_words(setup, display(app, setup.unit_id).menu)
+        state = settings_words(setup, menus[setup.unit_id])
         rows.append(
             BoardRow(
                 setup.id, setup.name, unit.sample, unit.firmware, setup.signal, setup.mode, not setup.shipped,

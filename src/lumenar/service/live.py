@@ -15,7 +15,7 @@ from lumenar.bench.runner import SetupState, State, Step, Watched
 from lumenar.core.colour import difference, spaces
 from lumenar.core.readings import Outcome
 from lumenar.core.targets import Anchor, resolve
-from lumenar.service.bench_views import BenchState, BenchStatus, LivePatch, LiveReading, place_of
+from lumenar.service.bench_views import BenchState, BenchStatus, CorrectionInForce, LivePatch, LiveReading, place_of
 from lumenar.service.events import Event, Hub
 from lumenar.service.journal import Tally
 from lumenar.service.rig import Rig
@@ -162,7 +162,7 @@ class LiveView:
             left_s=tally.left_s if tally else 0.0,
             speed=self._rig.speed,
             meter=COLORIMETER.name,
-            correction=f"{c.panel}, {c.made_at[:10]}" if c else "",
+            correction=CorrectionInForce(c.panel, c.made_at[:10]) if c else None,
             drift_percent=self._drift,
             fault=self._rig.fault if kind else None,
             patch=self._patch,

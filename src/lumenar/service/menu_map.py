@@ -358,7 +358,9 @@ def known_menus(app: Application) -> list[KnownMenu]:
         document = json.loads(text)
         found.append(
             KnownMenu(
-                unit, review, f"{maker} {model}", sample, len(document["modes"]), len(document["controls"])
+                unit, review, f"{maker} {model}", sample, len(document["modes"]),
+                # A table is one entry of the menu, however many cells it has.
+                len({c.get("group") or c["path"] for c in document["controls"]}),
             )
         )  # fmt: skip
     return found

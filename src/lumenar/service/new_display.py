@@ -8,6 +8,7 @@ from typing import TypeVar, get_args
 
 from lumenar.core.menu import Menu, MenuError, Panel, document_of
 from lumenar.core.menu_text import MenuTextError, controls_from, modes_from
+from lumenar.core.signals import Range
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display
@@ -63,7 +64,7 @@ def add(app: Application, new: NewDisplay) -> int:
             raise BadInputError("display", f"The {name} has at most 80 characters, all of them printable.", name)
     one_of("kind", new.kind, KINDS)
     panel = one_of("panel", new.panel, PANELS)
-    one_of("signal_range", new.signal_range, ("full", "limited"))
+    one_of("signal_range", new.signal_range, get_args(Range))
     if not 6 <= new.bits <= 16:
         raise BadInputError("display", f"A signal has 6 to 16 bits, not {new.bits}.", "bits")
     if new.size_inch is not None and not 1 <= new.size_inch <= 1000:

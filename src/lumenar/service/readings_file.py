@@ -15,6 +15,7 @@ from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Panel
 from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
+from lumenar.core.signals import Chroma, Range
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 from lumenar.service.errors import BadInputError
@@ -261,9 +262,9 @@ def reading_order(r: FileReading) -> tuple[object, ...]:
 class FileFormat(_Strict):
     """The signal, as far as it was recorded."""
 
-    range: Literal["full", "limited"] | None = None
+    range: Range | None = None
     bits: Annotated[int, Field(ge=6, le=16)] | None = None
-    chroma: Literal["4:4:4", "4:2:2", "4:2:0"] | None = None
+    chroma: Chroma | None = None
     refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
 
 

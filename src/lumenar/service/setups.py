@@ -53,7 +53,7 @@ class Room:
 
 
 @dataclass(frozen=True)
-class SignalFormat:
+class StatedFormat:
     """What a setup says of its signal; None where it is as the unit's usual."""
 
     range: Range | None = None
@@ -88,8 +88,8 @@ class SetupView:
     """What the room is where nobody says it."""
     rooms: list[Room]
     """The light states that are known in this review, of each label the newest."""
-    format: SignalFormat
-    usual_format: SignalFormat
+    format: StatedFormat
+    usual_format: StatedFormat
     changes: int
     """How many of its changes can be taken back."""
     controls: list[ControlView]
@@ -123,7 +123,7 @@ class Edit:
     name: str | None = None
     room: Room | None = None
     no_room: bool = False
-    format: SignalFormat | None = None
+    format: StatedFormat | None = None
 
 
 def version(app: Application, review_id: int, setup_id: int) -> str:
@@ -175,8 +175,8 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         resolve(setup.target).title, choices(app, setup.signal), bool(setup.shipped) and not setup.changes, not setup.shipped,
         None if setup.condition_id is None else rooms[setup.condition_id],
         "dark, as stand-ins stand" if shown.stand_in else "not recorded", list({r.label: r for r in rooms.values()}.values()),
-        SignalFormat(**setup.format),  # type: ignore[arg-type]
-        SignalFormat("limited" if row.signal_range == "limited" else "full", row.bits),
+        StatedFormat(**setup.format),  # type: ignore[arg-type]
+        StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits),
         len(reviews.setup_changes(db, setup_id)), controls,
     )  # fmt: skip
 
@@ -262,7 +262,7 @@ def _sensible(room: Room | None) -> None:
         raise BadInputError("room", f"{room.lux:g} lux is no light of a room: 0 to 200,000.", "room")
 
 
-def _format(f: SignalFormat) -> dict[str, float | str]:
+def _format(f: StatedFormat) -> dict[str, float | str]:
     if f.bits is not None and not 6 <= f.bits <= 16:
         raise BadInputError("format", f"A signal has 6 to 16 bits, not {f.bits}.", "format")
     if f.refresh_hz is not None and not 1 <= f.refresh_hz <= 1000:

@@ -1560,8 +1560,7 @@ export interface components {
             speed: number;
             /** Meter */
             meter: string;
-            /** Correction */
-            correction: string;
+            correction: components["schemas"]["CorrectionInForce"] | null;
             /** Drift Percent */
             drift_percent: number | null;
             /** Fault */
@@ -2010,6 +2009,19 @@ export interface components {
             bears: boolean;
             /** Locked */
             locked: string | null;
+        };
+        /**
+         * CorrectionInForce
+         * @description What the working meter's readings are corrected by: the panel type it was made for, and its date.
+         */
+        CorrectionInForce: {
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
+            /** Made On */
+            made_on: string;
         };
         /**
          * CorrectionView
@@ -2954,7 +2966,7 @@ export interface components {
              * @default false
              */
             no_room?: boolean;
-            format?: components["schemas"]["SignalFormat"] | null;
+            format?: components["schemas"]["StatedFormat"] | null;
             /** Like */
             like: number;
         };
@@ -3684,7 +3696,7 @@ export interface components {
              * @default false
              */
             no_room?: boolean;
-            format?: components["schemas"]["SignalFormat"] | null;
+            format?: components["schemas"]["StatedFormat"] | null;
         };
         /**
          * SetupChoice
@@ -3764,8 +3776,8 @@ export interface components {
             usual_room: string;
             /** Rooms */
             rooms: components["schemas"]["Room"][];
-            format: components["schemas"]["SignalFormat"];
-            usual_format: components["schemas"]["SignalFormat"];
+            format: components["schemas"]["StatedFormat"];
+            usual_format: components["schemas"]["StatedFormat"];
             /** Changes */
             changes: number;
             /** Controls */
@@ -3923,10 +3935,18 @@ export interface components {
             modes: string[];
         };
         /**
-         * SignalFormat
+         * Speed
+         * @description How fast the stand-in clock runs.
+         */
+        Speed: {
+            /** Speed */
+            speed: number;
+        };
+        /**
+         * StatedFormat
          * @description What a setup says of its signal; None where it is as the unit's usual.
          */
-        SignalFormat: {
+        StatedFormat: {
             /** Range */
             range?: ("full" | "limited") | null;
             /** Bits */
@@ -3935,14 +3955,6 @@ export interface components {
             chroma?: ("4:4:4" | "4:2:2" | "4:2:0") | null;
             /** Refresh Hz */
             refresh_hz?: number | null;
-        };
-        /**
-         * Speed
-         * @description How fast the stand-in clock runs.
-         */
-        Speed: {
-            /** Speed */
-            speed: number;
         };
         /**
          * Swatch

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from lumenar.bench.problems import first_problem
+from lumenar.core.signals import Range
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
 
@@ -262,7 +263,7 @@ class UnitFile(_Strict):
     size_inch: Positive
     pixels: tuple[Annotated[int, Field(ge=16, le=65536)], Annotated[int, Field(ge=16, le=65536)]]
     seed: Seed = 1
-    signal_range: Literal["full", "limited"] = "full"
+    signal_range: Range = "full"
     light: Light
     behaviour: Behaviour = Behaviour()
     mode_path: Name = "Picture > Mode"

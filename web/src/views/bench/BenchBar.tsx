@@ -7,6 +7,7 @@ import { RUN } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
 import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+import { PANELS } from "../../parts/displays";
 import { Select } from "../../parts/field";
 
 const steer = {
@@ -170,10 +171,10 @@ export function BenchBar() {
         {active ? <Running status={status} /> : <Idle status={status} />}
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
-        <Box title={status.correction ? `correction ${status.correction}` : undefined}>
+        <Box title={status.correction ? `by the correction of ${status.correction.made_on}` : undefined}>
           <Item
             head={
-              !active ? "Meter" : status.correction ? `Corrected, ${status.correction.split(",")[0]}` : "Uncorrected"
+              !active ? "Meter" : status.correction ? `Corrected, ${PANELS[status.correction.panel]}` : "Uncorrected"
             }
           >
             {status.fault ? (

@@ -171,7 +171,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
               {m.name}
             </Text>{" "}
             <Text as="span" color="ink3" fontSize="11px">
-              {m.signal} · {m.target_title}
+              {m.signal.toUpperCase()} · {m.target_title}
               {m.locks.length ? ` · locks ${m.locks.map(short).join(", ")}` : ""}
             </Text>
           </li>
@@ -261,6 +261,7 @@ export default function MenuView() {
   const shown = tab ?? (map.modes.length ? "map" : "edit");
   const show = (unit: number | null) => setQuery(unit === null ? {} : { unit: String(unit) }, { replace: true });
   const toMap = () => setTab("map");
+  const count = entries(map.controls).length;
   return (
     <Box>
       <Tabs.Root value={shown} onValueChange={(e) => setTab(e.value)} variant="line" lazyMount unmountOnExit>
@@ -286,8 +287,8 @@ export default function MenuView() {
             </Select>
           )}
           <Text color="ink2">
-            {map.modes.length} {map.modes.length === 1 ? "mode" : "modes"} · {map.controls.length}{" "}
-            {map.controls.length === 1 ? "control" : "controls"}
+            {map.modes.length} {map.modes.length === 1 ? "mode" : "modes"} · {count}{" "}
+            {count === 1 ? "control" : "controls"}
             {map.shared > 1 ? ` · shared by ${map.shared} samples` : ""}
             {map.stand_in ? " · the stand-in's light is not touched by what is corrected here" : ""}
           </Text>

@@ -129,6 +129,9 @@ function NewReview() {
         <LampButton onClick={() => setNaming(true)} h="30px">
           A display of your own…
         </LampButton>
+        <QuietButton asChild>
+          <Link to="/import">Readings from a file…</Link>
+        </QuietButton>
         <Text color="ink3" ml="8px">
           Stand-ins:
         </Text>
