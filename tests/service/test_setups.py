@@ -2,6 +2,7 @@
 
 import json
 import re
+from dataclasses import replace
 
 import pytest
 
@@ -9,10 +10,11 @@ from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
 from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
 from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
 from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.planning import Estimate, Options
+from lumenar.service.planning import Estimate, Options, setup_states
 from lumenar.service.plates import plates
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
@@ -189,6 +191,22 @@ def test_a_plan_takes_its_times_from_the_meters_and_from_white_as_it_was_read_la
     with app.db.transaction() as db:
         db.execute("UPDATE run_setup SET signature = ? WHERE setup_id = ?", (json.dumps(dim), row.id))
     assert expected()[0] == COLORIMETER.exposure_s(0.32) > 4 * unread[0]
+
+
+def test_what_a_run_is_made_of_has_the_signal_of_each_setup_and_of_meters_what_figures_depend_on(app, bench):
+    review = shelf.add_review(app, shipped_units()["ostrel-fen-32.json"], "ostrel-fen-32.json")
+    row = reviews.setups_of(app.db.connection(), review)[0]
+    unit = display(app, row.unit_id).row
+    usual = SignalFormat("sdr", unit.signal_range, unit.bits)
+    assert setup_states(app, review, row.unit_id)[row.id].format == usual
+    setups.change(app, review, row.id, setups.Edit(format=setups.StatedFormat(chroma="4:2:2", refresh_hz=50.0)))
+    assert setup_states(app, review, row.unit_id)[row.id].format == replace(usual, chroma="4:2:2", refresh_hz=50.0)
+    bench.runs.start(review, [Cell(row.id, "white_black")])
+    bench.runs.finish()
+    [text] = app.db.connection().execute("SELECT meters FROM run").fetchone()
+    told = json.loads(text)["XYZ"]
+    assert {"name", "repeatability", "floor", "absolute"} <= set(told)
+    assert not {"shortest_s", "longest_s", "bright"} & set(told), "how long it reads changes no figure"
 
 
 def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):
