@@ -132,9 +132,8 @@ function NewReview() {
         <QuietButton asChild>
           <Link to="/import">Readings from a file…</Link>
         </QuietButton>
-        <Text color="ink3" ml="8px">
-          Stand-ins:
-        </Text>
+        <Box flexBasis="100%" />
+        <Text color="ink3">Stand-ins:</Text>
         {shipped.data?.map((unit) => (
           <QuietButton
             key={unit.file}
