@@ -190,11 +190,6 @@ def multiply(folder: Path, times: int) -> int:
                     span,
                 )
                 db.execute(
-                    "INSERT INTO patch_use SELECT patch_id + :shift, measurement FROM patch_use"
-                    " WHERE patch_id BETWEEN :first AND :last",
-                    span,
-                )
-                db.execute(
                     "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
                     " SELECT patch_id + :shift, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at,"
                     " reading_sum(patch_id + :shift, X, Y, Z, at_s) FROM reading"

@@ -23,7 +23,7 @@ from lumenar.service.board import doubts
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.free_run import FreeRun
 from lumenar.service.instruments import Corrector
-from lumenar.service.rescue import rescue
+from lumenar.service.rescue import TABLES, rescue
 from lumenar.store import readings, reviews, runs
 from lumenar.store.checksum import reading_sum, reading_sums
 from lumenar.store.database import DamagedError
@@ -397,6 +397,29 @@ def test_a_damaged_file_is_said_and_what_is_whole_is_saved(app, bench, measured,
     assert 0.3 * count < kept < count and saved["reading"][0] >= kept
     assert not again.db.connection().execute("PRAGMA foreign_key_check").fetchall()
     shelf.shelf(again)
+    again.close()
+
+
+def test_every_table_is_saved_but_what_follows_from_others(app):
+    tables = app.db.connection().execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+    assert {r[0] for r in tables} - set(TABLES) == {"sqlite_sequence", "computed"}
+
+
+@pytest.mark.parametrize("lost", ["use_set", "use_set_member"])
+def test_what_patches_are_read_for_is_saved_from_either_table(app, bench, measured, tmp_path, lost):
+    uses = "SELECT p.id, m.measurement FROM patch p JOIN use_set_member m ON m.use_set = p.use_set ORDER BY 1, 2"
+    before = [tuple(r) for r in app.db.connection().execute(uses)]
+    app.db.connection().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    folder = tmp_path / "hurt"
+    folder.mkdir()
+    shutil.copy(app.folder / "lumenar.db", folder)
+    hurt = sqlite3.connect(folder / "lumenar.db")
+    hurt.execute(f"DELETE FROM {lost}")
+    hurt.commit()
+    hurt.close()
+    rescue(folder, tmp_path / "saved")
+    again = Application(tmp_path / "saved")
+    assert before and [tuple(r) for r in again.db.connection().execute(uses)] == before
     again.close()
 
 

@@ -103,5 +103,5 @@ def test_a_folder_that_cannot_be_made_is_said(tmp_path):
 
 def test_deleting_a_review_takes_all_of_it(app, bench, measured):
     shelf.delete_review(app, measured)
-    for table in ("unit", "setup", "run", "run_cell", "patch", "patch_use", "reading"):
+    for table in ("unit", "setup", "run", "run_cell", "patch", "reading"):
         assert app.db.connection().execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0

@@ -21,7 +21,7 @@ from lumenar.store.database import Database, StoreError, migrations
 
 FILLED = Path(__file__).parent / "filled"
 VERSIONS = sorted(int(f.stem[1:]) for f in FILLED.glob("v*.db"))
-TABLES = ("review", "unit", "setup", "run", "run_cell", "patch", "patch_use", "reading", "edition")
+TABLES = ("review", "unit", "setup", "run", "run_cell", "patch", "reading", "edition")
 FIGURES = {"white_black": "white_cd_m2", "grey_ramp": "de2000_mean", "gamut": "coverage_srgb_uv_percent"}
 
 
@@ -37,6 +37,13 @@ def test_there_is_a_filled_database_of_every_earlier_version():
     assert [*VERSIONS, migrations()[-1][0]] == [n for n, _ in migrations()]
 
 
+def uses_of(db: sqlite3.Connection) -> str:
+    """What gives patch and measurement of every use."""
+    if db.execute("PRAGMA user_version").fetchone()[0] < 8:
+        return "(SELECT patch_id, measurement FROM patch_use)"
+    return "(SELECT q.id AS patch_id, m.measurement FROM patch q JOIN use_set_member m ON m.use_set = q.use_set)"
+
+
 def rows_of(db: sqlite3.Connection) -> dict[str, list]:
     """What was stored, by table, without what a later version knows alone."""
     kept = {t: db.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in TABLES}
@@ -44,6 +51,7 @@ def rows_of(db: sqlite3.Connection) -> dict[str, list]:
         "SELECT g.id, p.id, p.run_id, p.setup_id, p.r, p.g, p.b, p.window, p.level, g.outcome, g.X, g.Y, g.Z, g.at_s"
         " FROM reading g JOIN patch p ON p.id = g.patch_id ORDER BY g.id"
     ).fetchall()
+    kept["uses"] = db.execute(f"SELECT patch_id, measurement FROM {uses_of(db)} ORDER BY 1, 2").fetchall()
     if db.execute("PRAGMA user_version").fetchone()[0] > 1:
         kept["traces"] = db.execute("SELECT reading_id, kind, start, step, samples FROM trace ORDER BY 1").fetchall()
     return kept
@@ -59,13 +67,13 @@ def figures_of(db: sqlite3.Connection) -> dict[tuple[int, str], float]:
     found = {}
     cells_ = db.execute(
         "SELECT DISTINCT p.run_id, p.setup_id, s.target, u.measurement FROM patch p"
-        " JOIN patch_use u ON u.patch_id = p.id JOIN setup s ON s.id = p.setup_id"
+        f" JOIN {uses_of(db)} u ON u.patch_id = p.id JOIN setup s ON s.id = p.setup_id"
     ).fetchall()
     for run, setup, target, measurement in cells_:
         if measurement not in FIGURES:
             continue
         rows = db.execute(
-            "SELECT p.r, p.g, p.b, p.window, g.X, g.Y, g.Z FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+            f"SELECT p.r, p.g, p.b, p.window, g.X, g.Y, g.Z FROM patch p JOIN {uses_of(db)} u ON u.patch_id = p.id"
             " JOIN reading g ON g.patch_id = p.id WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ?"
             " ORDER BY p.position",
             (run, setup, measurement),

@@ -40,12 +40,15 @@ def cells(app, run):
 def test_every_patch_keeps_its_uses_whatever_their_order(app, plan):
     _, run, _ = plan
     rows = app.db.connection().execute(
-        "SELECT p.position, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id WHERE p.run_id = ?", (run,)
+        "SELECT p.position, u.measurement FROM patch p JOIN use_set_member u ON u.use_set = p.use_set WHERE p.run_id = ?",
+        (run,),
     )
     kept = [set() for _ in USES]
     for r in rows:
         kept[r["position"]].add(r["measurement"])
     assert kept == [set(u) for u in USES]
+    stored = app.db.connection().execute("SELECT measurements FROM use_set ORDER BY 1").fetchall()
+    assert [r[0] for r in stored] == ['["gamut","grey_ramp"]', '["gamut"]', '["swatches"]'], "each set once"
     assert cells(app, run) == {"grey_ramp": (3, 0), "gamut": (4, 0), "swatches": (2, 0)}
 
 

@@ -45,6 +45,25 @@ class Patch:
     repeat: int = 0
     reads: Reads = "XYZ"
 
+    @cached_property
+    def _hash(self) -> int:
+        own = (
+            self.rgb,
+            self.window,
+            self.background,
+            self.level,
+            self.zone,
+            self.pattern,
+            self.at_s,
+            self.repeat,
+            self.reads,
+        )
+        return hash(own)
+
+    def __hash__(self) -> int:
+        """Kept, as a patch is looked up for every reading and every measurement that it serves."""
+        return self._hash
+
     @property
     def code(self) -> str:
         """How a person names the patch: grey levels in percent, else the three channels."""

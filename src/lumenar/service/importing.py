@@ -252,33 +252,34 @@ def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
     """The patches of a run in the order in which they were read. The same number in several measurements is one reading."""
     serves: dict[str | None, tuple[str, ...]] = {m: (m,) for m in measurements}
     serves[None] = tuple(measurements) if len(measurements) != 1 else serves[measurements[0]]
-    read: list[tuple[FileReading, list[tuple[str, ...]]]] = []
-    numbered: dict[int, tuple[FileReading, list[tuple[str, ...]]]] = {}
+    read: list[FileReading] = []
+    used: list[tuple[str, ...]] = []
+    # Where one number serves several measurements: its place in both lists by its id, and all that it serves.
+    numbered: dict[int, int] = {}
+    several: dict[int, set[str]] = {}
     for r in s.ordered:
         uses = serves.get(r.measurement)
         if not uses:
             continue
-        there = None if r.id is None else numbered.get(r.id)
-        if there is None:
-            read.append((r, [uses]))
-            if r.id is not None:
-                numbered[r.id] = read[-1]
-        elif there[0].patch != r.patch:
+        at = None if r.id is None else numbered.setdefault(r.id, len(read))
+        if at is None or at == len(read):
+            read.append(r)
+            used.append(uses)
+        elif read[at].patch != r.patch:
             raise BadInputError("readings-file", f"setup {s.name!r}: two different readings have the id {r.id}.", "id")
         else:
-            there[1].append(uses)
-    taken: dict[object, _Taken] = {}
+            several.setdefault(at, set(used[at])).update(uses)
     # Each set of measurements is one object, however many readings serve it, so that its identity tells it.
     sets = {frozenset(uses): uses for uses in serves.values()}
-    for r, found in read:
-        used = found[0]
-        if len(found) > 1:
-            union = frozenset(m for uses in found for m in uses)
-            used = sets.setdefault(union, tuple(sorted(union)))
-        key = r.patch, id(used)
-        if key not in taken:
-            taken[key] = _Taken(r.patch, used)
-        taken[key].readings.append(r)
+    for at, union in several.items():
+        used[at] = sets.setdefault(frozenset(union), tuple(sorted(union)))
+    taken: dict[object, _Taken] = {}
+    for r, uses in zip(read, used, strict=True):
+        key = r.patch, id(uses)
+        there = taken.get(key)
+        if there is None:
+            there = taken[key] = _Taken(r.patch, uses)
+        there.readings.append(r)
     return list(taken.values())
 
 

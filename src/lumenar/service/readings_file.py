@@ -370,8 +370,8 @@ class FileSetup(_Whole):
         plain = [
             (i, r)
             for i, r in enumerate(self.readings)
-            if r.number is not None and r.level is None and r.zone is None and r.at_s is None and r.pattern == "window"
-            and r.waveform is None and r.spectrum is None
+            if r.rgb[0] == r.rgb[1] == r.rgb[2] and r.number is not None and r.level is None and r.zone is None
+            and r.at_s is None and r.pattern == "window" and r.waveform is None and r.spectrum is None
         ]  # fmt: skip
         for i, r in plain:
             if r.rgb == (1.0, 1.0, 1.0) and r.XYZ is not None:
@@ -381,7 +381,7 @@ class FileSetup(_Whole):
                 whites[key] = max(whites.get(key, 0.0), r.XYZ[1])
         for i, r in plain:
             white = whites.get((r.window, r.measurement))
-            if white is None or r.XYZ is None or not r.rgb[0] == r.rgb[1] == r.rgb[2] < 1:
+            if white is None or r.XYZ is None or r.rgb[0] >= 1:
                 continue
             if r.XYZ[1] > DIMMER * white + NEGATIVE_CD_M2:
                 raise ValueError(

@@ -11,8 +11,8 @@ from lumenar.store.checksum import bytes_sum, reading_sum
 from lumenar.store.database import Database
 
 TABLES = (
-    "review", "menu", "menu_change", "unit", "stand_in", "setup", "correction", "run", "run_setup", "run_cell", "patch",
-    "patch_use", "reading", "trace", "watch", "edition",
+    "review", "menu", "menu_change", "unit", "stand_in", "target", "condition", "setup", "setup_change", "instrument",
+    "correction", "run", "run_setup", "run_cell", "use_set", "use_set_member", "patch", "reading", "trace", "watch", "edition",
 )  # fmt: skip
 """What is saved, each after what it refers to; figures follow from readings and are computed anew."""
 
@@ -34,6 +34,14 @@ def rescue(damaged: Path, out: Path) -> dict[str, tuple[int, int]]:
         db = new.connection()
         db.execute("PRAGMA foreign_keys = OFF")
         saved = {table: _copied(old, db, table) for table in TABLES}
+        # Sets of uses are few and everything hangs on them: each of their two tables gives what the other has lost.
+        db.execute(
+            "INSERT OR IGNORE INTO use_set SELECT use_set, json_group_array(measurement) FROM"
+            " (SELECT use_set, measurement FROM use_set_member ORDER BY use_set, measurement) GROUP BY use_set"
+        )
+        db.execute(
+            "INSERT OR IGNORE INTO use_set_member SELECT s.id, m.value FROM use_set s CROSS JOIN json_each(s.measurements) m"
+        )
         # What refers to something that is lost is of no use.
         while broken := db.execute("PRAGMA foreign_key_check").fetchall():
             for row in broken:
@@ -43,9 +51,9 @@ def rescue(damaged: Path, out: Path) -> dict[str, tuple[int, int]]:
                     db.execute(f"DELETE FROM {row['table']} WHERE rowid = ?", (row["rowid"],))
         db.execute("UPDATE run SET state = 'stopped', message = 'Saved from a damaged file.' WHERE state <> 'done'")
         db.execute(
-            "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g"
-            " ON g.patch_id = p.id AND g.attempt = 1 WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id"
-            " AND u.measurement = run_cell.measurement)"
+            "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
+            " JOIN reading g ON g.patch_id = p.id AND g.attempt = 1"
+            " WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id AND u.measurement = run_cell.measurement)"
         )
     finally:
         old.close()

@@ -56,6 +56,8 @@ class Database:
             connection.execute("PRAGMA journal_mode = WAL")
             # A committed reading survives a crash of the process; NORMAL could lose it when the power goes.
             connection.execute("PRAGMA synchronous = FULL")
+            # In KiB: what one import writes is to fit, or its pages go to the disk twice.
+            connection.execute("PRAGMA cache_size = -65536")
             checksum.install(connection)
             self._local.connection = connection
         return connection

@@ -56,7 +56,7 @@ def take_back(db: sqlite3.Connection, patch_id: int) -> None:
     """A typed reading is taken back; the cells that counted it count one less."""
     if db.execute("DELETE FROM reading WHERE patch_id = ?", (patch_id,)).rowcount:
         db.execute(
-            "UPDATE run_cell SET readings = readings - 1 FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+            "UPDATE run_cell SET readings = readings - 1 FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
             " WHERE p.id = ? AND run_cell.run_id = p.run_id AND run_cell.setup_id = p.setup_id"
             " AND run_cell.measurement = u.measurement",
             (patch_id,),

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -15,9 +14,8 @@ from lumenar.store.database import SAVE, DamagedError
 from lumenar.store.runs import PATCH, patch_of
 
 
-@dataclass(frozen=True)
-class NewReading:
-    """A reading to commit: XYZ as read, None where the meter gave no number."""
+class NewReading(NamedTuple):
+    """A reading to commit: XYZ as read, None where the meter gave no number. A tuple, as an import makes 100,000 of them."""
 
     patch_id: int
     attempt: int
@@ -44,7 +42,7 @@ def add(db: sqlite3.Connection, new: NewReading) -> int:
     reading = int(cursor.lastrowid or 0)
     if new.attempt == 1:
         db.execute(
-            "UPDATE run_cell SET readings = readings + 1 FROM patch p JOIN patch_use u ON u.patch_id = p.id"
+            "UPDATE run_cell SET readings = readings + 1 FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
             " WHERE p.id = ? AND run_cell.run_id = p.run_id AND run_cell.setup_id = p.setup_id"
             " AND run_cell.measurement = u.measurement",
             (new.patch_id,),
@@ -75,9 +73,10 @@ def add_all(db: sqlite3.Connection, run_id: int, new: Sequence[NewReading]) -> N
         db.execute("UPDATE run_cell SET readings = patches WHERE run_id = ?", (run_id,))
         return
     db.execute(
-        "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g"
-        " ON g.patch_id = p.id AND g.attempt = 1 WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id"
-        " AND u.measurement = run_cell.measurement) WHERE run_id = ?",
+        "UPDATE run_cell SET readings = (SELECT count(*) FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
+        " JOIN reading g ON g.patch_id = p.id AND g.attempt = 1"
+        " WHERE p.run_id = run_cell.run_id AND p.setup_id = run_cell.setup_id AND u.measurement = run_cell.measurement)"
+        " WHERE run_id = ?",
         (run_id,),
     )
 
@@ -132,7 +131,8 @@ def uses(db: sqlite3.Connection, first: int, last: int) -> list[tuple[int, str]]
     cursor = db.cursor()
     cursor.row_factory = None
     return cursor.execute(
-        "SELECT patch_id, measurement FROM patch_use WHERE patch_id BETWEEN ? AND ? ORDER BY patch_id, measurement",
+        "SELECT p.id, u.measurement FROM patch p JOIN use_set_member u ON u.use_set = p.use_set WHERE p.id BETWEEN ? AND ?"
+        " ORDER BY p.id, u.measurement",
         (first, last),
     ).fetchall()
 
@@ -190,8 +190,9 @@ def by_patch(
     cursor = db.cursor()
     cursor.row_factory = None
     rows = cursor.execute(
-        f"SELECT p.id, g.Y, {PATCH} FROM patch p JOIN patch_use u ON u.patch_id = p.id JOIN reading g ON g.patch_id = p.id"
-        " WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ? ORDER BY p.position, g.attempt",
+        f"SELECT p.id, g.Y, {PATCH} FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
+        " JOIN reading g ON g.patch_id = p.id WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ?"
+        " ORDER BY p.position, g.attempt",
         (run_id, setup_id, measurement),
     )
     return [(r[0], patch_of(*r[2:]), r[1]) for r in rows]

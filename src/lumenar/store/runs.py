@@ -9,7 +9,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import sha256
-from itertools import groupby
 from typing import Any, Literal
 
 from lumenar.core.readings import Patch
@@ -138,27 +137,19 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     run_id = int(cursor.lastrowid or 0)
     row = db.execute("SELECT seq + 1 FROM sqlite_sequence WHERE name = 'patch'").fetchone()
     first = row[0] if row else 1
+    sets = _use_sets(db, {n.measurements for n in new.patches})
     db.executemany(
         "INSERT INTO patch (id, run_id, setup_id, position, r, g, b, window, background, level, zone, pattern, at_s, repeat,"
-        " reads, expected_s) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+        " reads, expected_s, use_set) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
         [
             (
                 first + i, run_id, n.setup_id, i, *n.patch.rgb, n.patch.window, n.patch.background, n.patch.level,
                 None if n.patch.zone is None else json.dumps(n.patch.zone), n.patch.pattern, n.patch.at_s, n.patch.repeat,
-                n.patch.reads, n.expected_s,
+                n.patch.reads, n.expected_s, sets[n.measurements],
             )
             for i, n in enumerate(new.patches)
         ],
     )  # fmt: skip
-    # Patches of the same use that follow one another at a time: one reading may serve a dozen measurements.
-    at = first
-    for uses, alike in groupby(new.patches, lambda n: n.measurements):
-        beyond = at + sum(1 for _ in alike)
-        db.execute(
-            "INSERT INTO patch_use SELECT p.id, m.value FROM patch p CROSS JOIN json_each(?) m WHERE p.id >= ? AND p.id < ?",
-            (json.dumps(sorted(set(uses))), at, beyond),
-        )
-        at = beyond
     counted = Counter((n.setup_id, n.measurements) for n in new.patches)
     cells: Counter[tuple[int, str]] = Counter()
     for (setup, uses), count in counted.items():
@@ -185,6 +176,26 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         ],
     )
     return run_id
+
+
+def _use_sets(db: sqlite3.Connection, uses: set[tuple[str, ...]]) -> dict[tuple[str, ...], int | None]:
+    """The number of each set of measurements that patches are read for, None where it is empty; new sets are stored."""
+    numbers: dict[tuple[str, ...], int | None] = {}
+    for measurements in uses:
+        own = sorted(set(measurements))
+        if not own:
+            numbers[measurements] = None
+            continue
+        written = json.dumps(own, separators=(",", ":"))
+        if db.execute("INSERT OR IGNORE INTO use_set (measurements) VALUES (?)", (written,)).rowcount:
+            db.execute(
+                "INSERT INTO use_set_member SELECT s.id, m.value FROM use_set s CROSS JOIN json_each(s.measurements) m"
+                " WHERE s.measurements = ?",
+                (written,),
+            )
+        row = db.execute("SELECT id FROM use_set WHERE measurements = ?", (written,)).fetchone()
+        numbers[measurements] = row["id"]
+    return numbers
 
 
 def _digest(new: NewRun, setup_id: int) -> str:
@@ -386,7 +397,7 @@ def progress(db: sqlite3.Connection, run_id: int) -> Progress:
 def uses_of(db: sqlite3.Connection, run_id: int) -> dict[int, list[str]]:
     """By patch the measurements that use it, for all patches of a run."""
     found: dict[int, list[str]] = {}
-    query = "SELECT u.patch_id, u.measurement FROM patch p JOIN patch_use u ON u.patch_id = p.id WHERE p.run_id = ?"
+    query = "SELECT p.id, u.measurement FROM patch p JOIN use_set_member u ON u.use_set = p.use_set WHERE p.run_id = ?"
     for patch_id, measurement in db.execute(query, (run_id,)):
         found.setdefault(patch_id, []).append(measurement)
     return found
