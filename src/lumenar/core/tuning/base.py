@@ -1,0 +1,154 @@
+"""What every solver shares: attempts, proposals, and the state machine. A solver is pure: what it proposes follows from its
+problem and the attempts so far, so that a session that was cut off goes on where it stood."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lumenar.core.colour.difference import de2000
+from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Target
+
+Array = NDArray[np.float64]
+
+MODEL_SHARE = 0.004
+"""Relative standard deviation by which a panel's own steps keep light from following any smooth model."""
+
+
+@dataclass(frozen=True, eq=False)
+class Attempt:
+    """What stood in the controls of a goal and what was read then. XYZ (n, 3) in cd/m2 of the patches, NaN where the light was
+    under the meter's floor; stage: of the solver, as the proposal named it."""
+
+    stage: str
+    values: Mapping[str, Value]
+    patches: tuple[Patch, ...]
+    XYZ: Array
+
+    def of(self, patch: Patch) -> Array:
+        """XYZ (3,) of one patch, NaN where it was not read."""
+        return self.XYZ[self.patches.index(patch)] if patch in self.patches else np.full(3, np.nan)
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """What to try next. values: of every control of the goal, as they are to stand; patches to read; expected: their XYZ (n, 3)
+    in cd/m2, None where nothing is known yet, with its relative standard uncertainty; why: one sentence."""
+
+    stage: str
+    values: Mapping[str, Value]
+    patches: tuple[Patch, ...]
+    why: str
+    expected: Array | None = None
+    spread: float = 0.0
+
+
+@dataclass(frozen=True)
+class Done:
+    """Nothing better is to be had: the best values, and the reason in one sentence. unreached: what was wanted lies beyond
+    what the controls can do."""
+
+    values: Mapping[str, Value]
+    reason: str
+    unreached: bool = False
+
+
+@dataclass(frozen=True)
+class Suspicion:
+    """The last reading looks as if one control stood elsewhere than it should."""
+
+    path: str
+    entered: Value
+    seems: Value
+
+    @property
+    def sentence(self) -> str:
+        """What to ask the person."""
+        name = self.path.split(" > ")[-1]
+        return f"This reads as if {name} were {text_of(self.seems)}, not {text_of(self.entered)}."
+
+
+class Problem(Protocol):
+    """A goal on a display: what is wanted, which controls may be moved, and what is known beforehand."""
+
+    def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
+        """What to try after these attempts."""
+
+    def figure(self, attempt: Attempt) -> float:
+        """How far an attempt is from what is wanted, smaller being better; NaN where it does not tell."""
+
+    def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
+        """Whether the last attempt is rather explained by a wrong entry."""
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """A problem and the attempts so far."""
+
+    problem: Problem
+    attempts: tuple[Attempt, ...] = field(default=())
+
+
+def start(problem: Problem) -> State:
+    """A problem at which nothing was tried."""
+    return State(problem)
+
+
+def propose(state: State) -> Proposal | Done:
+    """What to try next, or why there is nothing left to try."""
+    return state.problem.propose(state.attempts)
+
+
+def observe(state: State, proposal: Proposal, values: Mapping[str, Value], XYZ: ArrayLike) -> State:
+    """The state after the proposal's patches were read as XYZ (n, 3) in cd/m2 with these values entered. ValueError where the
+    readings are not as many as the patches."""
+    read = np.asarray(XYZ, float).reshape(-1, 3)
+    if len(read) != len(proposal.patches):
+        raise ValueError(f"{len(proposal.patches)} patches were to be read, these are {len(read)} readings")
+    return replace(state, attempts=(*state.attempts, Attempt(proposal.stage, dict(values), proposal.patches, read)))
+
+
+@dataclass(frozen=True)
+class Noise:
+    """What keeps readings from saying the truth: relative repeatability of the meter, absolute part in cd/m2."""
+
+    repeatability: float = 0.002
+    absolute: float = 0.0
+
+    def relative(self, Y: ArrayLike) -> Array:
+        """Relative standard deviation (...) of readings of Y cd/m2 (...)."""
+        bright = np.maximum(np.asarray(Y, float), 1e-9)
+        return np.asarray(np.hypot(self.repeatability, self.absolute / bright), float)
+
+
+USUAL = Noise()
+"""That of a meter of which nothing is stated."""
+
+
+def white_error(XYZ: ArrayLike, target: Target, white_Y: ArrayLike | None = None) -> Array:
+    """dE2000 (...) of greys XYZ (..., 3) from the target's white at the luminance that they have: the error of colour alone.
+    white_Y (...): luminance of white, of the greys themselves where it is not given."""
+    XYZ = np.asarray(XYZ, float)
+    Y = XYZ[..., 1]
+    scale = Y if white_Y is None else np.asarray(white_Y, float)
+    Lab = target.Lab(XYZ[..., None, :], scale)[..., 0, :]
+    wanted = target.Lab(target.white_XYZ(Y)[..., None, :], scale)[..., 0, :]
+    return de2000(Lab, wanted)
+
+
+def steps_of(control: Control) -> Array:
+    """All values (n,) a numeric control can take, rising."""
+    n = int(np.floor((control.maximum - control.minimum) / control.step + 1e-9))
+    values = control.minimum + control.step * np.arange(n + 1)
+    return np.round(values if values[-1] >= control.maximum - 1e-9 else np.append(values, control.maximum), 9)
+
+
+def nearest(values: Array, wanted: float) -> float:
+    """The value among values (n,) that lies nearest."""
+    return float(values[np.abs(values - wanted).argmin()])

@@ -1,0 +1,182 @@
+"""How gains or offsets of the three channels move a grey: XYZ = K + sum of s_c (P_c - K) with the measured primaries P_c, where
+log s_c follows the channel's own control, and where the display is not additive the others' too. Fitted to all attempts by
+regularised least squares about a guess from the control's range."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.menu import Control
+from lumenar.core.tuning.base import MODEL_SHARE, Array, steps_of
+
+CHANNELS = ("red", "green", "blue")
+GUESS = 1.1
+"""Log of the light that a control's whole range moves, where nothing is known: a factor of three."""
+GUESS_U, BEND_U, OTHER_U, OTHER_U_MIXED = 0.8, 0.35, 0.01, 0.3
+"""Prior standard deviations as shares of that guess: of the slope, of its change over the range, of what another channel's
+control does to an additive display, and to one that is not."""
+FAR_SHARE = 0.06
+"""Log of light, for each whole range that a reading lies away, by which it says less of here."""
+SLOW_SHARE, STOPPED_SHARE = 0.5, 0.4
+"""A channel that rises by less than the second share of what its control does elsewhere has no headroom; of one that was not
+moved elsewhere the first share of the guess is taken."""
+DEAD_SHARE = 0.08
+"""A control that moves less than this share of the guess does nothing."""
+
+
+@dataclass(frozen=True)
+class Channel:
+    """The control of one channel: 0 red, 1 green, 2 blue."""
+
+    control: Control
+    channel: int
+
+    @cached_property
+    def grid(self) -> Array:
+        """All its values (n,)."""
+        return steps_of(self.control)
+
+    @property
+    def span(self) -> float:
+        """Its whole range."""
+        return self.control.maximum - self.control.minimum
+
+    @property
+    def name(self) -> str:
+        """What it is called where its place in the menu is clear."""
+        return self.control.path.split(" > ")[-1]
+
+
+@dataclass(frozen=True, eq=False)
+class Primaries:
+    """What the channels add to a grey at the start: rows (3, 3) of XYZ in cd/m2 less black, and black (3,). mixed: the share
+    of white by which the display is not additive."""
+
+    rows: Array
+    black: Array
+    mixed: float
+
+    def shares(self, XYZ: Array) -> Array:
+        """Amounts (..., 3) of the channels in XYZ (..., 3), 1 at the start."""
+        return np.asarray((XYZ - self.black) @ np.linalg.inv(self.rows), float)
+
+    def XYZ(self, shares: Array) -> Array:
+        """XYZ (..., 3) of amounts (..., 3)."""
+        return np.asarray(self.black + shares @ self.rows, float)
+
+
+def primaries_of(grey: Array, primaries: Array, black: Array) -> Primaries | None:
+    """What the channels add to a grey (3,), from the primaries (3, 3) and black (3,) as read in cd/m2; None where they cannot be
+    told apart. Of a display that is not additive the rows are scaled so that they make up the grey."""
+    K = np.where(np.isfinite(black), black, 0.0)
+    P = primaries - K
+    if not (np.isfinite(P).all() and np.isfinite(grey).all()) or abs(np.linalg.det(P)) < 1e-9 * np.abs(P).max() ** 3:
+        return None
+    amounts = (grey - K) @ np.linalg.inv(P)
+    if (amounts <= 0).any():
+        return None
+    total = P.sum(axis=0)[1]
+    whole = (grey - K)[1]
+    # A dark grey's channels are the primaries in other amounts; only white tells whether they add up.
+    return Primaries(amounts[:, None] * P, K, abs(float(whole / total - 1)))
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """Log of the channels' amounts after attempts. mean (3, m) and covariance (3, m, m) of the coefficients: constant, one slope
+    for each control, the bend of the own; own: by channel the place of its control, -1 where there is none; top: the amounts
+    (3,) above which a channel does not rise, infinite where none was seen; dead: by control, whether it does nothing."""
+
+    mean: Array
+    covariance: Array
+    own: tuple[int, ...]
+    top: Array
+    dead: tuple[bool, ...]
+
+    def log_shares(self, x: Array) -> Array:
+        """Log of amounts (..., 3) at distances x (..., k) from the start in whole ranges."""
+        terms = [_terms(x, k) @ self.mean[c] for c, k in enumerate(self.own)]
+        return np.asarray(np.minimum(np.stack(terms, axis=-1), np.log(self.top)), float)
+
+    def u(self, x: Array) -> Array:
+        """Standard deviation (..., 3) of the same."""
+        out = []
+        for c, k in enumerate(self.own):
+            t = _terms(x, k)
+            out.append(np.sqrt(np.einsum("...i,ij,...j", t, self.covariance[c], t) + MODEL_SHARE**2))
+        return np.asarray(np.stack(out, axis=-1), float)
+
+
+def _terms(x: Array, own: int) -> Array:
+    bend = np.square(x[..., own]) if own >= 0 else np.zeros(x.shape[:-1])
+    return np.concatenate([np.ones((*x.shape[:-1], 1)), x, bend[..., None]], axis=-1)
+
+
+def fit(
+    channels: Sequence[Channel], x: Array, shares: Array, u: Array, mixed: float, guess: float, here: Array
+) -> Fitted:
+    """The model after n attempts: x (n, k) distances from the start in whole ranges, shares (n, 3) with relative standard
+    deviations u (n, 3); mixed: how far the display is from additive; guess: of the slope; here (k,): where it is to hold."""
+    k = len(channels)
+    own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
+    other = OTHER_U_MIXED if mixed > 0.01 else OTHER_U
+    tops = np.full(3, np.inf)
+    means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
+    away = np.abs(x - here).sum(axis=1)
+    with np.errstate(invalid="ignore"):
+        logs = np.log(np.maximum(shares, 1e-6))
+    for ch in range(3):
+        prior = np.zeros(k + 2)
+        sd = np.full(k + 2, other * guess)
+        sd[0] = 0.01
+        sd[-1] = BEND_U * guess if own[ch] >= 0 else 1e-6
+        if own[ch] >= 0:
+            prior[1 + own[ch]], sd[1 + own[ch]] = guess, GUESS_U * guess
+        use = np.isfinite(logs[:, ch])
+        if own[ch] >= 0:
+            # What others do to this channel, as far as that is known, is no sign of its own top.
+            least = (
+                0.015
+                if mixed <= 0.01
+                else 0.015 + 0.15 * guess * float(np.abs(np.delete(x, own[ch], 1)).max(initial=0.0))
+            )
+            capped, top = _capped(x[:, own[ch]], logs[:, ch], u[:, ch], guess, least)
+            use &= np.logical_not(capped)
+            tops[ch] = top
+        noise = np.sqrt(u[:, ch] ** 2 + MODEL_SHARE**2 + (FAR_SHARE * guess * away) ** 2)
+        T = _terms(x, own[ch])[use] / noise[use, None]
+        covariances[ch] = np.linalg.inv(np.diag(1 / sd**2) + T.T @ T)
+        means[ch] = covariances[ch] @ (prior / sd**2 + T.T @ (logs[use, ch] / noise[use]))
+    dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(k))
+    return Fitted(means, covariances, own, tops, dead)
+
+
+def _dead(x: Array, slope: float, i: int, guess: float) -> bool:
+    """Whether a control was moved down far enough and the light did not follow."""
+    return bool(x[:, i].min() < -0.03 and abs(slope) < DEAD_SHARE * guess)
+
+
+def _capped(x: Array, logs: Array, u: Array, guess: float, least: float) -> tuple[NDArray[np.bool_], float]:
+    """Which readings (n,) lie above where a channel stops to rise, and the amount it stops at."""
+    capped, top = np.zeros(len(x), bool), np.inf
+    order = np.argsort(x)
+    slopes = [(logs[j] - logs[i]) / (x[j] - x[i]) for i in order for j in order if x[j] - x[i] > 0.02]
+    usual = max([s for s in slopes if np.isfinite(s)], default=guess)
+    for j in order:
+        lower = [i for i in order if x[j] - x[i] > 1e-9 and np.isfinite(logs[i])]
+        if not lower or not np.isfinite(logs[j]):
+            continue
+        i = max(lower, key=lambda n: x[n])
+        wanted = max(usual, SLOW_SHARE * guess) * (x[j] - x[i])
+        u_both = float(np.hypot(u[i], u[j]))
+        if wanted > max(5 * u_both, least) and logs[j] - logs[i] < STOPPED_SHARE * wanted:
+            capped[j] = True
+            # Where it rose a little it stopped on the way; where it did not, both readings say where it stands.
+            stands = logs[j] if logs[j] - logs[i] > 3 * u_both else (logs[i] + logs[j]) / 2
+            top = min(top, float(np.exp(stands)))
+    return capped, top

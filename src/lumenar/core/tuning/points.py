@@ -1,0 +1,282 @@
+"""White balance at many points: 10, 20 or 22 of them, unevenly spaced if need be. All greys are read; then point after point is
+entered and read from bright to dark, and once over. What a step does and how far it reaches into the neighbours is learned on
+the way, at all points together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from lumenar.core.colour.difference import de2000
+from lumenar.core.menu import Control, Value
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Anchor, Target
+from lumenar.core.tuning.base import MODEL_SHARE, USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, steps_of
+from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE
+
+GUESS, GUESS_U = 0.5, 1.0
+"""Log of the light that a point's whole range moves at its own level, where nothing is known, and how unsure that is as a
+share."""
+SIDE_U, OWN_U = 0.4, 0.2
+"""How far a point may reach into the levels beside it, and how much one level may differ from the others, as shares of what a
+point does at its own."""
+GOOD = 0.3
+"""dE2000 under which a point is left alone when all are gone over once more."""
+COST = 0.01
+STAGES = ("read", "bright to dark", "once over")
+
+
+@dataclass(frozen=True)
+class Point:
+    """One point of the table: its signal level 0..1 and the controls of red, green and blue, None for one there is not."""
+
+    level: float
+    controls: tuple[Control | None, Control | None, Control | None]
+
+
+@dataclass(frozen=True)
+class ManyPoints:
+    """Greys at the points are to be the target's. points by rising level; values: where all of their controls stand; primaries
+    (5, 3): XYZ of red, green, blue, white and black in cd/m2 as the display shows them, None where they are to be read first."""
+
+    points: tuple[Point, ...]
+    target: Target
+    values: Mapping[str, Value]
+    noise: Noise = USUAL
+    primaries: tuple[tuple[float, ...], ...] | None = None
+
+    @property
+    def greys(self) -> tuple[Patch, ...]:
+        """The grey of each point."""
+        return tuple(Patch((p.level,) * 3) for p in self.points)
+
+    def _known(self, attempts: Sequence[Attempt]) -> Array:
+        """XYZ (5, 3) of red, green, blue, white, black."""
+        if self.primaries is not None:
+            return np.array(self.primaries, float)
+        return np.array([attempts[0].of(p) for p in (*PRIMARIES, WHITE, BLACK)])
+
+    def _wanted(self, attempt: Attempt, known: Array) -> tuple[Array, float]:
+        """XYZ (n, 3) that the target wants of the points, and the luminance of white that they are told against."""
+        top = attempt.of(WHITE)[1]
+        white = float(top) if np.isfinite(top) else float(known[3, 1])
+        black = float(np.nan_to_num(known[4, 1]))
+        levels = np.array([p.level for p in self.points])
+        anchor = Anchor(np.array(white), np.array(black))
+        return self.target.XYZ(np.repeat(levels[:, None], 3, axis=1), anchor), white
+
+    def errors(self, attempt: Attempt, known: Array) -> Array:
+        """dE2000 (n,) of the points, NaN under the floor."""
+        XYZ = np.array([attempt.of(g) for g in self.greys])
+        wanted, white = self._wanted(attempt, known)
+        return de2000(self.target.Lab(XYZ, white), self.target.Lab(wanted, white))
+
+    def figure(self, attempt: Attempt) -> float:
+        """Mean dE2000 of the points that the attempt read."""
+        if self.primaries is None and WHITE not in attempt.patches:
+            return float("nan")
+        return float(np.nanmean(self.errors(attempt, self._known([attempt]))))
+
+    def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
+        """At most three readings a point."""
+        if not attempts:
+            first = (*PRIMARIES, BLACK) if self.primaries is None else ()
+            white = (WHITE,) if self.primaries is None and WHITE not in self.greys else ()
+            patches = (*self.greys[::-1], *white, *first)
+            return Proposal(STAGES[0], dict(self.values), patches, "All points as they stand, from bright to dark.")
+        now = _Course(self, attempts)
+        for stage in STAGES[1:]:
+            visited = {self.greys.index(a.patches[0]) for a in attempts if a.stage == stage}
+            # Point by point downwards: what was gone past in this round is not gone back to.
+            for i in range(min(visited, default=len(self.points)) - 1, -1, -1):
+                following = now.point(stage, i)
+                if following is not None:
+                    return following
+        return now.done()
+
+    def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
+        """One value of the last point that, had it been otherwise, would explain a reading which nothing else does."""
+        if len(attempts) < MANY or attempts[-1].stage == STAGES[0]:
+            return None
+        return _Course(self, attempts[:-1]).suspect(attempts[-1])
+
+
+MANY = 4
+"""After so many points what a step does is known well enough to doubt an entry."""
+
+
+class _Course:
+    """What the attempts so far say. x (k, n, 3): tables in whole ranges; read (n,): by point the attempts in which it was read;
+    kernel (n, n): log of light at each level by each point's whole range; logs (n, 3): of the channels' amounts now."""
+
+    def __init__(self, problem: ManyPoints, attempts: Sequence[Attempt]) -> None:
+        self.p, self.attempts = problem, attempts
+        self.known = problem._known(attempts)
+        self.K = np.nan_to_num(self.known[4])
+        self.P = self.known[:3] - self.K
+        self.inverse = np.linalg.inv(self.P)
+        self.x = np.array([self.table(a.values) for a in attempts])
+        self.first = self.read(attempts[0])
+        self.by_point: list[list[tuple[int, Array]]] = [[] for _ in problem.points]
+        for k, a in enumerate(attempts):
+            for i, logs in enumerate(self.read(a)):
+                if np.isfinite(logs).all():
+                    self.by_point[i].append((k, logs))
+        self.kernel = self._kernel()
+        self.logs = np.array(
+            [
+                seen[-1][1] + self.kernel[i] @ (self.x[-1] - self.x[seen[-1][0]]) if seen else np.full(3, np.nan)
+                for i, seen in enumerate(self.by_point)
+            ]
+        )
+        white = float(self.known[3, 1])
+        if problem.points[-1].level > 0.999 and np.isfinite(self.logs[-1]).all():
+            white = float((np.exp(self.logs[-1]) @ self.P + self.K)[1])
+        self.white = white
+        anchor = Anchor(np.array(white), np.array(float(self.K[1])))
+        levels = np.array([p.level for p in problem.points])
+        self.wanted = problem.target.XYZ(np.repeat(levels[:, None], 3, axis=1), anchor)
+
+    def table(self, values: Mapping[str, Value]) -> Array:
+        """Values (n, 3) in whole ranges, 0 where there is no control."""
+        return np.array(
+            [
+                [0.0 if c is None else float(values[c.path]) / (c.maximum - c.minimum) for c in p.controls]
+                for p in self.p.points
+            ]
+        )
+
+    def read(self, attempt: Attempt) -> Array:
+        """Log amounts (n, 3) of the channels at the points, NaN where an attempt did not read one."""
+        XYZ = np.array([attempt.of(g) for g in self.p.greys])
+        with np.errstate(invalid="ignore"):
+            return np.where(np.isfinite(XYZ), np.log(np.maximum((XYZ - self.K) @ self.inverse, 1e-9)), np.nan)
+
+    def errors_of(self, logs: Array) -> Array:
+        """dE2000 (n,) of amounts (n, 3)."""
+        target = self.p.target
+        return de2000(target.Lab(np.exp(logs) @ self.P + self.K, self.white), target.Lab(self.wanted, self.white))
+
+    def _sigma(self, i: int) -> float:
+        Y = float((np.exp(self.by_point[i][-1][1]) @ self.P + self.K)[1]) if self.by_point[i] else 1.0
+        return 2 * float(self.p.noise.relative(Y)) + MODEL_SHARE
+
+    def _kernel(self) -> Array:
+        """First what all points have in common, then what is peculiar to each level, about that."""
+        n = len(self.p.points)
+        rows: list[list[tuple[Array, float, float]]] = [[] for _ in range(n)]
+        for i, seen in enumerate(self.by_point):
+            if not seen:
+                continue
+            first, at = seen[0][1], seen[0][0]
+            for k, logs in seen[1:]:
+                moved = self.x[k] - self.x[at]
+                own = moved[i]
+                lower = moved[i - 1] if i else np.zeros(3)
+                upper = moved[i + 1] if i < n - 1 else np.zeros(3)
+                for c in range(3):
+                    rows[i].append((np.array([own[c], lower[c], upper[c]]), float(logs[c] - first[c]), self._sigma(i)))
+        pooled = np.array([[r[0][0], r[0][1] + r[0][2]] for level in rows for r in level]).reshape(-1, 2)
+        changed = np.array([r[1] for level in rows for r in level])
+        u = np.array([r[2] for level in rows for r in level])
+        # What a level has of its own is noise to what is common.
+        u = np.hypot(u, OWN_U * GUESS * np.abs(pooled[:, 0])) if len(u) else u
+        common = _ridge(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+        scale = max(abs(common[0]), 0.05 * GUESS)
+        kernel = np.zeros((n, n))
+        for i in range(n):
+            T = np.array([r[0] for r in rows[i]]).reshape(-1, 3)
+            prior = np.array([common[0], common[1], common[1]])
+            sd = scale * np.array([OWN_U, SIDE_U / 2, SIDE_U / 2])
+            fitted = _ridge(T, np.array([r[1] for r in rows[i]]), np.array([r[2] for r in rows[i]]), prior, sd)
+            for j, value in zip((i, i - 1, i + 1), fitted, strict=True):
+                if 0 <= j < n:
+                    kernel[i, j] = value
+        return kernel
+
+    def solved(self, free: Sequence[int]) -> Array:
+        """The table (n, 3) that the model takes for best, where only some points may still be moved."""
+        from scipy.optimize import lsq_linear
+
+        with np.errstate(invalid="ignore", divide="ignore"):
+            rise = np.log(np.maximum((self.wanted - self.K) @ self.inverse, 1e-9)) - self.logs
+        rise = np.nan_to_num(rise)
+        table = np.array(self.x[-1])
+        for c in range(3):
+            mine = [i for i in free if self.p.points[i].controls[c] is not None]
+            if not mine:
+                continue
+            controls = [self.p.points[i].controls[c] for i in mine]
+            low = np.array([k.minimum / (k.maximum - k.minimum) for k in controls if k]) - table[mine, c]
+            high = np.array([k.maximum / (k.maximum - k.minimum) for k in controls if k]) - table[mine, c]
+            # Every move costs a little, so that what changes nothing is left alone.
+            A = np.vstack([self.kernel[:, mine], COST * np.eye(len(mine))])
+            b = np.concatenate([rise[:, c], np.zeros(len(mine))])
+            table[mine, c] += lsq_linear(A, b, (np.minimum(low, -1e-9), np.maximum(high, 1e-9))).x
+        return table
+
+    def point(self, stage: str, i: int) -> Proposal | None:
+        """What to enter at a point in a round, None where nothing is to be gained there."""
+        if not self.by_point[i]:
+            return None
+        free = range(i + 1) if stage == STAGES[1] else range(len(self.p.points))
+        table = self.solved(free)
+        values = dict(self.attempts[-1].values)
+        for share, c in zip(table[i], self.p.points[i].controls, strict=True):
+            if c is not None:
+                grid = steps_of(c)
+                values[c.path] = float(grid[np.abs(grid - share * (c.maximum - c.minimum)).argmin()])
+        if values == dict(self.attempts[-1].values):
+            return None
+        after = self.logs + self.kernel @ (self.table(values) - self.x[-1])
+        now, then = self.errors_of(self.logs), self.errors_of(after)
+        if stage == STAGES[2]:
+            # Neighbours that reach into one another are only right together, so what all points gain counts.
+            whole = self.errors_of(self.logs + self.kernel @ (table - self.x[-1]))
+            near = slice(max(0, i - 1), i + 2)
+            if np.nanmax(now[near]) <= GOOD or np.nansum(now) - np.nansum(whole) < GOOD / 2:
+                return None
+        grey = self.p.greys[i]
+        why = f"{grey.code.capitalize()}: dE {now[i]:.1f} now, {then[i]:.1f} with these."
+        return Proposal(stage, values, (grey,), why, (np.exp(after[i]) @ self.P + self.K)[None, :], 0.1)
+
+    def done(self) -> Done:
+        """The table as it stands, or as it stood at first where that was better."""
+        start, end = float(np.nanmean(self.errors_of(self.first))), float(np.nanmean(self.errors_of(self.logs)))
+        if end >= start:
+            return Done(
+                dict(self.attempts[0].values),
+                f"The points are dE {start:.1f} off in the mean; nothing better was reached.",
+            )
+        return Done(
+            dict(self.attempts[-1].values), f"The points are dE {end:.1f} off in the mean, {start:.1f} at the start."
+        )
+
+    def suspect(self, last: Attempt) -> Suspicion | None:
+        """A wrong entry among the three values of the point that was read last."""
+        i = self.p.greys.index(last.patches[0])
+        read = self.read(last)[i]
+        x = self.table(last.values)
+        expected = self.logs[i] + self.kernel[i] @ (x - self.x[-1])
+        own = float(self.kernel[i, i])
+        u = 2 * self._sigma(i) + OWN_U * abs(own) * np.abs(x[i] - self.x[-1][i])
+        odd = np.flatnonzero(np.abs(read - expected) > 4 * u)
+        if len(odd) != 1 or abs(own) < 0.05 * GUESS:
+            return None
+        c = self.p.points[i].controls[int(odd[0])]
+        if c is None:
+            return None
+        off = float(read[odd[0]] - expected[odd[0]]) / own * (c.maximum - c.minimum)
+        entered, grid = float(last.values[c.path]), steps_of(c)
+        seems = float(grid[np.abs(grid - entered - off).argmin()])
+        return None if seems == entered or abs(off) < 2 * c.step else Suspicion(c.path, entered, seems)
+
+
+def _ridge(A: Array, b: Array, u: Array, prior: Array, sd: Array) -> Array:
+    """Least squares (m,) of A (k, m) to b (k,) with standard deviations u (k,), about a prior (m,) with sd (m,)."""
+    if not len(b):
+        return prior
+    T = A / u[:, None]
+    return np.asarray(np.linalg.solve(np.diag(1 / sd**2) + T.T @ T, prior / sd**2 + T.T @ (b / u)), float)

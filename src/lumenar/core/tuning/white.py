@@ -1,0 +1,364 @@
+"""White by the gains at the bright end and the offsets at the dark end, then both once more."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lumenar.core.menu import Value, text_of
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Target
+from lumenar.core.tuning.base import MODEL_SHARE, USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, white_error
+from lumenar.core.tuning.channels import GUESS, Channel, Fitted, Primaries, fit, primaries_of
+
+WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
+PRIMARIES = (Patch((1.0, 0.0, 0.0)), Patch((0.0, 1.0, 0.0)), Patch((0.0, 0.0, 1.0)))
+DARK = Patch((0.2, 0.2, 0.2))
+MOST = 10
+"""Readings of one stage."""
+GOOD = 0.15
+"""dE2000 of white under which nobody goes on."""
+LOSS = 0.03
+"""dE2000 that one percent of luminance is worth."""
+OFFSET_GUESS = 1.0
+NEAR, ROUNDS = 2, 5
+"""So many steps about the solution every combination is compared under the model, and so often about the best of these."""
+FOLLOWS = 4.0
+"""A model that is farther off than so many times the noise does not follow a reading."""
+TRUST = 0.5
+"""A step goes at most so far from the best attempt, in whole ranges."""
+
+
+@dataclass(frozen=True)
+class TwoPoints:
+    """Greys are to have the target's white. gains, offsets: the controls that may be moved; values: where all of them stand."""
+
+    gains: tuple[Channel, ...]
+    offsets: tuple[Channel, ...]
+    target: Target
+    values: Mapping[str, Value]
+    noise: Noise = USUAL
+
+    def stages(self) -> tuple[str, ...]:
+        """What follows what."""
+        bright = ("gains",) if self.gains else ()
+        dark = ("offsets",) if self.offsets else ()
+        again = ("gains again", "offsets again") if self.gains and self.offsets else ()
+        return (*bright, *dark, *again)
+
+    def figure(self, attempt: Attempt) -> float:
+        """dE2000 of the grey that its stage looks at, of colour alone."""
+        grey = DARK if attempt.stage.startswith("offsets") else WHITE
+        return float(white_error(attempt.of(grey), self.target))
+
+    def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
+        """Stage after stage; Done with the best values of each."""
+        values, reasons, unreached = dict(self.values), [], False
+        for stage in self.stages():
+            following = self._stage(stage, values, attempts).propose()
+            if isinstance(following, Proposal):
+                return following
+            values.update(following.values)
+            if not stage.endswith("again"):
+                reasons.append(following.reason)
+                unreached |= following.unreached
+        return Done(values, " ".join(reasons) or "There is nothing to move.", unreached)
+
+    def _stage(self, stage: str, values: Mapping[str, Value], attempts: Sequence[Attempt]) -> _Stage:
+        kind = stage.split()[0]
+        first = next((a for a in attempts if set(PRIMARIES) <= set(a.patches)), None)
+        earlier = [a for a in attempts if a.stage == kind] if stage != kind else []
+        own = [a for a in attempts if a.stage == stage]
+        return _Stage(
+            self, stage, self.gains if kind == "gains" else self.offsets, values, first, (*earlier, *own), len(earlier)
+        )
+
+    def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
+        """One control that, had it stood elsewhere, would explain the last reading that the slopes do not."""
+        if not attempts:
+            return None
+        before = self._stage(attempts[-1].stage, self.values, attempts[:-1])
+        return before.suspect(attempts[-1])
+
+
+@dataclass(frozen=True)
+class _Stage:
+    """Gains or offsets once. first: the attempt that read the primaries; attempts: those of the stage, of which `earlier` belong
+    to an earlier one with the same controls."""
+
+    problem: TwoPoints
+    name: str
+    channels: tuple[Channel, ...]
+    values: Mapping[str, Value]
+    first: Attempt | None
+    attempts: tuple[Attempt, ...]
+    earlier: int = 0
+
+    @property
+    def grey(self) -> Patch:
+        return DARK if self.name.startswith("offsets") else WHITE
+
+    @cached_property
+    def read(self) -> list[Attempt]:
+        """The attempts in which the grey was a number. Of the same values entered twice the later counts: what was entered
+        wrongly and nobody noticed is found out by entering it again. The first stays, as all is told against it."""
+        seen = [a for a in self.attempts if np.isfinite(a.of(self.grey)).all() and a.of(self.grey)[1] > 0]
+        last = {(a.stage, *self._own(a.values).values()): i for i, a in enumerate(seen)}
+        return [a for i, a in enumerate(seen) if i == 0 or last[a.stage, *self._own(a.values).values()] == i]
+
+    @cached_property
+    def XYZ(self) -> Array:
+        return np.array([a.of(self.grey) for a in self.read])
+
+    @cached_property
+    def errors(self) -> Array:
+        return white_error(self.XYZ, self.problem.target)
+
+    @property
+    def guess(self) -> float:
+        return OFFSET_GUESS if self.name.startswith("offsets") else GUESS
+
+    @cached_property
+    def at_start(self) -> Primaries | None:
+        """What the channels add to the grey in the stage's first attempt."""
+        if self.first is None or not self.read:
+            return None
+        primaries = np.array([self.first.of(p) for p in PRIMARIES])
+        found = primaries_of(self.XYZ[0], primaries, self.first.of(BLACK))
+        white = primaries_of(self.first.of(WHITE), primaries, self.first.of(BLACK))
+        return None if found is None or white is None else Primaries(found.rows, found.black, white.mixed)
+
+    def x_of(self, values: Mapping[str, Value]) -> Array:
+        """Distance (k,) of values from those of the stage's first attempt, in whole ranges."""
+        origin = self.read[0].values
+        return np.array(
+            [(float(values[c.control.path]) - float(origin[c.control.path])) / c.span for c in self.channels]
+        )
+
+    @cached_property
+    def fitted(self) -> Fitted:
+        assert self.at_start is not None
+        x = np.array([self.x_of(a.values) for a in self.read])
+        u = np.repeat(self.problem.noise.relative(self.XYZ[:, 1])[:, None] * 1.5, 3, axis=1)
+        here = x[self.errors.argmin()]
+        return fit(self.channels, x, self.at_start.shares(self.XYZ), u, self.at_start.mixed, self.guess, here)
+
+    def propose(self) -> Proposal | Done:
+        if len(self.attempts) == self.earlier:
+            patches = (WHITE, *PRIMARIES, BLACK) if self.first is None else (self.grey,)
+            return Proposal(self.name, dict(self.values), patches, self._first_words())
+        if not self.read:
+            return Done(
+                self._own(self.values),
+                f"The meter reads no {self.grey.code}, so {self._what()} stay as they are.",
+                True,
+            )
+        if self.at_start is None:
+            return Done(
+                self._own(self.values), f"The primaries cannot be told apart, so {self._what()} stay as they are.", True
+            )
+        best, worth = self._best()
+        values, predicted, XYZ = self._candidate()
+        enough = worth - predicted < max(self._noise_error() / 2, 0.06)
+        if enough or self.errors[best] <= GOOD or len(self.attempts) - self.earlier >= MOST:
+            return self._done(best) if self._sure(best) else self._again(best)
+        u = float(np.sqrt((self.fitted.u(self.x_of(values)) ** 2).mean()))
+        moves = [
+            f"{c.name} {text_of(values[c.control.path])}" for c in self.channels
+            if values[c.control.path] != self.attempts[-1].values[c.control.path]
+        ]  # fmt: skip
+        why = f"dE {self.errors[best]:.1f} so far; {', '.join(moves) or 'the same again'} should give {self._predicted(XYZ):.1f}."
+        return Proposal(self.name, {**self.values, **values}, (self.grey,), why, XYZ[None, :], u)
+
+    def _sure(self, best: int) -> bool:
+        """Whether the best attempt needs no second look: it is how things stand, or it was entered twice."""
+        values = self._own(self.read[best].values)
+        same = [a for a in self.attempts[self.earlier :] if self._own(a.values) == values]
+        return len(same) > 1 or self._own(self.attempts[-1].values) == values
+
+    def _again(self, best: int) -> Proposal:
+        XYZ = self.XYZ[best]
+        why = f"The best so far, dE {self.errors[best]:.1f}, entered and read once more."
+        spread = 2 * float(self.problem.noise.relative(XYZ[1])) + MODEL_SHARE
+        return Proposal(self.name, dict(self.read[best].values), (self.grey,), why, XYZ[None, :], spread)
+
+    def _first_words(self) -> str:
+        if self.first is None:
+            return "White, what each channel adds to it, and black, as they stand."
+        return f"{self.grey.code.capitalize()} as it stands now."
+
+    def _what(self) -> str:
+        return "the offsets" if self.name.startswith("offsets") else "the gains"
+
+    def _own(self, values: Mapping[str, Value]) -> dict[str, Value]:
+        return {c.control.path: values[c.control.path] for c in self.channels}
+
+    def _predicted(self, XYZ: Array) -> float:
+        return float(white_error(XYZ, self.problem.target))
+
+    def _best(self) -> tuple[int, float]:
+        """The attempt of this stage that is worth most, and what it is worth: half by what was read of it, half by what all
+        readings say, as one reading alone is noise too; but by what was read alone where the model does not follow it."""
+        assert self.at_start is not None
+        x = np.array([self.x_of(a.values) for a in self.read])
+        modelled = self._worth(*self._seen(x))
+        read = self._worth(self.XYZ, self.errors)
+        follows = np.abs(modelled - read) <= FOLLOWS * max(self._noise_error(), GOOD)
+        modelled = np.where(follows, modelled, read)
+        both = (modelled + read) / 2
+        # What was read before the other end was moved is not what it is now.
+        both[: self._before] = np.inf
+        best = int(both.argmin())
+        return best, float(modelled[best])
+
+    @property
+    def _before(self) -> int:
+        """How many of the attempts that were numbers belong to the earlier stage."""
+        return sum(a.stage != self.name for a in self.read)
+
+    def _seen(self, x: Array) -> tuple[Array, Array]:
+        """XYZ (n, 3) and their errors (n,) under the model at x (n, k)."""
+        assert self.at_start is not None
+        XYZ = self.at_start.XYZ(np.exp(self.fitted.log_shares(x)))
+        return XYZ, white_error(XYZ, self.problem.target)
+
+    def _noise_error(self) -> float:
+        r = float(self.problem.noise.relative(self.XYZ[-1, 1]))
+        white = self.problem.target.white_XYZ(1.0)
+        return float(white_error(white * (1 + r * np.array([0.7, 0.0, -0.7])), self.problem.target))
+
+    def _worth(self, XYZ: Array, errors: Array) -> Array:
+        """What is to be least (n,): colour, and the luminance given up against what is to be had."""
+        if self.grey is DARK:
+            return errors
+        lost = np.maximum(0, np.log(self._reachable / XYZ[:, 1]))
+        return np.asarray(errors + LOSS * 100 * lost, float)
+
+    @cached_property
+    def _limits(self) -> tuple[Array, Array]:
+        """Least and most amounts (3,) that the controls give, 1 where a channel has none or its control does nothing."""
+        low, high = np.ones(3), np.ones(3)
+        start = self.read[0].values
+        for i, c in enumerate(self.channels):
+            if self.fitted.dead[i]:
+                continue
+            at = float(start[c.control.path])
+            reach = (c.grid - at) / c.span
+            x = np.zeros((len(reach), len(self.channels)))
+            x[:, i] = reach
+            shares = np.exp(self.fitted.log_shares(x)[:, c.channel])
+            low[c.channel], high[c.channel] = shares.min(), shares.max()
+        return low, high
+
+    @cached_property
+    def _wanted(self) -> Array:
+        """Amounts (3,) for the target's white: at the luminance of the start where the channels reach it, else at the most."""
+        assert self.at_start is not None
+        t = self.at_start.shares(self.at_start.black + self.problem.target.white_XYZ(self.XYZ[0, 1]))
+        low, high = self._limits
+        fixed = [ch for ch in range(3) if low[ch] == high[ch]]
+        if fixed:
+            # What cannot be moved says how much there is of the others.
+            return np.asarray(t / np.exp(np.mean([np.log(t[ch]) for ch in fixed])), float)
+        return np.asarray(t * min(1.0, float((high / t).min())), float)
+
+    @property
+    def _reachable(self) -> float:
+        assert self.at_start is not None
+        return float(min(self.XYZ[0, 1], self.at_start.XYZ(self._wanted)[1]))
+
+    def _candidate(self) -> tuple[dict[str, Value], float, Array]:
+        """The best untried values under the model, what they are worth, and their XYZ (3,)."""
+        origin = np.array([float(self.read[0].values[c.control.path]) for c in self.channels])
+        spans = np.array([c.span for c in self.channels])
+        own = self.read[self._before :] or self.read
+        tried = {tuple(float(a.values[c.control.path]) for c in self.channels) for a in own}
+        found: tuple[float, Array, Array] | None = None
+        for centre in (self._solved(), self._places(self.read[self._best()[0]].values)):
+            for _ in range(ROUNDS):
+                grid = np.array(list(itertools.product(*self._about(centre))))
+                XYZ, errors = self._seen((grid - origin) / spans)
+                worth = self._worth(XYZ, errors)
+                # Where it goes on from may be tried; what is proposed may not.
+                middle = self._places(
+                    dict(zip((c.control.path for c in self.channels), grid[worth.argmin()], strict=True))
+                )
+                new = np.array([np.inf if tuple(g) in tried else w for g, w in zip(grid, worth, strict=True)])
+                k = int(new.argmin())
+                if found is None or new[k] < found[0]:
+                    found = float(new[k]), grid[k], XYZ[k]
+                if middle == centre:
+                    break
+                centre = middle
+        assert found is not None
+        values = {c.control.path: float(v) for c, v in zip(self.channels, found[1], strict=True)}
+        return {**self._own(self.values), **values}, found[0], found[2]
+
+    def _about(self, centre: tuple[int, ...]) -> list[Array]:
+        """The values about a place on the grid, by control."""
+        now = self.attempts[-1].values
+        return [
+            np.array([float(now[c.control.path])]) if self.fitted.dead[i] else c.grid[max(0, k - NEAR) : k + NEAR + 1]
+            for i, (c, k) in enumerate(zip(self.channels, centre, strict=True))
+        ]
+
+    def _places(self, values: Mapping[str, Value]) -> tuple[int, ...]:
+        """Where values stand on the grids of their controls."""
+        return tuple(int(np.abs(c.grid - float(values[c.control.path])).argmin()) for c in self.channels)
+
+    def _solved(self) -> tuple[int, ...]:
+        """The place on the grid that gives the amounts wanted, each control after the other, the others as they came out."""
+        best = self.read[int(self.errors.argmin())].values
+        here = self.x_of(best)
+        x = here.copy()
+        places = list(self._places(best))
+        for _ in range(ROUNDS):
+            for i, c in enumerate(self.channels):
+                if self.fitted.dead[i]:
+                    continue
+                reach = (c.grid - float(self.read[0].values[c.control.path])) / c.span
+                others = np.repeat(x[None, :], len(c.grid), axis=0)
+                others[:, i] = reach
+                known = self.fitted.log_shares(others)[:, c.channel]
+                known = np.where(np.abs(reach - here[i]) <= TRUST, known, np.inf)
+                places[i] = int(np.abs(known - np.log(max(self._wanted[c.channel], 1e-6))).argmin())
+                x[i] = reach[places[i]]
+        return tuple(places)
+
+    def _done(self, best: int) -> Done:
+        error = float(self.errors[best])
+        dead = [c.name for c, d in zip(self.channels, self.fitted.dead, strict=True) if d]
+        reason = f"{self.grey.code.capitalize()} is dE {error:.1f} from the target's colour"
+        lost = 100 * (1 - self.XYZ[best, 1] / self.XYZ[0, 1])
+        if self.grey is WHITE and lost >= 1:
+            reason += f", for {lost:.0f} % of its luminance"
+        reason += f"; {' and '.join(dead)} {'does' if len(dead) == 1 else 'do'} nothing." if dead else "."
+        return Done(self._own(self.read[best].values), reason, unreached=error > 1.0)
+
+    def suspect(self, last: Attempt) -> Suspicion | None:
+        if len(self.read) < 2 or self.at_start is None or not np.isfinite(last.of(self.grey)).all():
+            return None
+        x = self.x_of(last.values)
+        read = np.log(np.maximum(self.at_start.shares(last.of(self.grey)), 1e-6))
+        noise = 1.5 * float(self.problem.noise.relative(last.of(self.grey)[1]))
+        off = (read - self.fitted.log_shares(x)) / np.hypot(self.fitted.u(x), noise)
+        odd = np.flatnonzero(np.abs(off) > 5)
+        if len(odd) != 1:
+            return None
+        i = self.fitted.own[int(odd[0])]
+        if i < 0 or self.fitted.dead[i]:
+            return None
+        c = self.channels[i]
+        at = float(self.read[0].values[c.control.path])
+        others = np.repeat(x[None, :], len(c.grid), axis=0)
+        others[:, i] = (c.grid - at) / c.span
+        left = np.abs(self.fitted.log_shares(others)[:, c.channel] - read[c.channel])
+        seems = float(c.grid[left.argmin()])
+        entered = float(last.values[c.control.path])
+        if seems == entered or left.min() > 4 * np.hypot(float(self.fitted.u(others[left.argmin()])[c.channel]), noise):
+            return None
+        return Suspicion(c.control.path, entered, seems)

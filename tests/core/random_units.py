@@ -1,0 +1,223 @@
+"""Random displays for tuning: simple physics of their own, so that no solver is tested with the model it assumes. Each can say
+what it really shows, without noise, at any values of its controls."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lumenar.core.colour.difference import de2000
+from lumenar.core.colour.spaces import xy_to_XYZ
+from lumenar.core.menu import Control
+from lumenar.core.readings import Patch
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.tuning.base import Done, Noise, observe, propose, start, white_error
+from lumenar.core.tuning.channels import Channel
+from lumenar.core.tuning.points import Point
+
+NAMES = ("Red", "Green", "Blue")
+TARGET = TARGETS["srgb"]
+NOISE = Noise(0.001, 0.0003)
+RANGES = (
+    (0.0, 100.0, 100.0),
+    (-50.0, 50.0, 0.0),
+    (0.0, 100.0, 50.0),
+    (0.0, 20.0, 20.0),
+    (-10.0, 10.0, 0.0),
+    (0.0, 63.0, 32.0),
+)
+"""Lowest, highest and shipped value of a gain: those that only cut, signed ones, and coarse ones."""
+
+
+@dataclass
+class Display:
+    """A display with gains, offsets and a luminance control. gain_shape, offset_shape: what a step does to the drive."""
+
+    seed: int
+    free: int = 3
+    additive: bool = True
+    dead: bool = False
+    gains: list[Channel] = field(init=False)
+    offsets: list[Channel] = field(init=False)
+
+    def __post_init__(self):
+        rng = self.rng = np.random.default_rng([self.seed, 4711])
+        xy = np.array([[0.64, 0.33], [0.30, 0.62], [0.15, 0.06]]) + rng.uniform(-0.02, 0.02, (3, 2))
+        peak = float(np.exp(rng.uniform(np.log(90), np.log(600))))
+        white = np.array([0.3127, 0.3290]) + rng.uniform(-0.025, 0.025, 2)
+        rows = np.array([xy_to_XYZ(c, 1.0) for c in xy])
+        amounts = np.linalg.solve(rows.T, xy_to_XYZ(white, peak))
+        self.rows = rows * amounts[:, None]
+        self.black = 0.0004 * self.rows.sum(axis=0) * rng.uniform(0.2, 3)
+        self.mixed = 0.0 if self.additive else float(rng.uniform(0.1, 0.6))
+        low, high, default = RANGES[self.seed % len(RANGES)]
+        self.default = default
+        self.slope = rng.uniform(0.3, 0.9, 3) / (high - low)
+        self.bend = rng.uniform(-0.3, 0.3, 3)
+        # Signed gains have headroom in some channels and none in others.
+        self.preset = np.where(rng.random(3) < 0.5, 1.0, rng.uniform(0.88, 1.0, 3))
+        self.bits = int(rng.choice([10, 12]))
+        self.lift = rng.uniform(-0.006, 0.006, 3)
+        self.offset_step = rng.uniform(0.0005, 0.002)
+        channels = sorted(rng.permutation(3)[: self.free].tolist())
+        self.gains = [
+            Channel(Control(f"Picture > White > {NAMES[c]} gain", "slider", low, high, 1.0, default=default), c)
+            for c in channels
+        ]
+        self.offsets = [
+            Channel(Control(f"Picture > White > {NAMES[c]} offset", "slider", -50.0, 50.0, 1.0, default=0.0), c)
+            for c in channels
+        ]
+        self.does_nothing = channels[0] if self.dead else -1
+        self.values = {c.control.path: float(c.control.default) for c in (*self.gains, *self.offsets)}
+
+    def gain_of(self, channel, values):
+        """Factor (n,) on a channel's drive at values (n,) of its gain."""
+        d = np.asarray(values, float) - self.default
+        if channel == self.does_nothing:
+            d = 0 * d
+        factor = 1 + self.slope[channel] * d * (1 + self.bend[channel] * self.slope[channel] * d)
+        return np.clip(self.preset[channel] * factor, 0, 1.0)
+
+    def light(self, drive):
+        """XYZ (n, 3) of drives (n, 3)."""
+        top = 2**self.bits - 1
+        amounts = (np.round(np.clip(drive, 0, 1) * top) / top) ** 2.2
+        white = amounts.min(axis=-1, keepdims=True) * self.mixed
+        return self.black + (amounts + white) @ self.rows
+
+    def whites(self, grids):
+        """XYZ (n, 3) of white at gains grids (n, k) in the order of `gains`."""
+        drive = np.repeat(self.preset[None, :], len(grids), axis=0)
+        for i, c in enumerate(self.gains):
+            drive[:, c.channel] = self.gain_of(c.channel, grids[:, i])
+        return self.light(drive)
+
+    def true(self, patch, values):
+        """What a patch really is, (3,)."""
+        V = np.array(patch.rgb, float)
+        factor, offset = self.preset.copy(), self.lift.copy()
+        for c in self.gains:
+            factor[c.channel] = float(self.gain_of(c.channel, values[c.control.path]))
+        for c in self.offsets:
+            offset[c.channel] += self.offset_step * values[c.control.path]
+        drive = np.where(V > 0, V * factor + offset * (1 - V), 0.0)
+        return self.light(drive[None, :])[0]
+
+    def read(self, patch, values):
+        """What a meter reads of it, NaN under its floor."""
+        XYZ = self.true(patch, values)
+        common = NOISE.repeatability * np.sqrt(0.5)
+        XYZ = XYZ * (1 + common * self.rng.standard_normal() + common * self.rng.standard_normal(3))
+        XYZ = XYZ + NOISE.absolute * self.rng.standard_normal(3)
+        return XYZ if XYZ[1] > 0.002 else np.full(3, np.nan)
+
+
+@dataclass
+class Course:
+    """How a tuning went: the attempts, what was done at the end, and how often a wrong entry was noticed."""
+
+    state: object
+    done: Done
+    whites: int
+    readings: int
+    errors_made: int = 0
+    noticed: int = 0
+
+
+def tune(problem, display, errs=0.0, most=60):
+    """Carry a problem out on a display; errs: the share of entries in which a person enters one value wrongly."""
+    state, readings, whites, made, noticed = start(problem), 0, 0, 0, 0
+    rng = np.random.default_rng([display.seed, 99])
+    for _ in range(most):
+        following = propose(state)
+        if isinstance(following, Done):
+            return Course(state, following, whites, readings, made, noticed)
+        real = dict(following.values)
+        slipped = False
+        if errs and state.attempts and rng.random() < errs:
+            path = str(rng.choice(sorted(real)))
+            control = next(c.control for c in (*display.gains, *display.offsets) if c.control.path == path)
+            real[path] = float(np.clip(real[path] + rng.choice([-7, -4, 4, 7]), control.minimum, control.maximum))
+            slipped = real[path] != following.values[path]
+            made += slipped
+        XYZ = np.array([display.read(p, real) for p in following.patches])
+        readings += len(XYZ)
+        whites += Patch((1.0, 1.0, 1.0)) in following.patches
+        after = observe(state, following, following.values, XYZ)
+        suspicion = problem.suspect(after.attempts)
+        if suspicion is not None:
+            # Asked, the person looks at the menu and says what stands there.
+            noticed += slipped
+            after = observe(state, following, real, XYZ)
+        state = after
+    raise AssertionError(f"no end after {most} attempts")
+
+
+@dataclass
+class TableDisplay(Display):
+    """A display whose greys are off level by level, with a table of points for red, green and blue. reach: how far a point
+    works, in distances to its neighbours: above 1 the neighbours' levels are moved too."""
+
+    count: int = 10
+    signed: bool = True
+    points: list[Point] = field(init=False)
+
+    def __post_init__(self):
+        super().__post_init__()
+        rng = np.random.default_rng([self.seed, 12])
+        levels = np.linspace(1 / self.count, 1, self.count)
+        if self.count == 22:
+            levels = np.concatenate([[0.023, 0.05], np.linspace(0.1, 1, 20)])
+        self.levels = levels
+        self.reach = float(rng.uniform(0.9, 1.7))
+        self.point_step = float(rng.uniform(0.0006, 0.003))
+        low, high = (-50.0, 50.0) if self.signed else (0.0, 255.0)
+        middle = 0.0 if self.signed else 128.0
+        self.points = [
+            Point(float(v), tuple(Control(f"White > Points > {100 * v:.4g} % > {n}", "slider", low, high, 1.0, default=middle)
+                                  for n in NAMES))
+            for v in levels
+        ]  # fmt: skip
+        self.middle = middle
+        self.factors = (
+            1 + rng.normal(0, 0.015, (len(levels), 3)) + 0.03 * np.sin(3 * levels[:, None] + rng.uniform(0, 6, 3))
+        )
+        self.table = {c.path: middle for p in self.points for c in p.controls}
+        self.preset = np.full(3, 0.93)
+
+    def drives(self, values):
+        """Drive (n, 3) at the points' levels."""
+        x = np.array([[values[c.path] - self.middle for c in p.controls] for p in self.points])
+        spacing = np.gradient(self.levels)
+        apart = np.abs(self.levels[:, None] - self.levels[None, :]) / (self.reach * spacing[None, :])
+        moved = np.clip(1 - apart, 0, 1) @ x * self.point_step
+        return self.levels[:, None] * self.preset * self.factors * (1 + moved)
+
+    def greys(self, values):
+        """XYZ (n, 3) of the points' greys."""
+        return self.light(self.drives(values))
+
+    def true(self, patch, values):
+        """What a patch really is, (3,); primaries are what the top point makes of them."""
+        level = max(patch.rgb)
+        if len(set(patch.rgb)) == 1 and level > 0:
+            i = int(np.abs(self.levels - level).argmin())
+            return self.greys(values)[i]
+        return self.light(self.drives(values)[-1:] * np.array(patch.rgb))[0]
+
+
+def best_white(display):
+    """dE2000 of the best white on the whole grid of the gains, found by trying all of it without noise."""
+    grids = [c.grid for c in display.gains]
+    every = np.array(np.meshgrid(*grids, indexing="ij")).reshape(len(grids), -1).T
+    # Where there are millions, every other step of each is near enough for a test.
+    parts = np.array_split(every[:: 1 + len(every) // 300_000], max(1, len(every) // 40_000))
+    return float(min(white_error(display.whites(part), TARGET).min() for part in parts))
+
+
+def mean_error(display, values):
+    """Mean dE2000 of the greys of a display with a table, without noise."""
+    XYZ = display.greys(values)
+    anchor = Anchor(np.array(XYZ[-1, 1]), np.array(float(display.black[1])))
+    wanted = TARGET.XYZ(np.repeat(display.levels[:, None], 3, axis=1), anchor)
+    return float(de2000(TARGET.Lab(XYZ, XYZ[-1, 1]), TARGET.Lab(wanted, XYZ[-1, 1])).mean())
