@@ -75,6 +75,21 @@ def _parser() -> _OneLineParser:
     p.add_argument("--modes", nargs="+", metavar="MODE", help="only these modes (default: all)")
     p.add_argument("--measurements", nargs="+", metavar="KEY", help="only these measurements (default: all)")
 
+    p = _command(commands, "tune", "find a mode's best settings on the simulated bench", _tune)
+    p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
+    p.add_argument("--mode", required=True, metavar="NAME", help="the mode to tune")
+    p.add_argument(
+        "--goal",
+        default="all",
+        choices=("all", "luminance", "tone", "white", "points", "colours"),
+        help="default: %(default)s",
+    )
+    p.add_argument("--luminance", type=float, metavar="CD_M2", help="of white (default: as it is)")
+    p.add_argument("--white", type=_xy, metavar="X,Y", help="another white than the target's")
+    p.add_argument("--target", metavar="KEY", help="another target than the mode's own")
+    p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
+    p.add_argument("--json", action="store_true", help="the whole tuning on standard output")
+
     p = _command(commands, "figures", "figures from a readings file", _figures)
     p.add_argument("readings", type=Path, metavar="READINGS", help="readings file (docs/formats.md)")
     p.add_argument("--target", metavar="T", help="compare with this target instead of each setup's own")
@@ -124,6 +139,14 @@ def _port(text: str) -> int:
     if not text.isdigit() or not 1 <= int(text) <= 65535:
         raise argparse.ArgumentTypeError(f"{text!r} is no port; ports run from 1 to 65535")
     return int(text)
+
+
+def _xy(text: str) -> tuple[float, float]:
+    try:
+        x, y = (float(part) for part in text.split(","))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is no chromaticity; say x and y, as in 0.3127,0.329") from None
+    return x, y
 
 
 def _seed(text: str) -> int:
@@ -224,6 +247,28 @@ def _survey(options: argparse.Namespace) -> int:
     print(f"{result.readings} readings; report in {result.folder / 'site' / 'index.html'}")
     for purpose, mode, value in result.best:
         print(f"{purpose}: {mode}, {value:.0f} of 100")
+    return 0
+
+
+def _tune(options: argparse.Namespace) -> int:
+    from lumenar.service.tune_file import tune_file
+
+    goals = () if options.goal == "all" else (options.goal,)
+    found = tune_file(
+        _read(options.unit), options.unit.name, options.mode, goals, options.luminance, options.white, options.target,
+        options.seed,
+    )  # fmt: skip
+    if options.json:
+        print(json.dumps(found, ensure_ascii=False, allow_nan=False))
+        return 0
+    print(f"{found['mode']}: {len(found['attempts'])} attempts, {found['readings']} readings")
+    print(found["reason"])
+    for path, value in found["settings"].items():
+        print(f"  {path} = {value:g}" if isinstance(value, int | float) else f"  {path} = {value}")
+    gain = found["gain"]
+    if gain is not None:
+        print(f"gain of {gain['figure']}: {gain['value']:.2f} ({gain['low']:.2f} to {gain['high']:.2f})")
+    print("worth it" if found["worth_it"] else "leave it alone")
     return 0
 
 

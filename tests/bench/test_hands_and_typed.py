@@ -49,11 +49,8 @@ class Somebody:
         if task.asked == "choose":
             self.bench.remote.select(task.value)
         elif task.asked == "enter":
-            try:
-                value = float(task.value)
-            except ValueError:
-                value = task.value
-            self.bench.remote.apply(task.what, value)
+            numeric = any(c.path == task.what and c.numeric for c in self.bench.remote.file.controls)
+            self.bench.remote.apply(task.what, float(task.value) if numeric else task.value)
         elif task.asked == "show":
             self.bench.source.show(task.patch)
         elif task.asked == "send":

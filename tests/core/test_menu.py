@@ -20,6 +20,7 @@ from lumenar.core.menu_text import (
     text_of_controls,
     text_of_modes,
 )
+from lumenar.core.roles import Role, role_of
 
 TELEVISION = """
 Picture
@@ -335,3 +336,36 @@ def test_a_renamed_control_is_renamed_wherever_it_is_named(menu):
         renamed(menu, "Picture > Light", "Picture > Tone")
     with pytest.raises(MenuError, match="no entry"):
         renamed(menu, "Picture > Lamp", "Picture > Tone")
+
+
+def test_what_a_control_is_for_is_said_in_round_brackets_and_comes_back():
+    text = """Picture
+  Tone: 1.8 | 2.2* | 2.4 (tone)
+  Shadows: 0..4 = 0 (shadows)
+  White
+    Red gain: 0..100 = 50 (red gain)
+    Blue offset: -20..20 = 0 (blue offset)
+    Points: 5 10.5 100 x Red Green Blue -50..50 = 0 (white)
+  Colours: Red Cyan x Hue Saturation Lightness -20..20 = 0 (colours)
+  Mixer: Yellow x Red Green Blue 0..100 = 50 (colours)"""
+    controls = controls_from(text)
+    roles = {c.path.removeprefix("Picture > "): c.role for c in controls}
+    assert roles["White > Points > 10.5 > Green"] == "green at 10.5 %" and roles["Colours > Cyan > Hue"] == "cyan hue"
+    assert roles["Mixer > Yellow > Green"] == "green in yellow" and roles["White > Red gain"] == "red gain"
+    assert role_of("green at 10.5 %") == Role("point", 1, level=0.105)
+    assert role_of("green in yellow") == Role("mix", 1, "yellow") and role_of("cyan hue") == Role("hue", axis="cyan")
+    assert text_of_controls(Menu(modes_from("Film"), controls)) == text
+
+
+@pytest.mark.parametrize(
+    "role", ["red", "gain", "violet hue", "red at 0 %", "red at 140 %", "red in violet", "red gain 2"]
+)
+def test_what_nobody_understands_is_no_role(role):
+    assert role_of(role) is None
+    with pytest.raises(MenuError, match="role is unknown"):
+        Menu(modes_from("Film"), (Control("A", "slider", role=role),))
+
+
+def test_the_note_of_a_table_fits_a_table_only():
+    with pytest.raises(MenuError, match="note of a table"):
+        controls_from("Hue 0..100 = 50 (colours)")

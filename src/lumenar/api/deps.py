@@ -13,6 +13,7 @@ from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
 from lumenar.service.instruments import Corrector
 from lumenar.service.reread import Reread
+from lumenar.service.tuning_bench import Tuner
 
 
 def application(request: Request) -> Application:
@@ -38,6 +39,11 @@ def reread_of(request: Request) -> Reread:
 def free_run(request: Request) -> FreeRun:
     """Who lets its meter run free."""
     return request.app.state.free  # type: ignore[no-any-return]
+
+
+def tuner(request: Request) -> Tuner:
+    """Who carries tunings out on it."""
+    return request.app.state.tuner  # type: ignore[no-any-return]
 
 
 class PreconditionError(Exception):

@@ -59,7 +59,8 @@ class ControlFields(BaseModel):
     default: float | Text | None = None
     place: Place | None = None
     scope: Scope | None = None
-    role: Literal["luminance", "white"] | None = None
+    role: Annotated[str, Field(max_length=40)] | None = None
+    """What it is for: luminance, white, tone, shadows, red gain, blue offset, green at 40 %, cyan hue, green in yellow."""
     bears: bool | None = None
     locks: dict[str, Paths] | None = None
     resets: Paths | None = None

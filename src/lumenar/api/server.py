@@ -38,6 +38,7 @@ from lumenar.api import (
     runs,
     setups,
     targets,
+    tunings,
 )
 from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
@@ -50,12 +51,14 @@ from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
 from lumenar.service.reread import Reread
+from lumenar.service.tuning_bench import Tuner
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
 PREFIX = "/api/v1"
 NOUNS = (
     reviews, displays, menus, setups, targets, runs, bench_routes, events, free, instruments, plates, imports, edition_routes,
+    tunings,
 )  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 
@@ -74,6 +77,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app = FastAPI(title="Lumenar", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.application, app.state.bench, app.state.closing = application, bench, False
     app.state.reread = Reread(application, bench)
+    app.state.tuner = Tuner(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     app.add_middleware(Guard, hosts=hosts)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
+from lumenar.core.roles import role_of
 from lumenar.core.targets import Signal
 
 Value = float | str
@@ -21,7 +22,6 @@ Scope = Literal["unit", "signal", "mode", "unknown"]
 PLACES: tuple[Place, ...] = ("unit", "host", "input")
 KINDS: tuple[Kind, ...] = ("slider", "notches", "choice", "switch")
 SCOPES: tuple[Scope, ...] = ("unit", "signal", "mode", "unknown")
-ROLES = ("luminance", "white")
 WORDS = ("promise", "note", "evidence", "route", "only")
 """What is written of a control in a person's words."""
 MOST_WORDS = 300
@@ -305,7 +305,12 @@ def text_of(value: Value) -> str:
 def _fits(c: Control) -> None:
     if not c.path.strip():
         raise MenuError("a control without a name")
-    if c.kind not in KINDS or c.place not in PLACES or c.scope not in SCOPES or c.role not in (None, *ROLES):
+    if (
+        c.kind not in KINDS
+        or c.place not in PLACES
+        or c.scope not in SCOPES
+        or (c.role is not None and role_of(c.role) is None)
+    ):
         raise MenuError(f"{c.path}: kind, place, scope or role is unknown")
     for name in WORDS:
         text = getattr(c, name)

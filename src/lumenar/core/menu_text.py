@@ -14,7 +14,8 @@
 
 An indented line stands under the one above. A colon always ends the name; without it the name ends before the first number,
 mark or switch word. `*` or brackets mark the default, `|` parts values of several words. Notes in round brackets at the end:
-unit, host, input; all modes, this signal, this mode; luminance, white; no effect on accuracy; and in words of one's own
+unit, host, input; all modes, this signal, this mode; no effect on accuracy; what it sets: luminance, white, tone, shadows,
+red gain, blue offset, cyan hue, and of a whole table white or colours; and in words of one's own
 (promise: ...), (note: ...), (evidence: ...), (route: how to get there), (only: what a model must have).
 
 Modes are written apart, a line each: name, signal, target. Under one, indented, stands what is its own:
@@ -32,6 +33,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, text_of
+from lumenar.core.roles import TABLES, role_in_table, role_of
 from lumenar.core.targets import DEFAULT_TARGETS, TARGETS, Signal, TargetError, resolve
 
 
@@ -131,6 +133,8 @@ def _parts(index: int, column: int, line: str) -> tuple[str, str, dict[str, obje
             marks[kind.strip().lower()] = text.strip()
         elif word in _MARKS:
             marks |= _MARKS[word]
+        elif word == "colours" or role_of(word) is not None:
+            marks["role"] = word
         else:
             raise MenuTextError(
                 index,
@@ -159,6 +163,8 @@ def _controls(index: int, column: int, path: str, values: str, marks: Mapping[st
     def failed(reason: str) -> MenuTextError:
         return MenuTextError(index, column, reason)
 
+    if marks.get("role") == "colours" and not _TABLE.match(values):
+        raise failed("colours is the note of a table such as Red Yellow Green x Hue Saturation Lightness -50..50 = 0")
     try:
         if found := _RANGE.match(values):
             return [_slider(path, found, marks)]
@@ -170,8 +176,19 @@ def _controls(index: int, column: int, path: str, values: str, marks: Mapping[st
             points, channels = found["points"].replace("%", " ").split(), found["channels"].replace(",", " ").split()
             if inner is None:
                 raise failed(f"{found['range']!r} is not a range such as -50..50 = 0")
-            like = _slider(path, inner, marks)
-            return [replace(like, path=f"{path} > {p} > {c}", group=path) for p in points for c in channels]
+            table = str(marks.get("role") or "")
+            like = _slider(path, inner, {**marks, "role": None} if table in TABLES else marks)
+            return [
+                replace(
+                    like, path=f"{path} > {p} > {c}", group=path,
+                    role=role_in_table(table, p, c) if table in TABLES else like.role,
+                )
+                for p in points for c in channels
+            ]  # fmt: skip
+        if marks.get("role") == "colours":
+            raise failed(
+                "colours is the note of a table such as Red Yellow Green x Hue Saturation Lightness -50..50 = 0"
+            )
         return [_choice(path, values, marks, failed)]
     except MenuTextError:
         raise
@@ -377,12 +394,13 @@ def text_of_controls(menu: Menu) -> str:
             continue
         told.add(c.group)
         *above, name = (c.path if whole is None else c.group).split(" > ")
+        marked = c if whole is None else replace(c, role=_table_role(menu, c.group))
         keep = 0
         while keep < min(len(above), len(heads)) and above[keep] == heads[keep]:
             keep += 1
         lines += ["  " * i + above[i] for i in range(keep, len(above))]
         heads = above
-        lines.append("  " * len(above) + f"{name}: {whole or _values_text(c)}{_marks_text(c)}")
+        lines.append("  " * len(above) + f"{name}: {whole or _values_text(c)}{_marks_text(marked)}")
     for c in menu.controls:
         lines += [f"{c.path} = {value} locks {', '.join(paths)}" for value, paths in c.locks.items()]
         if c.resets:
@@ -399,9 +417,23 @@ def _table_text(menu: Menu, group: str) -> str | None:
         return None
     points, channels = (list(dict.fromkeys(e[i] for e in ends)) for i in (0, 1))
     like = cells[0]
-    if [[p, c] for p in points for c in channels] != ends or any(replace(c, path=like.path) != like for c in cells):
+    if [[p, c] for p in points for c in channels] != ends:
+        return None
+    if any(replace(c, path=like.path, role=None) != replace(like, role=None) for c in cells):
+        return None
+    if _table_role(menu, group) is None and any(c.role for c in cells):
         return None
     return f"{' '.join(points)} x {' '.join(channels)} {_values_text(like)}"
+
+
+def _table_role(menu: Menu, group: str) -> str | None:
+    """What a table is for, None where its cells do not all say the same."""
+    cells = [c for c in menu.controls if c.group == group]
+    ends = [c.path.removeprefix(f"{group} > ").split(" > ") for c in cells]
+    for table in TABLES:
+        if all(c.role is not None and c.role == role_in_table(table, *e) for c, e in zip(cells, ends, strict=True)):
+            return table
+    return cells[0].role if len({c.role for c in cells}) == 1 else None
 
 
 def _values_text(c: Control) -> str:

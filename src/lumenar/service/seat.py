@@ -13,7 +13,7 @@ from lumenar.service.errors import ConflictError
 log = logging.getLogger("lumenar.bench")
 
 
-Occupying = Literal["run", "free", "correction", "reread"]
+Occupying = Literal["run", "free", "correction", "reread", "tuning"]
 
 
 class Job(Protocol):

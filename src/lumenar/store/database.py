@@ -12,7 +12,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from lumenar.store import checksum
-from lumenar.store.unit_file_menu import evened, menu_of_unit_file
+from lumenar.store.unit_file_menu import evened, menu_of_unit_file, with_channels
 
 
 class StoreError(OSError):
@@ -112,6 +112,7 @@ def install(connection: sqlite3.Connection) -> None:
     checksum.install(connection)
     connection.create_function("menu_of_unit_file", 1, menu_of_unit_file, deterministic=True)
     connection.create_function("evened", 1, evened, deterministic=True)
+    connection.create_function("with_channels", 2, with_channels, deterministic=True)
 
 
 def migrate(connection: sqlite3.Connection, path: Path | None = None) -> None:

@@ -1,4 +1,4 @@
-"""For migration 5 alone: the menu in a unit file as it was stored then. It stays as it is whatever becomes of menus later."""
+"""For migrations 5 and 8 alone: what a unit file said of a menu then. It stays as it is whatever becomes of menus later."""
 
 from __future__ import annotations
 
@@ -35,3 +35,14 @@ def menu_of_unit_file(text: str) -> str:
 def evened(document: str) -> str:
     """A JSON document's text such that equal documents have equal texts: keys in order, 80 as 80.0."""
     return json.dumps(json.loads(document, parse_int=float), sort_keys=True)
+
+
+def with_channels(document: str, file: str) -> str:
+    """A menu's document (migration 8) in which controls that set white say of which channel and end, as the unit file has it."""
+    of_file = {c["path"]: c for c in json.loads(file)["controls"]}
+    menu = json.loads(document)
+    for entry in menu["controls"]:
+        c = of_file.get(entry["path"], {})
+        if entry.get("role") == "white" and c.get("channel") and c.get("effect") in ("gain", "offset"):
+            entry["role"] = f"{c['channel']} {c['effect']}"
+    return json.dumps(menu, sort_keys=True)

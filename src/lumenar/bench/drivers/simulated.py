@@ -22,6 +22,7 @@ from lumenar.bench.simulated.meter import (
     SPECTRORADIOMETER,
 )
 from lumenar.bench.simulated.meter import Fault as FaultKey
+from lumenar.bench.simulated.unit_file import Control as UnitControl
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
 from lumenar.core.menu import Control, Menu, Mode, Panel
 
@@ -90,13 +91,26 @@ def menu_of(unit: UnitFile) -> Menu:
     controls = tuple(
         Control(
             c.path, c.kind, c.minimum, c.maximum, c.step, tuple(c.choices), c.default,
-            place="host" if c.path.startswith("Host > ") else "unit", scope=c.scope, role=c.role,
+            place="host" if c.path.startswith("Host > ") else "unit", scope=c.scope, role=_role(c), group=c.group,
+            promise=c.promise, route=c.route,
             locks={value: tuple(paths) for value, paths in c.locks.items()}, resets=tuple(c.resets),
         )
         for c in unit.controls
     )  # fmt: skip
     modes = tuple(Mode(m.name, m.signal, m.target, dict(m.defaults), tuple(m.locks)) for m in unit.modes)
     return Menu(modes, controls, unit.mode_path)
+
+
+def _role(c: UnitControl) -> str | None:
+    """What a reviewer would say that a control is for."""
+    if c.role == "white" and c.effect == "point":
+        return f"{c.channel} at {100 * (c.level or 0):g} %"
+    if c.role == "white" and c.channel is not None:
+        return f"{c.channel} {'offset' if c.effect == 'offset' else 'gain'}"
+    if c.role == "colour":
+        what = {"hue": "hue", "axis_saturation": "saturation", "axis_lightness": "lightness"}.get(c.effect)
+        return f"{c.axis} {what}" if what else f"{c.channel} in {c.axis}"
+    return c.role
 
 
 class StandIn:

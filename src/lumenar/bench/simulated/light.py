@@ -9,7 +9,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
-from lumenar.bench.simulated.unit_file import Band, Behaviour, Control, Mode, UnitFile
+from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
+from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Mode, UnitFile
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS
@@ -149,12 +150,29 @@ class SimulatedUnit:
         mode = self.mode
         if mode.headroom:
             V = V / HEADROOM
+        if lift := sum(self._moved(c, v) for c, v in self._controls("shadow")):
+            V = shadows_lifted(V, lift)
         if mode.curve_table is not None:
             x, y = zip(*mode.curve_table, strict=True)
             V = np.asarray(np.interp(V, np.asarray(x), np.asarray(y)), float)
-        if mode.curve == "srgb":
-            return transfer.srgb(V)
-        return transfer.power(V, mode.gamma if mode.gamma is not None else 1.0)
+        light = transfer.srgb(V) if mode.curve == "srgb" else transfer.power(V, mode.gamma or 1.0)
+        for control, value in self._controls("tone"):
+            default = self._default(control)
+            steeper = number_of(control, value) - number_of(control, default)
+            if steeper and control.by_choice:
+                steeper = number_of(control, value) / number_of(control, default) - 1
+            if steeper:
+                # The mode's own curve stands at the mode's default.
+                light = np.power(np.clip(light, 0, None), 1 + steeper)
+        return np.asarray(light, float)
+
+    def _default(self, control: Control) -> ControlValue:
+        """What a control ships with in the present mode."""
+        return self.mode.defaults.get(control.path, control.default)
+
+    def _moved(self, control: Control, value: ControlValue) -> float:
+        """How far a control is from what the mode ships with, in what it does."""
+        return number_of(control, value) - number_of(control, self._default(control))
 
     def _to_native(self) -> Array:
         """Matrix from the mode's linear RGB to linear native channels."""
@@ -195,8 +213,13 @@ class SimulatedUnit:
         V = np.round(np.clip(np.asarray(rgb, float), 0, HEADROOM if self.mode.headroom else 1) * top) / top
         if self._matrix is None:
             self._matrix = self._to_native().T
-        linear = np.clip(self._curve(V) @ self._matrix, 0, 1)
+        asked = self._curve(V)
+        if axes := [pair for effect in ON_AXES for pair in self._controls(effect)]:
+            asked = turned(asked, axes)
+        linear = np.clip(asked @ self._matrix, 0, 1)
         encoded = np.power(linear, 1 / light.native_gamma)
+        if points := self._controls("point"):
+            encoded = pointed(encoded, points)
         # Black stays black: an offset lifts from the first step on.
         encoded = np.where(V.max(axis=-1, keepdims=True) > 0, self._gains(encoded), encoded)
         steps = 2**light.panel_bits - 1

@@ -123,28 +123,59 @@ class Behaviour(_Strict):
         return self
 
 
+Channel = Literal["red", "green", "blue"]
+Axis = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]
+Effect = Literal[
+    "luminance", "contrast", "gain", "offset", "saturation", "profile", "tone", "shadow", "point", "hue", "axis_saturation",
+    "axis_lightness", "mix", "none",
+]  # fmt: skip
+AMOUNT: dict[str, float] = {
+    "tone": 1.0, "shadow": 0.02, "point": 0.0012, "hue": 0.006, "axis_saturation": 0.005, "axis_lightness": 0.004, "mix": 0.003,
+}  # fmt: skip
+"""What one step does where the file does not say it (docs/unit-file.md)."""
+ON_AXES = ("hue", "axis_saturation", "axis_lightness", "mix")
+
+
 class Control(_Strict):
     """One menu entry. `effect` is what it does on the light path; `role` is what a reviewer knows it to be for: the luminance
-    control, of which there is one, or one of those that set white."""
+    control, of which there is one, one of those that set white, the curve, the shadows or the colours."""
 
     path: Name
-    kind: Literal["slider", "choice", "switch"]
+    kind: Literal["slider", "notches", "choice", "switch"]
     minimum: Sane = 0
     maximum: Sane = 100
     step: Positive = 1
     choices: list[Name] = []
     default: float | str
     scope: Literal["unit", "signal", "mode"] = "mode"
-    role: Literal["luminance", "white"] | None = None
-    effect: Literal["luminance", "contrast", "gain", "offset", "saturation", "profile", "none"] = "none"
-    channel: Literal["red", "green", "blue"] | None = None
+    role: Literal["luminance", "white", "tone", "shadows", "colour"] | None = None
+    effect: Effect = "none"
+    channel: Channel | None = None
+    axis: Axis | None = None
+    level: Annotated[float, Field(gt=0, le=1)] | None = None
+    reach: Annotated[float, Field(gt=0, le=1)] = 0.1
+    amount: Annotated[float, Field(ge=-10, le=10)] | None = None
+    by_choice: dict[str, Sane] = {}
     table: Table | None = None
     locks: dict[str, list[str]] = {}
     resets: list[str] = []
+    group: Annotated[str, Field(max_length=80)] = ""
+    promise: Annotated[str, Field(max_length=300)] = ""
+    route: Annotated[str, Field(max_length=300)] = ""
+
+    @property
+    def numeric(self) -> bool:
+        """Whether its values are numbers, or notches that are counted."""
+        return self.kind in ("slider", "notches")
+
+    @property
+    def per_step(self) -> float:
+        """What one step does."""
+        return AMOUNT.get(self.effect, 0.0) if self.amount is None else self.amount
 
     @model_validator(mode="after")
     def _consistent(self) -> Control:
-        if self.kind == "slider":
+        if self.numeric:
             if self.minimum >= self.maximum:
                 raise ValueError(f"minimum {self.minimum:g} is not below maximum {self.maximum:g}")
             self.check(self.default)
@@ -152,8 +183,25 @@ class Control(_Strict):
             raise ValueError(f"default {self.default!r} is not among the choices {self.choices}")
         elif self.kind == "switch" and self.default not in ("on", "off"):
             raise ValueError(f"default {self.default!r} of a switch must be 'on' or 'off'")
-        if self.effect in ("gain", "offset") and self.channel is None:
+        if self.effect in ("gain", "offset", "point", "mix") and self.channel is None:
             raise ValueError(f"a control with the effect {self.effect!r} needs a channel")
+        if self.effect in ON_AXES and self.axis is None:
+            raise ValueError(f"a control with the effect {self.effect!r} needs an axis")
+        if self.effect == "point" and self.level is None:
+            raise ValueError("a point of a table needs a level")
+        if self.effect in ("point", *ON_AXES) and not self.numeric:
+            raise ValueError(f"a control with the effect {self.effect!r} has numbers or notches")
+        self._known_effect()
+        return self
+
+    def _known_effect(self) -> None:
+        """ValueError where the effect's numbers make no sense."""
+        if self.effect in ("tone", "shadow") and not self.numeric:
+            allowed = self.choices if self.kind == "choice" else ["on", "off"]
+            if set(self.by_choice) != set(allowed):
+                raise ValueError(f"by_choice must give a number for each of {allowed}")
+        if self.effect == "tone" and any(not 0.2 <= g <= 5 for g in self.by_choice.values()):
+            raise ValueError("by_choice of a curve control gives gammas between 0.2 and 5")
         if self.effect == "gain" and self.table is not None and len(self.table) < 2:
             raise ValueError("the table of a gain needs at least two points")
         if self.effect == "gain" and any(not 0 <= y <= 4 for _, y in self.table or ()):
@@ -163,14 +211,13 @@ class Control(_Strict):
         if self.effect == "profile" and self.kind != "switch":
             raise ValueError("a profile is switched on or off, so its control is a switch")
         if self.effect == "luminance":
-            if self.kind != "slider":
+            if not self.numeric:
                 raise ValueError("a luminance control is a slider")
             check_table(self.table or [], "table", self.minimum, self.maximum)
-        return self
 
     def check(self, value: float | str) -> None:
         """Raise ValueError where the control cannot take the value."""
-        if self.kind == "slider":
+        if self.numeric:
             if not isinstance(value, int | float):
                 raise ValueError(f"{self.path} takes a number, not {value!r}")
             if isinstance(value, bool):

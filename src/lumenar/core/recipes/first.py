@@ -11,6 +11,7 @@ import numpy as np
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.numbers import kelvin
+from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import Score, rank, tied
 
 TABLE_CD_M2 = (80.0, 120.0, 160.0, 200.0)
@@ -157,7 +158,7 @@ def _leave(path: str, value: float | str, role: str, best: Candidate, menu: Menu
     shown = f"{value:g}" if isinstance(value, int | float) else str(value)
     if path in menu.locked.get(best.mode, ()):
         return RecipeStep("leave", path, shown, f"Locked in {best.mode}.")
-    if role == "white":
+    if sets_white(role):
         white = best.analyses.get("white_black")
         cct, error = (white.scalar("cct_k"), white.scalar("white_de2000")) if white else (None, None)
         if cct is not None and error is not None:

@@ -3,8 +3,9 @@ problem and the attempts so far, so that a session that was cut off goes on wher
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
@@ -152,3 +153,30 @@ def steps_of(control: Control) -> Array:
 def nearest(values: Array, wanted: float) -> float:
     """The value among values (n,) that lies nearest."""
     return float(values[np.abs(values - wanted).argmin()])
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A question by all that its answer follows from."""
+
+    key: Hashable
+    make: Callable[[], Proposal | Done] = field(compare=False)
+
+
+@lru_cache(maxsize=512)
+def _answered(asked: _Asked) -> Proposal | Done:
+    return asked.make()
+
+
+def remembered(
+    kind: str, controls: Sequence[Control], target: Target, noise: Noise, values: Mapping[str, Value],
+    attempts: Sequence[Attempt], make: Callable[[], Proposal | Done], *more: Hashable,
+) -> Proposal | Done:  # fmt: skip
+    """What `make` gives, computed once for the same controls, target, noise, values and attempts: what goals and stages that are
+    over ended with is asked for at every step. more: what else it follows from."""
+    key = (
+        kind, tuple((c.path, c.minimum, c.maximum, c.step, c.choices, c.role) for c in controls), target.key, noise,
+        tuple((c.path, values.get(c.path)) for c in controls),
+        tuple((a.stage, tuple(a.values.items()), a.patches, a.XYZ.tobytes()) for a in attempts), more,
+    )  # fmt: skip
+    return _answered(_Asked(key, make))

@@ -25,6 +25,8 @@ point does at its own."""
 GOOD = 0.3
 """dE2000 under which a point is left alone when all are gone over once more."""
 COST = 0.01
+LIGHT = 0.5
+"""What the luminance of a level counts beside its balance."""
 STAGES = ("read", "bright to dark", "once over")
 
 
@@ -204,17 +206,30 @@ class _Course:
             rise = np.log(np.maximum((self.wanted - self.K) @ self.inverse, 1e-9)) - self.logs
         rise = np.nan_to_num(rise)
         table = np.array(self.x[-1])
-        for c in range(3):
-            mine = [i for i in free if self.p.points[i].controls[c] is not None]
-            if not mine:
-                continue
-            controls = [self.p.points[i].controls[c] for i in mine]
-            low = np.array([k.minimum / (k.maximum - k.minimum) for k in controls if k]) - table[mine, c]
-            high = np.array([k.maximum / (k.maximum - k.minimum) for k in controls if k]) - table[mine, c]
-            # Every move costs a little, so that what changes nothing is left alone.
-            A = np.vstack([self.kernel[:, mine], COST * np.eye(len(mine))])
-            b = np.concatenate([rise[:, c], np.zeros(len(mine))])
-            table[mine, c] += lsq_linear(A, b, (np.minimum(low, -1e-9), np.maximum(high, 1e-9))).x
+        mine = [(i, c) for i in free for c in range(3) if self.p.points[i].controls[c] is not None]
+        if not mine:
+            return table
+        # Log amounts (n, 3) by what each control adds, as balance and luminance of each level: where a range does not reach
+        # both, balance is what shows.
+        effect = np.zeros((len(mine), *rise.shape))
+        for k, (i, c) in enumerate(mine):
+            effect[k, :, c] = self.kernel[:, i]
+        shares = self.P[:, 1] / self.P[:, 1].sum()
+        parts = np.array([LIGHT * shares, [1.0, -1.0, 0.0], [0.0, -1.0, 1.0]])
+        A = np.einsum("knc,pc->pnk", effect, parts).reshape(-1, len(mine))
+        b = np.einsum("nc,pc->pn", rise, parts).ravel()
+        controls = [c for c in (self.p.points[i].controls[c] for i, c in mine) if c is not None]
+        spans = np.array([c.maximum - c.minimum for c in controls])
+        now = np.array([table[i, c] for i, c in mine])
+        low = np.minimum(np.array([c.minimum for c in controls]) / spans - now, -1e-9)
+        high = np.maximum(np.array([c.maximum for c in controls]) / spans - now, 1e-9)
+        # Every move costs a little, so that what changes nothing is left alone.
+        A, b = np.vstack([A, COST * np.eye(len(mine))]), np.concatenate([b, np.zeros(len(mine))])
+        moved = np.linalg.lstsq(A, b, rcond=None)[0]
+        if ((moved < low) | (moved > high)).any():
+            moved = lsq_linear(A, b, (low, high), tol=1e-4).x
+        for (i, c), d in zip(mine, moved, strict=True):
+            table[i, c] += d
         return table
 
     def point(self, stage: str, i: int) -> Proposal | None:

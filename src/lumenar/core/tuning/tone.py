@@ -16,7 +16,7 @@ from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposa
 LEVELS = (0.0, 0.03, 0.06, 0.1, 0.2, 0.3, 0.45, 0.6, 0.75, 0.9, 1.0)
 GREYS = tuple(Patch((v, v, v)) for v in LEVELS)
 NEAR_BLACK = 0.1
-MOST_VALUES = 12
+MOST_VALUES = 5
 """A control with more values than these is bisected, one with fewer is tried whole."""
 CLOSE = 0.1
 """RMS in L* by which two choices cannot be told apart."""
@@ -83,9 +83,12 @@ class Tone:
         for end in (grid[0], grid[-1]):
             if float(end) not in own:
                 return float(end)
-        # By the mean error: where it changes its sign the best lies between.
+        # By the error where the control's ends differ: where it changes its sign the best lies between.
         tried = sorted(float(v) for v in own)
-        mean = [float(self.errors(own[v])[1:-1].mean()) for v in tried]
+        moves = np.abs(self.errors(own[float(grid[-1])]) - self.errors(own[float(grid[0])]))[1:-1]
+        if moves.max() < CLOSE:
+            return None
+        mean = [float(np.average(self.errors(own[v])[1:-1], weights=moves)) for v in tried]
         best = min(range(len(tried)), key=lambda i: abs(mean[i]))
         for i in (best - 1, best):
             if 0 <= i < len(tried) - 1 and mean[i] * mean[i + 1] < 0 and abs(mean[best]) > CLOSE:

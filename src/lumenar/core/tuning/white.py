@@ -12,7 +12,18 @@ import numpy as np
 from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Target
-from lumenar.core.tuning.base import MODEL_SHARE, USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, white_error
+from lumenar.core.tuning.base import (
+    MODEL_SHARE,
+    USUAL,
+    Array,
+    Attempt,
+    Done,
+    Noise,
+    Proposal,
+    Suspicion,
+    remembered,
+    white_error,
+)
 from lumenar.core.tuning.channels import GUESS, Channel, Fitted, Primaries, fit, primaries_of
 
 WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
@@ -59,7 +70,10 @@ class TwoPoints:
         """Stage after stage; Done with the best values of each."""
         values, reasons, unreached = dict(self.values), [], False
         for stage in self.stages():
-            following = self._stage(stage, values, attempts).propose()
+            at = self._stage(stage, values, attempts)
+            moved = [c.control for c in (*self.gains, *self.offsets)]
+            seen = at.attempts if at.first is None else (at.first, *at.attempts)
+            following = remembered(stage, moved, self.target, self.noise, values, seen, at.propose, at.earlier)
             if isinstance(following, Proposal):
                 return following
             values.update(following.values)

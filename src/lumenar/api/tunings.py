@@ -1,0 +1,125 @@
+"""Routes of tunings: the search for better settings, attempt by attempt, and what its result is worth."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+
+from lumenar.api.deps import application, bench_of, tuner
+from lumenar.api.models import Created, Id, TargetKey, Text
+from lumenar.core.typed import Form
+from lumenar.service import tunings, worth
+from lumenar.service.tunings import GoalChoice, TuningView, Wish
+from lumenar.service.worth import Worth
+
+router = APIRouter()
+
+
+class NewTuning(BaseModel):
+    """What is to be tuned."""
+
+    setup: Id
+    goals: Annotated[list[Text], Field(max_length=10)] = []
+    luminance: float | None = None
+    target: TargetKey | None = None
+
+
+class NewState(BaseModel):
+    """working: go on; paused: stand still; stopped: end it with the best state restored."""
+
+    state: Literal["working", "paused", "stopped"]
+
+
+class TypedReadings(BaseModel):
+    """The readings of one attempt as a person typed them, a patch each."""
+
+    form: Form
+    texts: Annotated[list[Text], Field(min_length=1, max_length=60)]
+
+
+class Seen(BaseModel):
+    """Whether the control stood where the reading says it did."""
+
+    as_it_seems: bool
+
+
+class ResultName(BaseModel):
+    """What the result is called as a setup."""
+
+    name: Text
+
+
+class From(BaseModel):
+    """The attempt to go on from."""
+
+    number: Id
+
+
+@router.get("/reviews/{review}/setups/{setup}/goals")
+def goals(request: Request, review: Id, setup: Id) -> list[GoalChoice]:
+    """What of a setup can be tuned."""
+    return tunings.choices(application(request), review, setup)
+
+
+@router.get("/reviews/{review}/tunings")
+def list_tunings(request: Request, review: Id) -> list[TuningView]:
+    """The tunings of a review, the newest first."""
+    return tunings.listed(application(request), review)
+
+
+@router.post("/reviews/{review}/tunings", status_code=201)
+def start_tuning(request: Request, review: Id, new: NewTuning) -> Created:
+    """Begin a tuning of a setup."""
+    return Created(id=tuner(request).start(review, new.setup, Wish(new.goals, new.luminance, new.target)))
+
+
+@router.get("/tunings/{tuning}")
+def get_tuning(request: Request, tuning: Id) -> TuningView:
+    """A tuning with what comes next in it."""
+    return tunings.view(application(request), tuning)
+
+
+@router.put("/tunings/{tuning}/state")
+def steer_tuning(request: Request, tuning: Id, new: NewState) -> TuningView:
+    """Pause a tuning, go on with it, or end it."""
+    if new.state == "working":
+        return tuner(request).resume(tuning)
+    return tuner(request).halt(tuning, new.state)
+
+
+@router.post("/tunings/{tuning}/attempts/{number}", status_code=201)
+def type_attempt(request: Request, tuning: Id, number: Id, typed: TypedReadings) -> TuningView:
+    """The next attempt as a person entered and read it."""
+    return tunings.typed_in(application(request), tuning, number, typed.form, typed.texts)
+
+
+@router.put("/tunings/{tuning}/attempts/{number}/entered")
+def answer_question(request: Request, tuning: Id, number: Id, seen: Seen) -> TuningView:
+    """What really stood there at an attempt that was asked about."""
+    return tunings.answer(application(request), tuning, number, seen.as_it_seems)
+
+
+@router.put("/tunings/{tuning}/from")
+def go_back(request: Request, tuning: Id, place: From) -> TuningView:
+    """Go on from an earlier attempt."""
+    return tunings.go_back(application(request), tuning, place.number)
+
+
+@router.post("/tunings/{tuning}/result", status_code=201)
+def keep_result(request: Request, tuning: Id, named: ResultName) -> Created:
+    """Keep what was found as a setup."""
+    return Created(id=tunings.keep(application(request), tuning, named.name))
+
+
+@router.post("/tunings/{tuning}/proof", status_code=201)
+def prove(request: Request, tuning: Id) -> Created:
+    """Measure the result, and what it began from where that is not fresh."""
+    return Created(id=worth.prove(application(request), bench_of(request), tuning))
+
+
+@router.get("/tunings/{tuning}/worth")
+def get_worth(request: Request, tuning: Id, purpose: Text = "colour_work") -> Worth:
+    """What the result is worth."""
+    return worth.worth(application(request), tuning, purpose)

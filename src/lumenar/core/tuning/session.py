@@ -1,0 +1,254 @@
+"""A whole tuning: one goal after another, in the order in which they do not spoil one another. Pure like the solvers: what comes
+next follows from the plan and the attempts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from lumenar.core.menu import Control, Menu, Mode, Value
+from lumenar.core.roles import Role, role_of
+from lumenar.core.targets import Target
+from lumenar.core.tuning.base import USUAL, Attempt, Done, Noise, Problem, Proposal, Suspicion, remembered
+from lumenar.core.tuning.channels import Channel, primaries_of
+from lumenar.core.tuning.luminance import CLOSE, Luminance
+from lumenar.core.tuning.points import ManyPoints, Point
+from lumenar.core.tuning.tone import Tone
+from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE, TwoPoints
+
+GOALS = ("tone", "luminance", "white", "points")
+"""What can be tuned, in the order in which it is: the curve bends white, white costs light, points stand on white."""
+AGAIN = "luminance again"
+TITLES = {
+    "tone": "Curve", "luminance": "Luminance", "white": "White", "points": "White, point by point",
+    AGAIN: "Luminance once more",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Tried:
+    """An attempt with the goal it was made for."""
+
+    goal: str
+    attempt: Attempt
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What is wanted of a mode. values: of all its controls that are known, as it begins; luminance: of white in cd/m2, None
+    where it is to stay; ladder: values of the luminance control with what they gave in an earlier run."""
+
+    menu: Menu
+    mode: Mode
+    values: Mapping[str, Value]
+    goals: tuple[str, ...]
+    target: Target
+    luminance: float | None = None
+    noise: Noise = USUAL
+    ladder: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Step:
+    """The next attempt: its goal, what to try, and all values as they are to stand."""
+
+    goal: str
+    proposal: Proposal
+    values: Mapping[str, Value]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """How a goal ended, in one sentence. skipped: nothing could be tried."""
+
+    goal: str
+    reason: str
+    unreached: bool = False
+    skipped: bool = False
+
+
+@dataclass(frozen=True)
+class Finished:
+    """The values that all goals ended with, and how each ended."""
+
+    values: Mapping[str, Value]
+    outcomes: tuple[Outcome, ...]
+
+
+def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]:
+    """The controls of some kinds that can be set now, as they stand in the menu."""
+    found = ((c, role_of(c.role)) for c in plan.menu.controls)
+    return [
+        (c, r)
+        for c, r in found
+        if r is not None and r.kind in kinds and c.path in plan.values
+        and plan.menu.why_locked(plan.values, plan.mode, c.path) is None
+    ]  # fmt: skip
+
+
+def possible(plan: Plan) -> dict[str, str]:
+    """By goal why it cannot be tuned; empty where it can."""
+    return {g: p if isinstance(p := _problem(plan, g, plan.values, ()), str) else "" for g in GOALS}
+
+
+def following(plan: Plan, tried: Sequence[Tried]) -> Step | Finished:
+    """What comes next after what was tried."""
+    values = dict(plan.values)
+    outcomes: list[Outcome] = []
+    for goal in _order(plan):
+        own = [t.attempt for t in tried if t.goal == goal]
+        problem = _problem(plan, goal, values, tried)
+        if isinstance(problem, str):
+            if problem:
+                outcomes.append(Outcome(goal, problem, skipped=True))
+            continue
+        end = _proposed(plan, goal, problem, values, own)
+        if isinstance(end, Proposal):
+            return Step(goal, end, {**values, **end.values})
+        values.update(end.values)
+        outcomes.append(Outcome(goal, end.reason, end.unreached))
+    return Finished(values, tuple(outcomes))
+
+
+def suspect(plan: Plan, tried: Sequence[Tried]) -> Suspicion | None:
+    """Whether the last attempt is rather explained by a wrong entry."""
+    if not tried:
+        return None
+    goal, values = tried[-1].goal, dict(plan.values)
+    for g in _order(plan):
+        problem = _problem(plan, g, values, tried)
+        if isinstance(problem, str):
+            continue
+        own = [t.attempt for t in tried if t.goal == g]
+        if g == goal:
+            return problem.suspect(own)
+        end = _proposed(plan, g, problem, values, own)
+        if isinstance(end, Done):
+            values.update(end.values)
+    return None
+
+
+def _proposed(
+    plan: Plan, goal: str, problem: Problem, values: Mapping[str, Value], own: Sequence[Attempt]
+) -> Proposal | Done:  # fmt: skip
+    if goal in ("white", AGAIN, "luminance"):
+        # White remembers its own stages, and luminance costs nothing.
+        return problem.propose(own)
+    kinds = ("tone", "shadows") if goal == "tone" else ("point",)
+    controls = [c for c, _ in controls_for(plan, kinds)]
+    known = problem.primaries if isinstance(problem, ManyPoints) else None
+    return remembered(goal, controls, plan.target, plan.noise, values, own, lambda: problem.propose(own), known)
+
+
+def figure(plan: Plan, one: Tried) -> float:
+    """How far an attempt is from what its goal wants; NaN where it does not tell alone."""
+    problem = _problem(plan, one.goal, {**plan.values, **one.attempt.values}, (one,))
+    try:
+        return float("nan") if isinstance(problem, str) else problem.figure(one.attempt)
+    except (ValueError, IndexError):
+        return float("nan")
+
+
+def _order(plan: Plan) -> tuple[str, ...]:
+    goals = tuple(g for g in GOALS if g in plan.goals)
+    spent = any(g in goals for g in ("white", "points"))
+    return (*goals, AGAIN) if "luminance" in goals and spent and plan.luminance is not None else goals
+
+
+def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence[Tried]) -> Problem | str:
+    """The problem of a goal with the values that those before it ended with; a sentence why there is none, empty where nothing
+    needs to be said."""
+    now = Plan(plan.menu, plan.mode, values, plan.goals, plan.target, plan.luminance, plan.noise, plan.ladder)
+    if goal == "tone":
+        return _tone(now)
+    if goal == "luminance":
+        return _luminance(now, plan.ladder)
+    if goal == AGAIN:
+        return _again(now, tried)
+    return _white(now) if goal == "white" else _points(now, tried)
+
+
+def _tone(plan: Plan) -> Problem | str:
+    found = controls_for(plan, ("tone", "shadows"))
+    if not found:
+        return "No control of the menu is said to set the curve."
+    ordered = sorted(found, key=lambda pair: pair[1].kind != "tone")
+    return Tone(
+        tuple(c for c, _ in ordered), plan.target, {c.path: plan.values[c.path] for c, _ in ordered}, plan.noise
+    )
+
+
+def _luminance(plan: Plan, ladder: tuple[tuple[float, float], ...]) -> Problem | str:
+    control = plan.menu.luminance_control
+    if plan.luminance is None:
+        return "No luminance is wanted."
+    if control is None or control.path not in plan.values or not control.numeric:
+        return "No control of the menu is said to set the luminance of white."
+    if reason := plan.menu.why_locked(plan.values, plan.mode, control.path):
+        return f"{reason}."
+    return Luminance(control, plan.luminance, float(plan.values[control.path]), plan.noise, ladder)
+
+
+def _again(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+    """Luminance once more, where white has cost some: from what the first time gave, moved to what white has now."""
+    first = [t.attempt for t in tried if t.goal == "luminance"]
+    later = [t.attempt for t in tried if t.goal in ("white", "points", AGAIN)]
+    whites = [a.of(WHITE)[1] for a in later if _stands(plan, a)]
+    seen = [float(Y) for Y in whites if np.isfinite(Y)]
+    problem = _luminance(plan, ())
+    if isinstance(problem, str) or not isinstance(problem, Luminance):
+        return ""
+    begun = any(t.goal == AGAIN for t in tried)
+    if not begun and seen and plan.luminance and abs(seen[-1] / plan.luminance - 1) <= CLOSE:
+        return ""
+    path = problem.control.path
+    ladder = tuple((float(a.values[path]), float(a.of(WHITE)[1])) for a in first if np.isfinite(a.of(WHITE)[1]))
+    known = dict(ladder) if len({v for v, _ in ladder}) >= 2 else dict(plan.ladder)
+    return Luminance(problem.control, problem.wanted, problem.start, plan.noise, tuple(known.items()))
+
+
+def _white(plan: Plan) -> Problem | str:
+    found = controls_for(plan, ("gain", "offset"))
+    gains, offsets = (
+        tuple(Channel(c, r.channel) for c, r in found if r.kind == kind and r.channel is not None and c.numeric)
+        for kind in ("gain", "offset")
+    )
+    if not gains and not offsets:
+        return "No control that is free is said to set a channel's gain or offset."
+    values = {c.control.path: plan.values[c.control.path] for c in (*gains, *offsets)}
+    return TwoPoints(gains, offsets, plan.target, values, plan.noise)
+
+
+def _points(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+    found = controls_for(plan, ("point",))
+    by_level: dict[float, list[Control | None]] = {}
+    for c, r in found:
+        if r.level is not None and r.channel is not None and c.numeric:
+            by_level.setdefault(r.level, [None, None, None])[r.channel] = c
+    if len(by_level) < 2:
+        return "No control that is free is said to be a point of a white balance table."
+    points = tuple(Point(level, (row[0], row[1], row[2])) for level, row in sorted(by_level.items()))
+    values = {c.path: plan.values[c.path] for p in points for c in p.controls if c is not None}
+    return ManyPoints(points, plan.target, values, plan.noise, _primaries(plan, tried))
+
+
+def _stands(plan: Plan, attempt: Attempt) -> bool:
+    """Whether an attempt was made with the values as they are now."""
+    return all(plan.values.get(p) == v for p, v in attempt.values.items())
+
+
+def _primaries(plan: Plan, tried: Sequence[Tried]) -> tuple[tuple[float, ...], ...] | None:
+    """Red, green, blue, white and black as tuning white has left them: those read first, in the amounts that make up the white
+    that was read last. None where white was not tuned."""
+    white = [t.attempt for t in tried if t.goal == "white" and np.isfinite(t.attempt.of(WHITE)).all()]
+    first = next((a for a in white if set(PRIMARIES) <= set(a.patches)), None)
+    if first is None:
+        return None
+    stands = [a for a in white if _stands(plan, a)] or white
+    last, black = stands[-1].of(WHITE), np.nan_to_num(first.of(BLACK))
+    found = primaries_of(last, np.array([first.of(p) for p in PRIMARIES]), black)
+    if found is None:
+        return None
+    return tuple(tuple(map(float, row)) for row in (*(found.rows + found.black), last, black))

@@ -1,0 +1,102 @@
+"""Tuning a stand-in from its unit file without a browser, as `lumenar tune` does."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from lumenar.core.menu import MenuError
+from lumenar.core.targets import Target, TargetError, custom, resolve
+from lumenar.service import shelf, tunings, worth
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.displays import arrivals
+from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.instruments import correct_for
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import TuningView, Wish
+from lumenar.store import reviews
+from lumenar.store import tunings as stored
+
+FORMAT, VERSION = "lumenar-tuning", 1
+
+
+def tune_file(
+    text: bytes, name: str, mode: str, goals: Sequence[str] = (), luminance: float | None = None,
+    white: tuple[float, float] | None = None, target: str | None = None, seed: int | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """The tuning of a mode of a unit file as a document (docs/formats.md). goals: all that can be tuned where none is given;
+    white: xy instead of the target's. BadInputError for a wrong file, mode, goal, white or luminance."""
+    unit = arrivals(text, name)[0]
+    try:
+        declared = unit.menu.mode(mode)
+    except MenuError as e:
+        raise BadInputError("mode", f"{name}: {e}.") from e
+    if seed is not None:
+        text = json.dumps({**json.loads(text), "seed": seed}).encode()
+    key = _target(target or declared.target, white)
+    with tempfile.TemporaryDirectory(prefix="lumenar-tune-") as folder:
+        app = Application(Path(folder) / "data")
+        bench = BenchService(app, speed=0.0)
+        try:
+            review = shelf.add_review(app, text, name)
+            correct_for(app, bench, review)
+            setup = next(s for s in reviews.setups_of(app.db.connection(), review) if s.mode == mode and s.shipped)
+            number = Tuner(app, bench).start(review, setup.id, Wish(goals, luminance, key))
+            bench.seat.wait()
+            return _document(app, bench, review, setup.id, number, key)
+        finally:
+            bench.close()
+            app.close()
+
+
+def _target(key: str, white: tuple[float, float] | None) -> str:
+    try:
+        t: Target = resolve(key)
+        if white is None:
+            return t.key
+        title = f"{t.title.replace(',', '')} white {white[0]:g} {white[1]:g}"
+        curve = "power" if t.curve not in ("srgb", "bt1886") else t.curve
+        return custom(title[:60], t.space.primaries, white, curve, t.gamma, t.black, t.luminance).key
+    except TargetError as e:
+        raise BadInputError("target", f"{e}.") from e
+
+
+def _document(app: Application, bench: BenchService, review: int, setup: int, number: int, key: str) -> dict[str, Any]:
+    seen = tunings.view(app, number)
+    if seen.state != "found":
+        raise ConflictError("tuning", f"The tuning stopped: {seen.message}")
+    try:
+        tunings.keep(app, number, f"{seen.setup_name} tuned")
+    except ConflictError:
+        # Nothing better: what it began from is the result.
+        pass
+    else:
+        worth.prove(app, bench, number)
+        bench.runs.finish()
+    after = stored.get(app.db.connection(), number)
+    result = None if after is None else after.result_id
+    final = tunings.final_values(tunings.opened(app, number))
+    decided = worth.decided(app, number) if result is not None else {"worth_it": False, "gain": None, "sentence": ""}
+    return {
+        "format": FORMAT, "version": VERSION, "mode": seen.mode, "goal": "+".join(seen.goals),
+        "attempts": _attempts(app, number, seen),
+        "before": worth.figures_of(app, review, setup, key), "after": worth.figures_of(app, review, result, key),
+        "settings": {s.path: final[s.path] for s in seen.settings},
+        "readings": seen.readings, "reason": " ".join(o.reason for o in seen.outcomes),
+        "worth_it": decided["worth_it"], "gain": decided["gain"],
+    }  # fmt: skip
+
+
+def _attempts(app: Application, number: int, seen: TuningView) -> list[dict[str, Any]]:
+    rows = stored.attempts(app.db.connection(), number)
+    return [
+        {
+            "goal": v.goal, "values": dict(r.entered), "readings": len(r.patches), "figure": v.figure, "expected": r.expected,
+            "why": r.why,
+        }
+        for r, v in zip(rows, seen.attempts, strict=True)
+    ]  # fmt: skip

@@ -1,0 +1,193 @@
+"""Is a tuning worth it? The setup it began from and its result, measured for the same things and compared in pairs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lumenar.bench.plan import Cell
+from lumenar.core.analysis import Analysis
+from lumenar.core.scoring.rubric import Score
+from lumenar.core.targets import resolve
+from lumenar.service import cells, tunings, verdict
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.errors import ConflictError
+from lumenar.service.plates import difference_u
+from lumenar.store import reviews
+
+PROOF = ("white_black", "grey_ramp", "gamut")
+"""What a result is proven by: white and black, greys, corners. Swatches are compared too where both setups have them."""
+LEAST_POINTS, LEAST_DE = 1.0, 0.3
+"""A gain under one point of the purpose's score, or under so much mean dE2000 where there is no score, is not worth a person's
+trouble."""
+SURE = 1.96
+
+
+@dataclass(frozen=True)
+class PairedFigure:
+    """One figure before and after: gain is how much better it became, with its 95 % interval, None where it is not known."""
+
+    figure: str
+    title: str
+    unit: str
+    decimals: int
+    before: float | None
+    after: float | None
+    gain: float | None
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True)
+class Worth:
+    """proven: both were measured; worth_it: None while that is not so; gain: the figure that decided; cost: of luminance and
+    contrast, as shares."""
+
+    proven: bool
+    worth_it: bool | None
+    sentence: str
+    gain: PairedFigure | None
+    figures: list[PairedFigure]
+    before: int
+    after: int | None
+    missing: int
+
+
+FIGURES = (
+    ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, -1),
+    ("white_black", "white_de2000", "White", "dE", 2, -1),
+    ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1),
+    ("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1),
+    ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1),
+    ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0),
+    ("white_black", "contrast_ratio", "Contrast", ": 1", 0, 0),
+)
+"""Measurement, figure, title, unit, decimals, and whether less (-1) or more (1) is better; 0 is a cost or none."""
+
+
+def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
+    """Measure the result, and what it began from where that is not fresh. Returns the run. ConflictError where nothing was kept
+    or both are measured."""
+    t = tunings.opened(app, tuning_id)
+    if t.row.result_id is None:
+        raise ConflictError("tuning", "Keep the result as a setup first.")
+    fresh = cells.newest(app, t.row.review_id).fresh
+    wanted = [Cell(s, m) for s in (t.row.setup_id, t.row.result_id) for m in PROOF if Cell(s, m) not in fresh]
+    if not wanted:
+        raise ConflictError("tuning", "Both are measured already.")
+    return bench.runs.start(t.row.review_id, wanted)
+
+
+def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Worth:
+    """What a tuning's result is worth for a purpose."""
+    t = tunings.opened(app, tuning_id)
+    if t.row.result_id is None:
+        return Worth(
+            False, None, "Keep the result as a setup, then it can be proven.", None, [], t.row.setup_id, None, 0
+        )
+    now = cells.newest(app, t.row.review_id)
+    pair = (t.row.setup_id, t.row.result_id)
+    missing = sum(Cell(s, m) not in now.fresh for s in pair for m in PROOF)
+    target = resolve(t.row.target)
+    analyses: list[dict[str, Analysis]] = []
+    for s in pair:
+        own: dict[str, Analysis] = {}
+        for m in (*PROOF, "swatches"):
+            row = now.fresh.get(Cell(s, m))
+            found = None if row is None else cells.tried(app, row, target, t.row.target)
+            if isinstance(found, Analysis):
+                own[m] = found
+        analyses.append(own)
+    figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
+    figures = [f for f in figures if f.before is not None or f.after is not None]
+    greys = next((f for f in figures if f.figure == "grey_ramp.de2000_mean"), None)
+    if missing or greys is None or greys.gain is None:
+        return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
+    before, after = (_score(app, t.row.review_id, s, purpose, now) for s in pair)
+    decided = _points(app, purpose, before, after) or greys
+    worth_it = _decides(decided)
+    return Worth(True, worth_it, _sentence(decided, worth_it, figures), decided, figures, *pair, 0)
+
+
+def _paired(
+    measurement: str, key: str, title: str, unit: str, decimals: int, better: int, one: Analysis | None, two: Analysis | None
+) -> PairedFigure:  # fmt: skip
+    before, after = (None if a is None else a.scalar(key) for a in (one, two))
+    name = f"{measurement}.{key}"
+    if before is None or after is None or one is None or two is None:
+        return PairedFigure(name, title, unit, decimals, before, after, None, None, None)
+    gain = (better or 1) * (after - before)
+    u = difference_u(key, one, two)
+    reach = None if u is None else SURE * u
+    return PairedFigure(
+        name, title, unit, decimals, before, after, gain, None if reach is None else gain - reach,
+        None if reach is None else gain + reach,
+    )  # fmt: skip
+
+
+def _score(app: Application, review_id: int, setup_id: int, purpose: str, now: cells.Newest) -> Score | None:
+    for setup, score in verdict.scores(app, review_id, purpose, now):
+        if setup.id == setup_id and score.value is not None:
+            return score
+    return None
+
+
+def _points(app: Application, purpose: str, before: Score | None, after: Score | None) -> PairedFigure | None:
+    """The gain in points, with its interval from the draws; None where either has no score."""
+    if before is None or after is None or before.value is None or after.value is None:
+        return None
+    gain = after.value - before.value
+    a, b = (np.zeros(2) if s.spread is None else s.spread for s in (after, before))
+    count = min(len(a), len(b))
+    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975]) if count > 2 else (0.0, 0.0)
+    title = app.rubric.purposes[purpose].title
+    return PairedFigure(
+        f"points.{purpose}", title, "points", 1, before.value, after.value, gain, gain + float(low), gain + float(high)
+    )
+
+
+def _decides(gain: PairedFigure) -> bool:
+    """Both setups were measured for the same things, so what was not measured plays no part."""
+    least = LEAST_POINTS if gain.figure.startswith("points.") else LEAST_DE
+    return gain.gain is not None and gain.low is not None and gain.gain >= least and gain.low > 0
+
+
+def _sentence(gain: PairedFigure, worth_it: bool, figures: list[PairedFigure]) -> str:
+    light = next((f for f in figures if f.figure == "white_black.white_cd_m2"), None)
+    cost = ""
+    if light is not None and light.before and light.after and light.after < 0.99 * light.before:
+        cost = f", for {100 * (1 - light.after / light.before):.0f} % of its luminance"
+    low, high = gain.low, gain.high
+    spread = "" if low is None or high is None else f" ({low:.1f} to {high:.1f})"
+    amount = f"{gain.title}: better by {gain.gain:.1f} {gain.unit}{spread}"
+    if worth_it:
+        return f"Worth it. {amount}{cost}."
+    if low is not None and low <= 0:
+        return f"Leave it alone. {amount}: that cannot be told from nothing{cost}."
+    return f"Leave it alone. {amount}, less than anyone would see{cost}."
+
+
+def decided(app: Application, tuning_id: int) -> dict[str, object]:
+    """Worth and gain as `lumenar tune` prints them."""
+    w = worth(app, tuning_id)
+    g = w.gain
+    return {
+        "worth_it": bool(w.worth_it),
+        "gain": None if g is None else {"figure": g.figure, "value": g.gain, "low": g.low, "high": g.high},
+        "sentence": w.sentence,
+    }
+
+
+def figures_of(app: Application, review_id: int, setup_id: int | None, target: str) -> dict[str, dict[str, float]]:
+    """By measurement the scalars of a setup's proof."""
+    now = cells.newest(app, review_id)
+    found: dict[str, dict[str, float]] = {}
+    known = {s.id for s in reviews.setups_of(app.db.connection(), review_id)}
+    for m in PROOF if setup_id in known else ():
+        row = now.fresh.get(Cell(setup_id or 0, m))
+        analysis = None if row is None else cells.tried(app, row, resolve(target), target)
+        if isinstance(analysis, Analysis):
+            found[m] = {k: float(v) for k, v in analysis.figures.items() if np.ndim(v) == 0 and np.isfinite(float(v))}
+    return found
