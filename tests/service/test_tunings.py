@@ -1,0 +1,404 @@
+"""Tunings on the bench and by hand: committed attempt by attempt, cut off and gone on with, proven, and judged."""
+
+import json
+
+import numpy as np
+import pytest
+
+from lumenar.bench.ports import RefusedError
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.core.menu import document_of, renamed
+from lumenar.core.readings import Patch
+from lumenar.core.targets import TARGETS
+from lumenar.core.tuning.base import white_error
+from lumenar.service import board, menu_map, new_display, setups, shelf, tunings, worth
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.displays import display
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.instruments import correct_for
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.tune_file import tune_file
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import Wish
+from lumenar.store import reviews
+from lumenar.store import tunings as stored
+
+from ..conftest import MONITOR, PHONE
+from ..core.random_units import Display
+from .test_bench import until
+
+WHITE = Patch((1.0, 1.0, 1.0))
+TELEVISION = "carrow-meridian-65.json"
+GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture > White > Blue gain"]
+
+
+@pytest.fixture
+def monitor(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    correct_for(app, bench, review)
+    return review
+
+
+@pytest.fixture
+def tuner(app, bench):
+    return Tuner(app, bench)
+
+
+def setup_of(app, review, name):
+    return next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == name)
+
+
+def tuned(app, bench, tuner, review, name="Studio", **wish):
+    number = tuner.start(review, setup_of(app, review, name).id, Wish(**{"goals": ["white"], **wish}))
+    bench.seat.wait()
+    return number
+
+
+# -- on the bench -----------------------------------------------------------------------------------------------------
+
+
+def test_white_is_found_kept_proven_and_worth_it(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    seen = tunings.view(app, number)
+    assert seen.state == "found" and seen.step is None and not seen.by_hand
+    assert [a.number for a in seen.attempts] == list(range(1, len(seen.attempts) + 1))
+    assert seen.attempts[0].figure > 2 and min(a.figure for a in seen.attempts) < 0.6
+    assert {s.path for s in seen.settings} <= {*GAINS, *(p.replace("gain", "offset") for p in GAINS)} and seen.settings
+    assert seen.readings == sum(a.readings for a in seen.attempts) < 30
+    made = tunings.keep(app, number, "Studio tuned")
+    assert setup_of(app, monitor, "Studio tuned").id == made
+    assert worth.worth(app, number).worth_it is None
+    worth.prove(app, bench, number)
+    bench.runs.finish()
+    judged = worth.worth(app, number)
+    assert judged.proven and judged.worth_it and judged.sentence.startswith("Worth it")
+    by_name = {f.figure: f for f in judged.figures}
+    white = by_name["white_black.white_de2000"]
+    assert white.after < 1 < white.before and white.gain == pytest.approx(white.before - white.after)
+    assert white.low < white.gain < white.high
+    row = next(r for r in board.board(app, monitor).rows if r.name == "Studio tuned")
+    assert any(c.state == "measured" for c in row.cells)
+    with pytest.raises(ConflictError, match="measured already"):
+        worth.prove(app, bench, number)
+
+
+def test_the_display_is_left_at_what_was_found(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    final = tunings.final_values(tunings.opened(app, number))
+    unit = bench.rig.bench.remote
+    assert {p: unit.values["Studio"][p] for p in GAINS} == {p: final[p] for p in GAINS}
+    assert final != tunings.opened(app, number).plan.values
+
+
+def test_all_goals_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor, goals=[], luminance=120)
+    seen = tunings.view(app, number)
+    assert seen.state == "found" and seen.goals == ["tone", "luminance", "white"] and seen.readings < 150
+    goals = list(dict.fromkeys(a.goal for a in seen.attempts))
+    assert goals[:3] == ["tone", "luminance", "white"]
+    whites = [a.Y for a in seen.attempts if a.Y is not None and a.goal != "tone"]
+    assert whites[-1] == pytest.approx(120, rel=0.03)
+
+
+def test_a_table_of_points_is_tuned(app, bench, tuner, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    correct_for(app, bench, review)
+    seen = tunings.view(app, tuned(app, bench, tuner, review, "Reel", goals=["white", "points"]))
+    points = [a for a in seen.attempts if a.goal == "points"]
+    assert seen.state == "found" and points and sum(a.readings for a in points) <= 30
+
+
+def test_what_cannot_be_tuned_is_said(app, bench, tuner, monitor):
+    paper = setup_of(app, monitor, "Paper").id
+    why = {g.key: g.why_not for g in tunings.choices(app, monitor, paper)}
+    assert why["luminance"] == "" and "No control" in why["points"]
+    with pytest.raises(BadInputError, match="cannot be tuned"):
+        tuner.start(monitor, paper, Wish(["points"]))
+    with pytest.raises(BadInputError, match="no goal 'hue'"):
+        tuner.start(monitor, paper, Wish(["hue"]))
+    with pytest.raises(BadInputError, match="1 to 10,000"):
+        tuner.start(monitor, paper, Wish(["luminance"], 0.0))
+    assert stored.of_review(app.db.connection(), monitor) == []
+
+
+def test_a_killed_session_goes_on_where_it_stood(tmp_path, units):
+    app = Application(tmp_path / "data")
+    bench = BenchService(app, speed=20.0)
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    setup = setup_of(app, review, "Studio").id
+    number = Tuner(app, bench).start(review, setup, Wish(["tone", "white"]))
+    until(lambda: len(stored.attempts(app.db.connection(), number)) >= 2)
+    bench.close()
+    app.close()
+    app = Application(tmp_path / "data")
+    before = stored.attempts(app.db.connection(), number)
+    assert stored.get(app.db.connection(), number).state == "paused"
+    bench = BenchService(app, speed=0.0)
+    tuner = Tuner(app, bench)
+    tuner.resume(number)
+    bench.seat.wait()
+    after = stored.attempts(app.db.connection(), number)
+    assert tunings.view(app, number).state == "found"
+    assert after[: len(before)] == before and len(after) > len(before)
+    tried = [(a.goal, a.stage, json.dumps(a.entered)) for a in after]
+    assert len(set(tried[: len(before) + 1])) == len(before) + 1, "nothing is tried twice"
+    bench.close()
+    app.close()
+
+
+def test_stopped_it_leaves_the_best_state(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    # As if it stood before its end: one more attempt to come.
+    whole = stored.attempts(app.db.connection(), number)
+    tunings.go_back(app, number, 2)
+    assert tunings.view(app, number).state == "paused"
+    tuner.halt(number, "stopped")
+    seen = tunings.view(app, number)
+    assert seen.state == "stopped" and [a.dropped for a in seen.attempts] == [False] * 2 + [True] * (len(whole) - 2)
+    figures = [a.figure for a in seen.attempts[:2]]
+    best = whole[int(np.argmin(figures))]
+    assert {p: tunings.final_values(tunings.opened(app, number))[p] for p in GAINS} == {
+        p: best.entered[p] for p in GAINS
+    }
+    with pytest.raises(ConflictError, match="over"):
+        tuner.halt(number, "stopped")
+
+
+def test_going_back_goes_on_from_there(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    count = len(stored.attempts(app.db.connection(), number))
+    tunings.go_back(app, number, 2)
+    tuner.resume(number)
+    bench.seat.wait()
+    seen = tunings.view(app, number)
+    assert seen.state == "found" and len(seen.attempts) > count and seen.attempts[2].dropped
+    with pytest.raises(NotFoundError):
+        tunings.go_back(app, number, 3)
+
+
+def test_one_tuning_of_a_display_at_a_time(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    tunings.go_back(app, number, 1)
+    with pytest.raises(ConflictError, match="tuned already"):
+        tuner.start(monitor, setup_of(app, monitor, "Arena").id, Wish(["white"]))
+
+
+def test_what_the_display_refuses_pauses_and_says_so(app, bench, tuner, monitor, monkeypatch):
+    setup = setup_of(app, monitor, "Studio")
+    # The menu map does not know of a lock that the display has.
+
+    real = SimulatedUnit.apply
+
+    def locked(self, control, value):
+        if control == GAINS[0] and value != 100:
+            raise RefusedError(f"{control} is greyed out")
+        real(self, control, value)
+
+    monkeypatch.setattr(SimulatedUnit, "apply", locked)
+    number = tuner.start(monitor, setup.id, Wish(["white"]))
+    bench.seat.wait()
+    seen = tunings.view(app, number)
+    assert seen.state == "paused" and "greyed out" in seen.message and seen.attempts
+    monkeypatch.undo()
+    tuner.resume(number)
+    bench.seat.wait()
+    assert tunings.view(app, number).state == "found"
+
+
+def test_a_setting_that_the_display_ignores_is_noticed(app, bench, tuner, monitor, monkeypatch):
+
+    real = SimulatedUnit.apply
+    monkeypatch.setattr(SimulatedUnit, "apply", lambda s, c, v: None if c == GAINS[2] else real(s, c, v))
+    number = tuned(app, bench, tuner, monitor)
+    seen = tunings.view(app, number)
+    assert seen.state == "paused" and "Blue gain is 100, not" in seen.message
+
+
+def test_where_nothing_better_is_found_nothing_is_kept(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    made = tunings.keep(app, number, "Studio tuned")
+    again = tuner.start(monitor, made, Wish(["luminance"], 200.0))
+    bench.seat.wait()
+    tunings.keep(app, again, "Studio bright")
+    third = tuner.start(monitor, setup_of(app, monitor, "Studio bright").id, Wish(["luminance"], 200.0))
+    bench.seat.wait()
+    with pytest.raises(ConflictError, match="as good as it gets"):
+        tunings.keep(app, third, "Studio brighter")
+
+
+def test_a_result_that_gains_nothing_is_left_alone(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    tunings.keep(app, number, "Studio tuned")
+    # Measured as it came out, against itself.
+    with app.db.transaction() as db:
+        row = stored.get(db, number)
+        db.execute("UPDATE tuning SET setup_id = ? WHERE id = ?", (row.result_id, number))
+    worth.prove(app, bench, number)
+    bench.runs.finish()
+    judged = worth.worth(app, number)
+    assert judged.proven and judged.worth_it is False and judged.sentence.startswith("Leave it alone")
+
+
+def test_a_control_called_otherwise_ends_the_session_in_a_sentence(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    unit = reviews.units_of(app.db.connection(), monitor)[0].id
+
+    menu = renamed(display(app, unit).menu, GAINS[0], "Picture > White > R")
+    with app.db.transaction() as db:
+        db.execute("UPDATE menu SET document = ?", (json.dumps(document_of(menu)),))
+    app.forget()
+    with pytest.raises(ConflictError, match="Red gain is gone from the menu"):
+        tunings.view(app, number)
+    assert tunings.listed(app, monitor) == []
+
+
+# -- by hand ----------------------------------------------------------------------------------------------------------
+
+MENU = """Picture
+  Light 0..100 = 60 (luminance)
+  White
+    Red gain 0..100 = 100 (red gain)
+    Green gain 0..100 = 100 (green gain)
+    Blue gain 0..100 = 100 (blue gain)
+    Warm 12 notches = 6"""
+
+
+@pytest.fixture
+def by_hand(app):
+    return new_display.add(
+        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Evening, srgb", controls=MENU)
+    )
+
+
+def person(screen, app, tuner, review, most=30, slip=None):
+    """Somebody who enters what is asked and types what the meter shows; slip: at which attempt a hand slips, and how far."""
+    setup = setup_of(app, review, "Evening").id
+    number = tuner.start(review, setup, Wish(["white"]))
+    stands = dict.fromkeys(GAINS, 100.0)
+    asked = []
+    for _ in range(most):
+        seen = tunings.view(app, number)
+        if seen.question is not None:
+            asked.append(seen.question)
+            tunings.answer(app, number, seen.question.number, True)
+            stands[seen.question.path] = float(seen.question.seems)
+            continue
+        if seen.step is None:
+            break
+        for e in seen.step.entries:
+            steps = float(e.value) - stands[e.path]
+            assert float(e.was) == stands[e.path] and e.presses == f"{abs(steps):g} {'up' if steps > 0 else 'down'}"
+            stands[e.path] = float(e.value)
+        real = dict(stands)
+        if slip is not None and seen.step.number == slip[0]:
+            real[GAINS[2]] = stands[GAINS[2]] + slip[1]
+        texts = []
+        for p in seen.step.patches:
+            XYZ = screen.read(Patch(p.rgb), {**screen.values, **real})
+            texts.append("-" if not np.isfinite(XYZ).all() else " ".join(f"{v:.4f}" for v in XYZ))
+        tunings.typed_in(app, number, seen.step.number, "XYZ", texts)
+    return number, asked
+
+
+def test_a_person_enters_and_types_and_white_is_found(app, tuner, by_hand):
+    screen = Display(0)
+    number, asked = person(screen, app, tuner, by_hand)
+    seen = tunings.view(app, number)
+    assert seen.by_hand and seen.state == "found" and asked == []
+    final = tunings.final_values(tunings.opened(app, number))
+    left = float(white_error(screen.true(WHITE, {**screen.values, **{p: final[p] for p in GAINS}}), TARGETS["srgb"]))
+    assert left < 1 and seen.attempts[0].figure > 10
+    assert tunings.keep(app, number, "Evening tuned")
+
+
+def test_a_wrong_entry_is_asked_about_and_what_really_stood_there_is_kept(app, tuner, by_hand):
+    number, asked = person(Display(0), app, tuner, by_hand, slip=(4, -9))
+    assert (
+        len(asked) == 1
+        and asked[0].path == GAINS[2]
+        and asked[0].sentence.startswith("This reads as if Blue gain were")
+    )
+    row = next(a for a in stored.attempts(app.db.connection(), number) if a.number == asked[0].number)
+    assert row.proposed is not None and row.proposed[GAINS[2]] - row.entered[GAINS[2]] == pytest.approx(9, abs=3)
+    assert tunings.view(app, number).state == "found"
+
+
+def test_bad_readings_are_named_and_nothing_is_stored(app, tuner, by_hand):
+    number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
+    good = ["95 100 108", "41 21 2", "35 71 12", "18 7 95", "0.02 0.02 0.02"]
+    with pytest.raises(BadInputError, match="5 patches, 2 were typed"):
+        tunings.typed_in(app, number, 1, "XYZ", good[:2])
+    with pytest.raises(BadInputError, match="'bright' is no number") as e:
+        tunings.typed_in(app, number, 1, "XYZ", [*good[:3], "bright 1 2", good[4]])
+    assert e.value.place == "texts.3"
+    with pytest.raises(BadInputError, match="needs colour"):
+        tunings.typed_in(app, number, 1, "Y", ["100"] * 5)
+    with pytest.raises(ConflictError, match="gone on meanwhile"):
+        tunings.typed_in(app, number, 2, "XYZ", good)
+    assert stored.attempts(app.db.connection(), number) == []
+    tunings.typed_in(app, number, 1, "XYZ", good)
+    assert len(stored.attempts(app.db.connection(), number)) == 1
+    with pytest.raises(ConflictError, match="Nothing is asked"):
+        tunings.answer(app, number, 1, True)
+
+
+def test_ended_by_hand_it_says_what_to_leave(app, tuner, by_hand):
+    number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
+    tunings.typed_in(app, number, 1, "XYZ", ["95 100 148", "41 21 2", "35 71 12", "18 7 135", "-"])
+    tunings.typed_in(app, number, 2, "XYZ", ["94 99 112"])
+    seen = tuner.halt(number, "stopped")
+    assert (
+        seen.state == "stopped" and seen.message.startswith("Leave it at the best so far: ") and "gain" in seen.message
+    )
+
+
+def test_notches_without_numbers_are_counted_from_the_right(app, by_hand):
+    unit = reviews.units_of(app.db.connection(), by_hand)[0].id
+    assert unit and menu_map  # the map is what says it
+    t = tunings.opened(app, tunings.begin(app, by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"])))
+    said = tunings._entry(t, "Picture > White > Warm", 6.0, 5.0)
+    assert said.value == "7 notches from the right" and said.presses == "1 down"
+
+
+# -- from a file -------------------------------------------------------------------------------------------------------
+
+
+def test_a_unit_file_is_tuned_and_described(units):
+    found = tune_file(units[PHONE], PHONE, "Faithful", ["luminance"], 200.0)
+    assert found["format"] == "lumenar-tuning" and found["mode"] == "Faithful" and found["goal"] == "luminance"
+    assert found["readings"] == len(found["attempts"]) <= 6
+    assert found["attempts"][-1]["figure"] <= 2 or "nearest" in found["reason"]
+    assert list(found["settings"]) == ["Screen > Brightness"]
+    assert found["before"]["white_black"]["white_cd_m2"] != pytest.approx(200, rel=0.02)
+    assert found["after"]["white_black"]["white_cd_m2"] == pytest.approx(200, rel=0.03)
+    json.dumps(found, allow_nan=False)
+
+
+def test_another_white_is_aimed_at(units):
+    found = tune_file(units[MONITOR], MONITOR, "Studio", ["white"], white=(0.33, 0.34))
+    before, after = (found[k]["white_black"]["white_de2000"] for k in ("before", "after"))
+    assert after < 1 < before and found["settings"]
+    usual = tune_file(units[MONITOR], MONITOR, "Studio", ["white"])
+    assert usual["settings"] != found["settings"]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"mode": "Nowhere"}, "no mode 'Nowhere'"),
+        ({"white": (0.9, 0.9)}, "chromaticity|outside"),
+        ({"target": "x"}, "unknown target"),
+    ],
+)
+def test_a_wrong_wish_is_one_clear_line(units, change, words):
+    with pytest.raises(BadInputError, match=words):
+        tune_file(units[MONITOR], MONITOR, **{"mode": "Studio", "goals": ["white"], **change})
+
+
+def test_setups_of_a_tuning_can_be_deleted(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    made = tunings.keep(app, number, "Studio tuned")
+    setups.delete(app, monitor, made)
+    assert stored.get(app.db.connection(), number).result_id is None
+    assert worth.worth(app, number).worth_it is None
