@@ -32,7 +32,7 @@ class NewState(BaseModel):
     state: Literal["working", "paused", "stopped"]
 
 
-class TypedReadings(BaseModel):
+class AttemptReadings(BaseModel):
     """The readings of one attempt as a person typed them, a patch each."""
 
     form: Form
@@ -90,7 +90,7 @@ def steer_tuning(request: Request, tuning: Id, new: NewState) -> TuningView:
 
 
 @router.post("/tunings/{tuning}/attempts/{number}", status_code=201)
-def type_attempt(request: Request, tuning: Id, number: Id, typed: TypedReadings) -> TuningView:
+def type_attempt(request: Request, tuning: Id, number: Id, typed: AttemptReadings) -> TuningView:
     """The next attempt as a person entered and read it."""
     return tunings.typed_in(application(request), tuning, number, typed.form, typed.texts)
 

@@ -13,12 +13,16 @@ from lumenar.bench.drivers import typed
 from lumenar.bench.drivers.simulated import meters
 from lumenar.core.colour.correction import corrected
 from lumenar.core.colour.spaces import XYZ_to_uv
+from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import MenuError, Mode, Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Attempt, Noise
+from lumenar.core.tuning.charts import Dot, dot_of
+from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.session import Finished, Plan, Step, Tried
+from lumenar.core.tuning.tone import GREYS
 from lumenar.core.tuning.white import WHITE
 from lumenar.core.typed import Form, parse
 from lumenar.service import cells, setups
@@ -52,6 +56,8 @@ class GoalChoice:
     title: str
     why_not: str
     controls: list[str]
+    readings: int
+    """How many readings it takes as a rule."""
 
 
 @dataclass(frozen=True)
@@ -162,7 +168,9 @@ class TuningView:
     settings: list[SettingView]
     readings: int
     result: int | None
+    result_name: str
     created_at: str
+    charts: list[Chart]
 
 
 UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE"}
@@ -183,9 +191,24 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
         "points": ("point",),
     }
     return [
-        GoalChoice(g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, kinds[g])])
+        GoalChoice(
+            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, kinds[g])],
+            _usual_readings(plan, g, kinds[g]),
+        )
         for g, why in session.possible(plan).items()
-    ]
+    ]  # fmt: skip
+
+
+def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
+    """How many readings a goal takes as a rule, as measured over random displays (`make tuning`)."""
+    found = session.controls_for(plan, kinds)
+    if goal == "luminance":
+        return 2 if plan.ladder else 4
+    if goal == "tone":
+        return len(GREYS) * sum(6 if c.numeric else len(c.values) for c, _ in found)
+    if goal == "points":
+        return 3 * len({r.level for _, r in found})
+    return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)
 
 
 def _plan(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> Plan:
@@ -381,8 +404,25 @@ def view(app: Application, tuning_id: int) -> TuningView:
             SettingView(p, text_of(t.plan.values[p]), text_of(value))
             for p, value in final.items() if value != t.plan.values.get(p)
         ],
-        sum(len(a.patches) for a in t.stored), t.row.result_id, t.row.created_at,
+        sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
+        pictures(_dots(t), t.plan.target, t.row.luminance),
     )  # fmt: skip
+
+
+def _name_of(app: Application, t: Open) -> str:
+    found = next(
+        (s.name for s in reviews.setups_of(app.db.connection(), t.row.review_id) if s.id == t.row.result_id), ""
+    )
+    return found or f"{t.setup.name} tuned"
+
+
+def _dots(t: Open) -> list[Dot]:
+    """White of the attempts that count and read it."""
+    counted = [a for a in t.stored if not a.dropped]
+    # What bends the curve leaves white where it is.
+    counted = [a for a in counted if a.goal != "tone"] or counted
+    made = (dot_of(a.number, _tried(a, t.matrix).attempt.of(WHITE), t.plan.target) for a in counted)
+    return [d for d in made if d is not None]
 
 
 def listed(app: Application, review_id: int) -> list[TuningView]:

@@ -108,7 +108,9 @@ def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Wor
     before, after = (_score(app, t.row.review_id, s, purpose, now) for s in pair)
     decided = _points(app, purpose, before, after) or greys
     worth_it = _decides(decided)
-    return Worth(True, worth_it, _sentence(decided, worth_it, figures), decided, figures, *pair, 0)
+    return Worth(
+        True, worth_it, _sentence(decided, worth_it, figures, t.row.luminance is not None), decided, figures, *pair, 0
+    )
 
 
 def _paired(
@@ -154,10 +156,11 @@ def _decides(gain: PairedFigure) -> bool:
     return gain.gain is not None and gain.low is not None and gain.gain >= least and gain.low > 0
 
 
-def _sentence(gain: PairedFigure, worth_it: bool, figures: list[PairedFigure]) -> str:
+def _sentence(gain: PairedFigure, worth_it: bool, figures: list[PairedFigure], light_wanted: bool) -> str:
+    """The answer in words. light_wanted: another luminance was asked for, so that it is no cost."""
     light = next((f for f in figures if f.figure == "white_black.white_cd_m2"), None)
     cost = ""
-    if light is not None and light.before and light.after and light.after < 0.99 * light.before:
+    if not light_wanted and light is not None and light.before and light.after and light.after < 0.99 * light.before:
         cost = f", for {100 * (1 - light.after / light.before):.0f} % of its luminance"
     low, high = gain.low, gain.high
     spread = "" if low is None or high is None else f" ({low:.1f} to {high:.1f})"

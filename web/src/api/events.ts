@@ -49,7 +49,14 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
     // A cell that is whole has figures now.
     if (cells.some(([, , done, total]) => done === total)) refresh();
   });
-  source.addEventListener("run", refresh);
+  source.addEventListener("run", () => {
+    refresh();
+    // What a tuning is worth follows from runs.
+    client.invalidateQueries({ queryKey: ["tuning"] });
+  });
+  source.addEventListener("tuning", () => {
+    for (const key of ["tuning", "tunings"]) client.invalidateQueries({ queryKey: [key] });
+  });
   source.onopen = () => {
     connected(true);
     refresh();

@@ -30,6 +30,30 @@ export const sheetQuery = (run: number) =>
     queryFn: () => got(api.GET("/api/v1/runs/{run}/sheet", { params: { path: { run } } })),
   });
 export const useSheet = (run: number) => useQuery(sheetQuery(run));
+export const tuningsQuery = (review: number) =>
+  queryOptions({
+    queryKey: ["tunings", review],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/tunings", { params: { path: { review } } })),
+  });
+export const useTunings = (review: number) => useQuery(tuningsQuery(review));
+export const useTuning = (tuning: number | null) =>
+  useQuery({
+    queryKey: ["tuning", tuning],
+    queryFn: () => got(api.GET("/api/v1/tunings/{tuning}", { params: { path: { tuning: tuning ?? 0 } } })),
+    enabled: tuning !== null,
+    placeholderData: keepPreviousData,
+  });
+export const useGoals = (review: number, setup: number) =>
+  useQuery({
+    queryKey: ["goals", review, setup],
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/setups/{setup}/goals", { params: { path: { review, setup } } })),
+  });
+export const useWorth = (tuning: number) =>
+  useQuery({
+    queryKey: ["tuning", tuning, "worth"],
+    queryFn: () => got(api.GET("/api/v1/tunings/{tuning}/worth", { params: { path: { tuning } } })),
+  });
 export const formsQuery = queryOptions({
   queryKey: ["forms"],
   queryFn: () => got(api.GET("/api/v1/forms")),

@@ -1706,6 +1706,19 @@ export interface components {
             };
         };
         /**
+         * AttemptReadings
+         * @description The readings of one attempt as a person typed them, a patch each.
+         */
+        AttemptReadings: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "XYZ" | "Yxy" | "Yuv" | "Y";
+            /** Texts */
+            texts: string[];
+        };
+        /**
          * AttemptView
          * @description One attempt. figure: how far it was from its goal, in its goal's unit; Y, u, v: white where it was read.
          */
@@ -2486,6 +2499,8 @@ export interface components {
             why_not: string;
             /** Controls */
             controls: string[];
+            /** Readings */
+            readings: number;
         };
         /**
          * Headline
@@ -4553,8 +4568,12 @@ export interface components {
             readings: number;
             /** Result */
             result: number | null;
+            /** Result Name */
+            result_name: string;
             /** Created At */
             created_at: string;
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
         };
         /**
          * TypedReading
@@ -4570,6 +4589,19 @@ export interface components {
              * @default false
              */
             sure?: boolean;
+        };
+        /**
+         * TypedReadings
+         * @description Readings in one form.
+         */
+        TypedReadings: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "XYZ" | "Yxy" | "Yuv" | "Y";
+            /** Readings */
+            readings: components["schemas"]["TypedReading"][];
         };
         /**
          * Understood
@@ -4675,32 +4707,6 @@ export interface components {
             after: number | null;
             /** Missing */
             missing: number;
-        };
-        /**
-         * TypedReadings
-         * @description Readings in one form.
-         */
-        lumenar__api__runs__TypedReadings: {
-            /**
-             * Form
-             * @enum {string}
-             */
-            form: "XYZ" | "Yxy" | "Yuv" | "Y";
-            /** Readings */
-            readings: components["schemas"]["TypedReading"][];
-        };
-        /**
-         * TypedReadings
-         * @description The readings of one attempt as a person typed them, a patch each.
-         */
-        lumenar__api__tunings__TypedReadings: {
-            /**
-             * Form
-             * @enum {string}
-             */
-            form: "XYZ" | "Yxy" | "Yuv" | "Y";
-            /** Texts */
-            texts: string[];
         };
         /**
          * Problem
@@ -11051,7 +11057,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["lumenar__api__runs__TypedReadings"];
+                "application/json": components["schemas"]["TypedReadings"];
             };
         };
         responses: {
@@ -17879,7 +17885,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["lumenar__api__tunings__TypedReadings"];
+                "application/json": components["schemas"]["AttemptReadings"];
             };
         };
         responses: {

@@ -8,6 +8,7 @@ import { menu } from "../views/menu/view";
 import { plates } from "../views/plates/view";
 import { shelf } from "../views/shelf/view";
 import { targets } from "../views/targets/view";
+import { tuning } from "../views/tuning/view";
 import { verdict } from "../views/verdict/view";
 import type { View } from "./view";
 
@@ -17,6 +18,7 @@ export const VIEWS: readonly View[] = [
   board,
   plates,
   menu,
+  tuning,
   verdict,
   look,
   hand,

@@ -283,6 +283,7 @@ export default function BoardView() {
       look: () => row && go(`/review/${review}/look/${row.setup}`),
       compare: () => row && go(`/compare?setup=${row.setup}`),
       options: () => setAsking((a) => !a),
+      tune: () => row && go(`/review/${review}/tuning?setup=${row.setup}`),
       menu: () => go(`/review/${review}/menu`),
       verdict: () => go(`/review/${review}/verdict`),
       open: () => open(...cursor),

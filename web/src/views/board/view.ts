@@ -24,6 +24,7 @@ export const BOARD_KEYS = {
     free: ["f", "let the meter run free on the row"],
     look: ["l", "how the row looks"],
     compare: ["c", "compare the row"],
+    tune: ["b", "find the best settings of the row"],
     menu: ["t", "menu map"],
     verdict: ["v", "verdict"],
     back: ["Escape", "unselect, clear the filter, or back to the Shelf"],

@@ -6,6 +6,7 @@ import { Dialog } from "../../parts/Dialog";
 import { decimal } from "../../parts/decimal";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
+import { rolesWith } from "../../parts/roles";
 import { Tick } from "../../parts/toggles";
 import { changesOf, useMenuChange } from "./change";
 
@@ -166,12 +167,7 @@ export function ControlDialog({
             </Box>
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="What it sets" width="100%">
-                <Choice
-                  w="100%"
-                  value={v.role}
-                  choices={{ "": "something else", luminance: "the luminance of white", white: "the colour of white" }}
-                  onChange={(role) => set({ role })}
-                />
+                <Choice w="100%" value={v.role} choices={rolesWith(v.role)} onChange={(role) => set({ role })} />
               </Labelled>
             </Box>
             <Box gridColumn={{ md: "span 2" }} alignSelf="end" pb="6px">

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import type { MenuMap } from "../../api/client";
 import { Mono, Wide } from "../../parts/basics";
 import { short } from "../../parts/paths";
+import { roleWords } from "../../parts/roles";
 import { differing, type Entry, heads, rules, words } from "./lines";
 
 const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "each mode", unknown: "" };
@@ -99,8 +100,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
               <Table.Cell style={{ paddingLeft: 16 + 16 * ((paths[i]?.length ?? 1) - 1) }}>
                 {short(e.path)}
                 <Text as="span" color="ink3" fontSize="11px">
-                  {e.control.role === "luminance" ? "  sets the luminance" : ""}
-                  {e.control.role === "white" ? "  sets the white" : ""}
+                  {e.control.role ? `  ${roleWords(e.control.role)}` : ""}
                   {PLACES[e.control.place] ? `  ${PLACES[e.control.place]}` : ""}
                   {e.control.bears ? "" : "  no effect on accuracy"}
                 </Text>

@@ -1,0 +1,208 @@
+"""Tuning in the browser: watched on a stand-in, and entered and typed by a person whose server is killed in the middle."""
+
+import shutil
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from lumenar.core.readings import Patch
+
+from ..core.random_units import TARGET, Display, white_error
+from .driver import Server, browser
+from .person import Person
+from .test_eyes_and_keys import theme, violations
+
+pytestmark = pytest.mark.web
+GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture > White > Blue gain"]
+MENU = """Picture
+  Light: 0..100 = 60 (luminance)
+  White
+    Red gain: 0..100 = 100 (red gain)
+    Green gain: 0..100 = 100 (green gain)
+    Blue gain: 0..100 = 100 (blue gain)"""
+
+
+@pytest.fixture(scope="module")
+def server(demo_folder, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("tuning") / "data"
+    shutil.copytree(demo_folder, folder)
+    made = Server(folder, "serve", "--speed", "0")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="module")
+def page(server):
+    with browser() as driver:
+        yield Person(driver, server)
+
+
+def monitor(page):
+    return next(e["id"] for e in page.api("/reviews") if "Fen 32" in e["name"])
+
+
+def text(page, css):
+    return page.find(css).text
+
+
+def test_1_from_the_board_to_what_a_setup_can_be_tuned_for(page):
+    review = monitor(page)
+    page.go(f"/review/{review}")
+    page.find("[role=grid]")
+    page.press(Keys.ARROW_DOWN, "b")
+    page.find("[data-testid=tuning-start]")
+    assert "Daybreak" in Select(page.find("[data-testid=tuning-setup]")).first_selected_option.text
+    Select(page.find("[data-testid=tuning-setup]")).select_by_visible_text("Paper (sample A)")
+    page.until(lambda: "No control" in text(page, "[data-testid=goal-points]"))
+    assert "Red gain" not in text(page, "[data-testid=goal-white]"), "gains are locked in Paper"
+    Select(page.find("[data-testid=tuning-setup]")).select_by_visible_text("Studio (sample A)")
+    page.until(lambda: "Red gain, Green gain" in text(page, "[data-testid=goal-white]"))
+    assert violations(page) == []
+
+
+def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
+    page.tick("Curve")
+    page.find("button", "160").click()
+    page.find("[data-testid=tuning-start]").click()
+    page.find("[data-testid=keep-result]")
+    assert "found" in text(page, "[data-testid=tuning-state]")
+    tuning = page.api(f"/reviews/{monitor(page)}/tunings")[0]
+    assert tuning["goals"] == ["luminance", "white"] and tuning["luminance"] == 160
+    shown = {e.get_attribute("data-path"): e.text.split()[-1] for e in page.all("[data-testid=setting]")}
+    assert shown == {s["path"]: s["value"] for s in tuning["settings"]} and "Picture > Light" in shown
+    assert len(page.all("[data-testid=attempt]")) == len(tuning["attempts"])
+    assert page.find("svg[role=img]", None) is not None and violations(page) == []
+    page.find("[data-testid=keep-result]").click()
+    page.find("[data-testid=prove]").click()
+    page.until(lambda: "Worth it" in text(page, "[data-testid=worth-sentence]"), 60)
+    white = next(
+        e for e in page.all("[data-testid=paired]") if e.get_attribute("data-figure") == "white_black.white_de2000"
+    )
+    before, after = (float(v) for v in white.text.split("dE")[1].split()[:2])
+    assert after < 1 < before
+    theme(page, True)
+    page.go(f"/review/{monitor(page)}/tuning?tuning={tuning['id']}")
+    page.find("[data-testid=worth-sentence]")
+    assert violations(page) == []
+    theme(page, False)
+    page.go(f"/review/{monitor(page)}/tuning?tuning={tuning['id']}")
+    page.find("[data-testid=worth-sentence]")
+    page.press(Keys.ESCAPE)
+    page.find("[role=rowheader], th", "Studio tuned")
+
+
+def test_3_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
+    review = monitor(page)
+    page.go(f"/review/{review}/tuning?setup={page.api(f'/reviews/{review}/board')['rows'][3]['setup']}")
+    page.tick("Curve")
+    page.tick("Luminance")
+    page.find("[data-testid=tuning-start]").click()
+    page.find("[data-testid=keep-result]")
+    count = len(page.all("[data-testid=attempt]"))
+    page.all("[data-testid=attempt] button")[-1].click()
+    page.until(lambda: "paused" in text(page, "[data-testid=tuning-state]"))
+    page.press("p")
+    page.find("[data-testid=keep-result]")
+    assert len(page.all("[data-testid=attempt]")) > count
+
+
+class ByHand:
+    """A person with a remote and a meter before a display."""
+
+    def __init__(self, page, display):
+        self.page, self.display = page, display
+        self.stands = dict(display.values)
+
+    def attempt(self, slip=0.0):
+        """Enter what is asked, press space, type each reading; slip: how far the last value is entered wrongly."""
+        page = self.page
+        number = text(page, "[data-testid=step]").split(":")[0]
+        entries = page.all("[data-testid=entry]")
+        for e in entries:
+            self.stands[e.get_attribute("data-path")] = float(
+                e.find_element("css selector", "[data-testid=entry-value]").text
+            )
+        real = dict(self.stands)
+        if slip:
+            real[entries[-1].get_attribute("data-path")] += slip
+        patches = self.step["patches"]
+        page.press(" ")
+        for p in patches:
+            XYZ = self.display.read(Patch(tuple(p["rgb"])), real)
+            page.press(" ".join(f"{v:.4f}" for v in XYZ) if np.isfinite(XYZ).all() else "-", Keys.ENTER)
+        page.until(
+            lambda: (
+                page.all("[data-testid=question], [data-testid=keep-result]")
+                or text(page, "[data-testid=step]").split(":")[0] != number
+            )
+        )
+
+    @property
+    def step(self):
+        return self.tuning["step"]
+
+    @property
+    def tuning(self):
+        return self.page.api(f"/reviews/{self.review}/tunings")[0]
+
+    @property
+    def review(self):
+        return next(e["id"] for e in self.page.api("/reviews") if "Wall 55" in e["name"])
+
+
+def test_4_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
+    made = page.send(
+        "POST",
+        "/displays",
+        {
+            "maker": "Tern Street", "model": "Wall 55", "kind": "television", "panel": "lcd", "modes": "Evening, srgb",
+            "controls": MENU,
+        },
+    )  # fmt: skip
+    display = Display(0)
+    person = ByHand(page, display)
+    page.go(f"/review/{made['id']}/tuning")
+    page.tick("Luminance")
+    page.find("[data-testid=tuning-start]").click()
+    page.find("[data-testid=step]")
+    assert person.tuning["by_hand"] and violations(page) == []
+    # A reading that is none is named, and what was typed stays.
+    page.press(" ")
+    for words in ("95 100 108", "41 21 2", "35 71 x", "18 7 95", "-"):
+        page.press(words, Keys.ENTER)
+    page.until(lambda: "'x' is no number" in text(page, "[data-testid=step]"))
+    page.until(lambda: page.all("[data-testid=reading]")[0].get_attribute("value") == "95 100 108")
+    page.go(f"/review/{made['id']}/tuning")
+    page.find("[data-testid=step]")
+    person.attempt()
+    person.attempt()
+    before = person.tuning["attempts"]
+    assert len(before) == 2
+    server.kill()
+    server.start()
+    page.go(f"/review/{made['id']}/tuning")
+    page.find("[data-testid=step]")
+    assert person.tuning["attempts"] == before and "attempt 3" in text(page, "[data-testid=step]").lower()
+    person.attempt()
+    person.attempt(slip=-9)
+    assert "This reads as if" in text(page, "[data-testid=question]")
+    asked = person.tuning["question"]
+    page.press("y")
+    page.until(lambda: not page.all("[data-testid=question]"))
+    person.stands[asked["path"]] = float(asked["seems"])
+    for _ in range(12):
+        if page.all("[data-testid=keep-result]"):
+            break
+        if page.all("[data-testid=question]"):
+            page.press("y")
+            page.until(lambda: not page.all("[data-testid=question]"))
+            continue
+        person.attempt()
+    page.find("[data-testid=keep-result]")
+    final = {s["path"]: float(s["value"]) for s in person.tuning["settings"]}
+    left = float(white_error(display.true(Patch((1.0, 1.0, 1.0)), {**display.values, **final}), TARGET))
+    assert left < 1.2 and float(white_error(display.true(Patch((1.0, 1.0, 1.0)), display.values), TARGET)) > 10
+    page.find("[data-testid=keep-result]").click()
+    page.find("[data-testid=prove]")

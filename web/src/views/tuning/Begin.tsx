@@ -1,0 +1,124 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import type { GoalChoice } from "../../api/client";
+import { useGoals } from "../../api/queries";
+import { Key, LampButton, Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { Labelled } from "../../parts/Labelled";
+import { NumberField } from "../../parts/NumberField";
+import { Tick } from "../../parts/toggles";
+
+const OFFERED = [80, 100, 120, 150, 160, 200, 250];
+
+export interface Wished {
+  goals: string[];
+  luminance: number | null;
+}
+
+function Goal({ goal, on, onChange }: { goal: GoalChoice; on: boolean; onChange: (on: boolean) => void }) {
+  const names = goal.controls.map((p) => p.split(" > ").at(-1));
+  const few = names.length > 6 ? `${names.length} controls` : names.join(", ");
+  return (
+    <Box py="5px" data-testid={`goal-${goal.key}`}>
+      <Tick checked={on && !goal.why_not} disabled={goal.why_not !== ""} onChange={onChange}>
+        {goal.title}
+      </Tick>
+      <Text color="ink3" fontSize="12px" pl="26px">
+        {goal.why_not || (
+          <>
+            {few} · about <Mono>{goal.readings}</Mono> readings
+          </>
+        )}
+      </Text>
+    </Box>
+  );
+}
+
+/** What to aim at with a setup, and what it will cost. */
+export function Begin({
+  review,
+  setup,
+  busy,
+  error,
+  onStart,
+}: {
+  review: number;
+  setup: number;
+  busy: boolean;
+  error: unknown;
+  onStart: (w: Wished) => void;
+}) {
+  const goals = useGoals(review, setup);
+  const [off, setOff] = useState<string[]>([]);
+  const [luminance, setLuminance] = useState<number | null>(120);
+  if (goals.error) return <ProblemNote error={goals.error} />;
+  if (!goals.data) return <Quiet>Loading</Quiet>;
+  const chosen = goals.data.filter((g) => !g.why_not && !off.includes(g.key));
+  const total = chosen.reduce((sum, g) => sum + g.readings, 0);
+  const lit = chosen.some((g) => g.key === "luminance");
+  const none = goals.data.every((g) => g.why_not);
+  return (
+    <Box p="16px" maxW="460px">
+      <Text as="h2" fontWeight="600" mb="6px">
+        What to set
+      </Text>
+      {goals.data.map((g) => (
+        <Goal
+          key={g.key}
+          goal={g}
+          on={!off.includes(g.key)}
+          onChange={(on) => setOff(on ? off.filter((k) => k !== g.key) : [...off, g.key])}
+        />
+      ))}
+      {lit && (
+        <Box mt="12px">
+          <Labelled label="Luminance of white, cd/m²">
+            <NumberField value={luminance} onChange={setLuminance} min={1} max={10000} w="110px" />
+          </Labelled>
+          <Flex gap="6px" mt="6px" wrap="wrap" role="group" aria-label="Usual luminances">
+            {OFFERED.map((v) => (
+              <Box
+                as="button"
+                key={v}
+                onClick={() => setLuminance(v)}
+                minW="38px"
+                minH="26px"
+                px="6px"
+                border="1px solid"
+                borderColor={v === luminance ? "lamp" : "control"}
+                borderRadius="4px"
+                cursor="pointer"
+                aria-pressed={v === luminance}
+              >
+                <Mono>{v}</Mono>
+              </Box>
+            ))}
+          </Flex>
+        </Box>
+      )}
+      <Flex mt="20px" gap="12px" align="center">
+        <LampButton
+          disabled={busy || chosen.length === 0}
+          onClick={() => onStart({ goals: chosen.map((g) => g.key), luminance: lit ? luminance : null })}
+          data-testid="tuning-start"
+        >
+          Start tuning
+        </LampButton>
+        {chosen.length > 0 && (
+          <Text color="ink2">
+            about <Mono>{total}</Mono> readings
+          </Text>
+        )}
+      </Flex>
+      {error != null && <ProblemNote error={error} />}
+      {none && (
+        <Text color="ink2" mt="12px">
+          Say in the menu map what the controls set: luminance, curve, a channel's gain or offset, a point of a table.
+        </Text>
+      )}
+      <Text color="ink3" fontSize="12px" mt="16px">
+        The setup itself stays as it is; what is found can be kept as one of its own. <Key>esc</Key> leads back to the
+        Board.
+      </Text>
+    </Box>
+  );
+}
