@@ -8,7 +8,7 @@ PORT ?= 8140
 
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: setup demo test lint check-api bench truth screenshots api chromium clean
+.PHONY: setup demo test lint check-api bench truth tuning screenshots api chromium clean
 
 setup: $(VENV)/.ready src/lumenar/static/index.html  ## .venv with .venv/bin/lumenar, and the built web client
 
@@ -65,6 +65,9 @@ bench: setup chromium  ## speed and size, as ratios and counts side by side
 
 truth: setup  ## how often the truth lies in the intervals, from 1200 simulated surveys; takes a quarter of an hour
 	$(BIN)/python -W ignore -m benchmarks.truth
+
+tuning: setup  ## how near the solvers come to the best there is, on 50 random displays a goal; takes minutes
+	$(BIN)/python -m benchmarks.tuning
 
 screenshots: setup chromium  ## refresh docs/screenshots from the demonstration
 	$(BIN)/python -m tests.web.screenshots

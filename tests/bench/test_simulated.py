@@ -10,7 +10,8 @@ from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import COLORIMETER, noisy
-from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.bench.simulated.shaping import turned
+from lumenar.bench.simulated.unit_file import Control, parse_unit
 from lumenar.core.colour import gamut, spaces
 from lumenar.core.readings import Patch
 
@@ -139,3 +140,105 @@ def test_the_analysis_finds_the_gamut_that_was_put_in(app, bench, measured, unit
         assert abs(figure.raw - true) < 4 * figure.uncertainty
         white = next(f for c in row.cells for f in c.figures if f.figure == "white_cd_m2")
         assert abs(white.raw - unit.XYZ(WHITE)[1]) < 4 * white.uncertainty
+
+
+# -- curves, shadows, tables of points and six hues ------------------------------------------------------------------
+
+
+def greys(unit, levels):
+    """Luminance (n,) of greys beside white."""
+    V = np.repeat(np.asarray(levels, float)[:, None], 3, axis=1)
+    return unit.XYZ(V)[:, 1] / unit.XYZ(WHITE)[1]
+
+
+@pytest.fixture
+def television(units):
+    unit = SimulatedUnit(parse_unit(units["carrow-meridian-65.json"]))
+    unit.select("Parlour")
+    return unit
+
+
+def test_a_curve_control_bends_the_middle_and_leaves_the_ends(television):
+    soft, standard, deep = [], [], []
+    for choice, kept in (("Soft", soft), ("Standard", standard), ("Deep", deep)):
+        television.apply("Image > Curve", choice)
+        kept += [greys(television, [0.25, 0.5])[1], television.XYZ(WHITE)[1]]
+    assert soft[0] > 1.08 * standard[0] > 1.15 * deep[0]
+    assert soft[1] == pytest.approx(standard[1]) == pytest.approx(deep[1])
+    gamma = np.log(deep[0]) / np.log(standard[0])
+    assert gamma == pytest.approx(2.42 / 2.2, rel=0.01), "as the file says, beside the mode's own"
+
+
+def test_a_shadow_control_lifts_the_dark_alone(television):
+    before = greys(television, [0.05, 0.1, 0.6])
+    black = television.XYZ(np.zeros(3))[1]
+    television.apply("Image > Shadow detail", 5)
+    after = greys(television, [0.05, 0.1, 0.6])
+    assert after[0] > 1.15 * before[0] and after[1] > 1.1 * before[1]
+    assert after[2] == pytest.approx(before[2], rel=0.005) and television.XYZ(np.zeros(3))[1] == black
+
+
+def test_a_point_of_a_table_moves_its_level_and_a_little_of_its_neighbours(television):
+    levels = np.array([0.3, 0.4, 0.45, 0.5, 0.8])
+    V = np.repeat(levels[:, None], 3, axis=1)
+    before = television.amounts(V)
+    television.apply("Image > White balance > Points > 40 % > Red", 50)
+    moved = television.amounts(V) / before
+    assert moved[1, 0] > 1.1 and 1 < moved[2, 0] < moved[1, 0]
+    assert moved[[0, 4], 0] == pytest.approx(1, abs=0.02) and moved[:, 1:] == pytest.approx(1, abs=1e-9)
+
+
+def test_a_control_of_a_hue_moves_that_hue_and_leaves_greys(television):
+    colours = {"red": (1, 0, 0), "yellow": (1, 1, 0), "cyan": (0, 1, 1), "grey": (0.5, 0.5, 0.5), "pale": (1, 0.7, 0.7)}
+    V = np.array([*colours.values()], float)
+    before = television.XYZ(V)
+    for part in ("Hue", "Saturation", "Lightness"):
+        television.apply(f"Image > Hues > Red > {part}", -20)
+        moved = dict(zip(colours, np.abs(television.XYZ(V) / before - 1).max(axis=1), strict=True))
+        assert moved["red"] > 0.02 and moved["grey"] < 1e-9 and moved["cyan"] < 1e-9, part
+        assert moved["yellow"] < 0.02 * moved["red"] + 1e-9
+        television.apply(f"Image > Hues > Red > {part}", 0)
+    assert television.XYZ(V) == pytest.approx(before)
+
+
+def test_hue_turns_and_comes_back_all_the_way_round():
+    rng = np.random.default_rng(3)
+    rgb = rng.uniform(0, 1, (200, 3))
+    every = [
+        (Control(path=a, kind="slider", minimum=-99, maximum=99, default=0, effect="hue", axis=a, amount=0.01), 50.0)
+        for a in ("red", "yellow", "green", "cyan", "blue", "magenta")
+    ]
+    out = rgb
+    for _ in range(12):
+        # Half of the way to the next hue each time: twelve of them are once round.
+        out = turned(out, every)
+    assert out == pytest.approx(rgb, abs=1e-9)
+    once = turned(rgb, every)
+    assert once.max(axis=1) == pytest.approx(rgb.max(axis=1)) and once.min(axis=1) == pytest.approx(rgb.min(axis=1))
+    assert np.abs(once - rgb).max() > 0.2
+
+
+def test_a_mix_adds_to_its_channel_where_its_hue_is(monitor):
+    monitor.select("Studio")
+    before = monitor.amounts(np.array([[1.0, 1.0, 0.0], [0.0, 0.0, 1.0]]))
+    monitor.apply("Picture > Six hues > Yellow > Green", 20)
+    after = monitor.amounts(np.array([[1.0, 1.0, 0.0], [0.0, 0.0, 1.0]]))
+    assert after[0, 1] < 0.97 * before[0, 1] and after[1] == pytest.approx(before[1])
+
+
+@pytest.mark.parametrize(
+    ("control", "reason"),
+    [
+        ({"kind": "choice", "choices": ["a", "b"], "default": "a", "effect": "tone"}, "a number for each of"),
+        ({"kind": "choice", "choices": ["a", "b"], "default": "a", "effect": "tone", "by_choice": {"a": 2, "b": 9}}, "0.2 and 5"),
+        ({"kind": "slider", "default": 0, "effect": "point", "channel": "red"}, "needs a level"),
+        ({"kind": "slider", "default": 0, "effect": "hue"}, "needs an axis"),
+        ({"kind": "slider", "default": 0, "effect": "mix", "axis": "red"}, "needs a channel"),
+        ({"kind": "switch", "default": "on", "effect": "hue", "axis": "red"}, "has numbers or notches"),
+    ],
+)  # fmt: skip
+def test_an_effect_that_says_too_little_is_refused(units, control, reason):
+    document = json.loads(units[MONITOR])
+    document["controls"].append({"path": "New", **control})
+    with pytest.raises(ValueError, match=reason):
+        parse_unit(json.dumps(document))

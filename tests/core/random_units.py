@@ -12,6 +12,7 @@ from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning.base import Done, Noise, observe, propose, start, white_error
 from lumenar.core.tuning.channels import Channel
+from lumenar.core.tuning.colours import AXES, JUDGED, AxisControl
 from lumenar.core.tuning.points import Point
 
 NAMES = ("Red", "Green", "Blue")
@@ -221,3 +222,82 @@ def mean_error(display, values):
     anchor = Anchor(np.array(XYZ[-1, 1]), np.array(float(display.black[1])))
     wanted = TARGET.XYZ(np.repeat(display.levels[:, None], 3, axis=1), anchor)
     return float(de2000(TARGET.Lab(XYZ, XYZ[-1, 1]), TARGET.Lab(wanted, XYZ[-1, 1])).mean())
+
+
+@dataclass
+class SixDisplay(Display):
+    """A display whose six colours are off in hue, saturation and lightness, with controls for them: by part, or as mixes."""
+
+    mixes: bool = False
+    axes: list[AxisControl] = field(init=False)
+
+    def __post_init__(self):
+        super().__post_init__()
+        rng = np.random.default_rng([self.seed, 31])
+        self.off = rng.normal(0, 1, (6, 3)) * [0.10, 0.06, 0.05]
+        self.step = rng.uniform(0.5, 1.5, (6, 3)) * (0.0035 if self.mixes else 0.004)
+        parts = ("red", "green", "blue") if self.mixes else ("hue", "saturation", "lightness")
+        self.axes = [
+            AxisControl(a, part, Control(f"Colours > {a} > {part}", "slider", -50.0, 50.0, 1.0, default=0.0))
+            for a in AXES
+            for part in parts
+        ]
+        self.table = {c.control.path: 0.0 for c in self.axes}
+
+    def true(self, patch, values):
+        """What a patch really is, (3,): a colour wheel of its own, whose six reach over into one another a little."""
+        linear = np.array(patch.rgb, float) ** 2.2
+        top, low = linear.max(), linear.min()
+        chroma = top - low
+        x = np.array([values[c.control.path] for c in self.axes]).reshape(6, 3) * self.step
+        if chroma > 1e-9:
+            r, g, b = linear
+            hue = (np.angle((r - g / 2 - b / 2) + 1j * np.sqrt(0.75) * (g - b)) * 3 / np.pi) % 6
+            apart = np.abs((hue - np.arange(6) + 3) % 6 - 3)
+            weight = np.cos(np.pi / 2 * np.clip(apart / 1.15, 0, 1)) ** 2
+            turn, more, lighter = weight @ self.off + (0 if self.mixes else weight @ x)
+            grey = linear @ [0.21, 0.72, 0.07]
+            around = (linear - grey) * (1 + more)
+            axis = np.ones(3) / np.sqrt(3)
+            angle = turn * np.pi / 3 * 0.5
+            turned = (
+                around * np.cos(angle)
+                + np.cross(axis, around) * np.sin(angle)
+                + axis * (axis @ around) * (1 - np.cos(angle))
+            )
+            linear = (grey + turned) * (1 + lighter * chroma)
+            if self.mixes:
+                linear = linear + weight @ x * chroma
+        return self.black + np.clip(linear, 0, None) @ self.rows_of_target
+
+    @property
+    def rows_of_target(self):
+        """Its primaries are the target's: what is off is off by hue."""
+        return TARGET.container.matrix.T * 150.0
+
+
+def six_error(display, values, patches):
+    """dE2000 (n,) of patches without noise."""
+    white = display.true(Patch((1.0, 1.0, 1.0)), values)[1]
+    XYZ = np.array([display.true(p, values) for p in patches])
+    wanted = TARGET.XYZ(np.array([p.rgb for p in patches], float), Anchor(np.array(white), np.array(0.0)))
+    return de2000(TARGET.Lab(XYZ, white), TARGET.Lab(wanted, white))
+
+
+def six_best(display, values):
+    """Mean dE2000 of the judged colours that the controls can reach, by trying step after step without noise."""
+    best, now = float(six_error(display, values, JUDGED).mean()), dict(values)
+    for step in (8, 3, 1):
+        for _ in range(3):
+            before = best
+            for c in display.axes:
+                for s in (-step, step):
+                    tried = {**now, c.control.path: now[c.control.path] + s}
+                    if (
+                        abs(tried[c.control.path]) <= 50
+                        and (e := float(six_error(display, tried, JUDGED).mean())) < best - 1e-6
+                    ):
+                        best, now = e, tried
+            if before - best < 0.01:
+                break
+    return best

@@ -7,17 +7,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumenar.core.menu import Control
+from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, observe, propose, start, steps_of, white_error
+from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import ManyPoints
+from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
 from lumenar.core.tuning.white import DARK, TwoPoints
 
-from .random_units import NOISE, TARGET, Display, TableDisplay, best_white, mean_error, tune
+from .random_units import NOISE, TARGET, Display, SixDisplay, TableDisplay, best_white, mean_error, six_error, tune
 
 LIGHT = "Picture > Light"
 
@@ -351,3 +353,92 @@ def test_the_error_of_colour_alone_does_not_depend_on_luminance():
     Y = TARGETS["gamma22"].Y(np.array(LEVELS), anchor)
     attempt = Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1))
     assert Tone((), TARGETS["gamma22"], {}).figure(attempt) == pytest.approx(0, abs=1e-9)
+
+
+# -- six colours ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("mixes", [False, True], ids=["by part", "as mixes"])
+def test_six_colours_lose_most_of_their_error_and_none_between_gets_much_worse(mixes):
+    gone = []
+    for seed in range(6):
+        display = SixDisplay(seed, mixes=mixes)
+        problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+        t = tune(problem, display)
+        before, after = (six_error(display, v, JUDGED).mean() for v in (display.table, t.done.values))
+        gone.append((before - after) / before)
+        worse = six_error(display, t.done.values, CHECKED) - six_error(display, display.table, CHECKED)
+        assert worse.max() < 1.2 and t.readings < 240
+    assert np.median(gone) > 0.6 and min(gone) > -0.02
+
+
+def test_where_colours_between_would_pay_for_it_the_six_are_left():
+    display = SixDisplay(1)
+
+    def read(patch, values):
+        XYZ = display.read(patch, values)
+        moved = sum(abs(v) for v in values.values())
+        # Whatever the controls do for the six, they ruin what lies between.
+        return XYZ * [1.0, 1.0, 1 + 0.02 * moved] if patch in CHECKED else XYZ
+
+    problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+    _, done = carry_out(problem, read)
+    assert done.values == display.table and done.reason.startswith("Given up")
+
+
+def test_colours_that_are_right_are_left_alone():
+    display = SixDisplay(2)
+    display.off = np.zeros((6, 3))
+    _, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
+    assert done.values == display.table and "nothing better" in done.reason
+
+
+# -- a whole session --------------------------------------------------------------------------------------------------
+
+
+def whole_menu():
+    white = [
+        Control(f"White > {n} gain", "slider", 0.0, 100.0, 1.0, default=100.0, role=f"{n.lower()} gain")
+        for n in ("Red", "Green", "Blue")
+    ]
+    light = Control("Light", "slider", 0.0, 100.0, 1.0, default=80.0, role="luminance")
+    lock = Control("Saving", "switch", default="off", locks={"on": ("Light",)})
+    return Menu((Mode("Film", "sdr", "srgb"),), (light, *white, lock))
+
+
+def planned(**more):
+    menu = whole_menu()
+    mode = menu.modes[0]
+    values = {**menu.defaults(mode), **more.pop("values", {})}
+    return Plan(menu, mode, values, more.pop("goals", GOALS), TARGET, more.pop("luminance", 120.0), NOISE)
+
+
+def test_white_that_costs_light_is_followed_by_luminance_once_more():
+    display = Display(0)
+
+    def read(patch, values):
+        share = 0.2 + 0.8 * values["Light"] / 100
+        own = {f"Picture > White > {n} gain": values[f"White > {n} gain"] for n in ("Red", "Green", "Blue")}
+        return share * display.read(patch, {**display.values, **own})
+
+    plan, tried = planned(), []
+    for _ in range(40):
+        step = following(plan, tried)
+        if isinstance(step, Finished):
+            break
+        XYZ = [read(p, step.values) for p in step.proposal.patches]
+        state = observe(start(None), step.proposal, step.proposal.values, XYZ)
+        tried.append(Tried(step.goal, state.attempts[0]))
+    assert list(dict.fromkeys(t.goal for t in tried)) == ["luminance", "white", "luminance again"]
+    at_end = [(o.goal, o.skipped) for o in step.outcomes]
+    skipped = {"tone", "points", "colours"}
+    assert at_end == [(g, g in skipped) for g in ("tone", "luminance", "white", "points", "colours", "luminance again")]
+    white = read(WHITE, step.values)
+    assert white[1] == pytest.approx(120, rel=0.02) and white_error(white, TARGET) < 1.2
+
+
+def test_what_is_locked_or_unknown_is_said_beforehand():
+    reasons = possible(planned(values={"Saving": "on"}))
+    assert "Light is locked while Saving is on" in reasons["luminance"] and reasons["white"] == ""
+    assert "No control" in reasons["tone"] and "No control" in reasons["points"] and "six" in reasons["colours"]
+    assert possible(planned(luminance=None))["luminance"] == "No luminance is wanted."

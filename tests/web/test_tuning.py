@@ -189,14 +189,14 @@ def test_4_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     person.attempt(slip=-9)
     assert "This reads as if" in text(page, "[data-testid=question]")
     asked = person.tuning["question"]
-    page.press("y")
+    page.press("1")
     page.until(lambda: not page.all("[data-testid=question]"))
     person.stands[asked["path"]] = float(asked["seems"])
     for _ in range(12):
         if page.all("[data-testid=keep-result]"):
             break
         if page.all("[data-testid=question]"):
-            page.press("y")
+            page.press("1")
             page.until(lambda: not page.all("[data-testid=question]"))
             continue
         person.attempt()

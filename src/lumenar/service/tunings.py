@@ -21,6 +21,7 @@ from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Attempt, Noise
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
+from lumenar.core.tuning.colours import CHECKED, JUDGED
 from lumenar.core.tuning.session import Finished, Plan, Step, Tried
 from lumenar.core.tuning.tone import GREYS
 from lumenar.core.tuning.white import WHITE
@@ -173,7 +174,8 @@ class TuningView:
     charts: list[Chart]
 
 
-UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE"}
+NAMES = {(1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue"}
+UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE", "colours": "dE"}
 
 
 # -- what can be tuned ----------------------------------------------------------------------------------------------
@@ -184,16 +186,10 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     plan = _plan(app, shown, setup, Wish(session.GOALS, 120.0))
-    kinds = {
-        "tone": ("tone", "shadows"),
-        "luminance": ("luminance",),
-        "white": ("gain", "offset"),
-        "points": ("point",),
-    }
     return [
         GoalChoice(
-            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, kinds[g])],
-            _usual_readings(plan, g, kinds[g]),
+            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
+            _usual_readings(plan, g, session.KINDS[g]),
         )
         for g, why in session.possible(plan).items()
     ]  # fmt: skip
@@ -206,6 +202,8 @@ def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
         return 2 if plan.ladder else 4
     if goal == "tone":
         return len(GREYS) * sum(6 if c.numeric else len(c.values) for c, _ in found)
+    if goal == "colours":
+        return 1 + 2 * len(CHECKED) + 6 * len(JUDGED)
     if goal == "points":
         return 3 * len({r.level for _, r in found})
     return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)

@@ -180,3 +180,20 @@ def remembered(
         tuple((a.stage, tuple(a.values.items()), a.patches, a.XYZ.tobytes()) for a in attempts), more,
     )  # fmt: skip
     return _answered(_Asked(key, make))
+
+
+def bounded(A: Array, b: Array, low: Array, high: Array, most: int = 12) -> Array:
+    """Least squares (k,) of A (n, k) to b (n,) within low and high (k,): what comes out beyond a bound is held there, the rest
+    solved anew. Near the best where few are held, and at once."""
+    x = np.zeros(A.shape[1])
+    free = np.ones(len(x), bool)
+    for _ in range(most):
+        x[free] = np.linalg.lstsq(A[:, free], b - A[:, ~free] @ x[~free], rcond=None)[0]
+        beyond = free & ((x < low) | (x > high))
+        if not beyond.any():
+            break
+        x[beyond] = np.clip(x[beyond], low[beyond], high[beyond])
+        free &= ~beyond
+        if not free.any():
+            break
+    return np.clip(x, low, high)

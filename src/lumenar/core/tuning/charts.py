@@ -98,7 +98,7 @@ def _error(dots: Sequence[Dot]) -> Chart:
     _, high = around(errors, least=(0, 2))
     return Chart(
         key="tuning_error", kind="lines", title="Off by", note="dE2000 of white's colour from the target's",
-        headline=f"{dots[0].error:.1f} at first, {errors.min():.1f} at best",
+        headline=f"{dots[0].error:.1f}, best {errors.min():.1f}",
         x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
         y=Axis("white", "dE", 0, high, 0), series=(Series("white", "measured", joined(numbers, errors), marks=True),),
         table=Table(("Attempt", "dE2000"), (0, 2), Table.rows_of(numbers, errors)),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lumenar.core.menu import Control, text_of
+from lumenar.core.menu import Control
 from lumenar.core.monotone import pchip
 from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import (
@@ -55,9 +55,7 @@ class Luminance:
             if len(self.ladder) >= 2:
                 value = nearest(grid, float(grid[np.abs(self._curve(grid, x, y) - np.log(self.wanted)).argmin()]))
                 expected = float(np.exp(np.interp(value, grid, self._curve(grid, x, y))))
-                return self._proposal(
-                    value, f"The ladder gives {self.wanted:g} cd/m² at {text_of(value)}.", expected, 0.02
-                )
+                return self._proposal(value, f"The ladder gives {self.wanted:g} cd/m² here.", expected, 0.02)
             return self._proposal(value, f"How bright white is with {name} as it stands.", None, 0.0)
         off = np.abs(y - np.log(self.wanted))
         best = float(x[off.argmin()])
@@ -107,7 +105,7 @@ class Luminance:
             value = self._hurried(value, left, x, y, last)
         expected = float(np.exp(np.interp(value, grid, curve)))
         spread = 0.5 if len(x) == 1 else max(0.01, 0.25 * abs(float(np.log(expected)) - float(y[off.argmin()])))
-        why = f"{reached:.3g} cd/m² so far; {name} {text_of(value)} should give about {expected:.3g}."
+        why = f"{reached:.3g} cd/m² so far; this should give about {expected:.3g}."
         return self._proposal(value, why, expected, spread)
 
     def _still(self, grid: Array, x: Array, name: str) -> Proposal | Done:

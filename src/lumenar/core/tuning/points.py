@@ -13,7 +13,18 @@ from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Value
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
-from lumenar.core.tuning.base import MODEL_SHARE, USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, steps_of
+from lumenar.core.tuning.base import (
+    MODEL_SHARE,
+    USUAL,
+    Array,
+    Attempt,
+    Done,
+    Noise,
+    Proposal,
+    Suspicion,
+    bounded,
+    steps_of,
+)
 from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE
 
 GUESS, GUESS_U = 0.5, 1.0
@@ -200,8 +211,6 @@ class _Course:
 
     def solved(self, free: Sequence[int]) -> Array:
         """The table (n, 3) that the model takes for best, where only some points may still be moved."""
-        from scipy.optimize import lsq_linear
-
         with np.errstate(invalid="ignore", divide="ignore"):
             rise = np.log(np.maximum((self.wanted - self.K) @ self.inverse, 1e-9)) - self.logs
         rise = np.nan_to_num(rise)
@@ -221,13 +230,11 @@ class _Course:
         controls = [c for c in (self.p.points[i].controls[c] for i, c in mine) if c is not None]
         spans = np.array([c.maximum - c.minimum for c in controls])
         now = np.array([table[i, c] for i, c in mine])
-        low = np.minimum(np.array([c.minimum for c in controls]) / spans - now, -1e-9)
-        high = np.maximum(np.array([c.maximum for c in controls]) / spans - now, 1e-9)
+        low = np.array([c.minimum for c in controls]) / spans - now
+        high = np.array([c.maximum for c in controls]) / spans - now
         # Every move costs a little, so that what changes nothing is left alone.
         A, b = np.vstack([A, COST * np.eye(len(mine))]), np.concatenate([b, np.zeros(len(mine))])
-        moved = np.linalg.lstsq(A, b, rcond=None)[0]
-        if ((moved < low) | (moved > high)).any():
-            moved = lsq_linear(A, b, (low, high), tol=1e-4).x
+        moved = bounded(A, b, low, high)
         for (i, c), d in zip(mine, moved, strict=True):
             table[i, c] += d
         return table

@@ -9,20 +9,28 @@ from dataclasses import dataclass
 import numpy as np
 
 from lumenar.core.menu import Control, Menu, Mode, Value
-from lumenar.core.roles import Role, role_of
+from lumenar.core.roles import CHANNELS, Role, role_of
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import USUAL, Attempt, Done, Noise, Problem, Proposal, Suspicion, remembered
 from lumenar.core.tuning.channels import Channel, primaries_of
+from lumenar.core.tuning.colours import AxisControl, SixColours
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
 from lumenar.core.tuning.tone import Tone
 from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE, TwoPoints
 
-GOALS = ("tone", "luminance", "white", "points")
-"""What can be tuned, in the order in which it is: the curve bends white, white costs light, points stand on white."""
+GOALS = ("tone", "luminance", "white", "points", "colours")
+"""What can be tuned, in the order in which it is: the curve bends white, white costs light, points stand on
+white, colours on all."""
 AGAIN = "luminance again"
+KINDS: Mapping[str, tuple[str, ...]] = {
+    "tone": ("tone", "shadows"), "luminance": ("luminance",), "white": ("gain", "offset"), "points": ("point",),
+    "colours": ("hue", "saturation", "lightness", "mix"),
+}  # fmt: skip
+"""The kinds of controls that each goal moves."""
 TITLES = {
     "tone": "Curve", "luminance": "Luminance", "white": "White", "points": "White, point by point",
+    "colours": "Six colours",
     AGAIN: "Luminance once more",
 }  # fmt: skip
 
@@ -136,7 +144,7 @@ def _proposed(
     if goal in ("white", AGAIN, "luminance"):
         # White remembers its own stages, and luminance costs nothing.
         return problem.propose(own)
-    kinds = ("tone", "shadows") if goal == "tone" else ("point",)
+    kinds = KINDS[goal]
     controls = [c for c, _ in controls_for(plan, kinds)]
     known = problem.primaries if isinstance(problem, ManyPoints) else None
     return remembered(goal, controls, plan.target, plan.noise, values, own, lambda: problem.propose(own), known)
@@ -153,7 +161,7 @@ def figure(plan: Plan, one: Tried) -> float:
 
 def _order(plan: Plan) -> tuple[str, ...]:
     goals = tuple(g for g in GOALS if g in plan.goals)
-    spent = any(g in goals for g in ("white", "points"))
+    spent = any(g in goals for g in ("white", "points", "colours"))
     return (*goals, AGAIN) if "luminance" in goals and spent and plan.luminance is not None else goals
 
 
@@ -167,11 +175,13 @@ def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence
         return _luminance(now, plan.ladder)
     if goal == AGAIN:
         return _again(now, tried)
+    if goal == "colours":
+        return _colours(now)
     return _white(now) if goal == "white" else _points(now, tried)
 
 
 def _tone(plan: Plan) -> Problem | str:
-    found = controls_for(plan, ("tone", "shadows"))
+    found = controls_for(plan, KINDS["tone"])
     if not found:
         return "No control of the menu is said to set the curve."
     ordered = sorted(found, key=lambda pair: pair[1].kind != "tone")
@@ -210,7 +220,7 @@ def _again(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
 
 
 def _white(plan: Plan) -> Problem | str:
-    found = controls_for(plan, ("gain", "offset"))
+    found = controls_for(plan, KINDS["white"])
     gains, offsets = (
         tuple(Channel(c, r.channel) for c, r in found if r.kind == kind and r.channel is not None and c.numeric)
         for kind in ("gain", "offset")
@@ -222,7 +232,7 @@ def _white(plan: Plan) -> Problem | str:
 
 
 def _points(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
-    found = controls_for(plan, ("point",))
+    found = controls_for(plan, KINDS["points"])
     by_level: dict[float, list[Control | None]] = {}
     for c, r in found:
         if r.level is not None and r.channel is not None and c.numeric:
@@ -232,6 +242,20 @@ def _points(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     points = tuple(Point(level, (row[0], row[1], row[2])) for level, row in sorted(by_level.items()))
     values = {c.path: plan.values[c.path] for p in points for c in p.controls if c is not None}
     return ManyPoints(points, plan.target, values, plan.noise, _primaries(plan, tried))
+
+
+def _colours(plan: Plan) -> Problem | str:
+    found = controls_for(plan, KINDS["colours"])
+    controls = tuple(
+        AxisControl(str(r.axis), CHANNELS[r.channel] if r.channel is not None else r.kind, c)
+        for c, r in found
+        if c.numeric and r.axis is not None
+    )
+    if len({c.axis for c in controls}) < 2:
+        return "No control that is free is said to set one of six colours."
+    return SixColours(
+        controls, plan.target, {c.control.path: plan.values[c.control.path] for c in controls}, plan.noise
+    )
 
 
 def _stands(plan: Plan, attempt: Attempt) -> bool:

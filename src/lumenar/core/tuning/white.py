@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lumenar.core.menu import Value, text_of
+from lumenar.core.menu import Value
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
@@ -181,11 +181,7 @@ class _Stage:
         if enough or self.errors[best] <= GOOD or len(self.attempts) - self.earlier >= MOST:
             return self._done(best) if self._sure(best) else self._again(best)
         u = float(np.sqrt((self.fitted.u(self.x_of(values)) ** 2).mean()))
-        moves = [
-            f"{c.name} {text_of(values[c.control.path])}" for c in self.channels
-            if values[c.control.path] != self.attempts[-1].values[c.control.path]
-        ]  # fmt: skip
-        why = f"dE {self.errors[best]:.1f} so far; {', '.join(moves) or 'the same again'} should give {self._predicted(XYZ):.1f}."
+        why = f"dE {self.errors[best]:.1f} so far; with these dE {self._predicted(XYZ):.1f} is expected."
         return Proposal(self.name, {**self.values, **values}, (self.grey,), why, XYZ[None, :], u)
 
     def _sure(self, best: int) -> bool:

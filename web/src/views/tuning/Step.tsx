@@ -28,10 +28,12 @@ function Entries({ step }: { step: StepOf }) {
             <Table.Cell textAlign="end" pr="14px" color="ink3">
               <Mono>{e.was}</Mono>
             </Table.Cell>
-            <Table.Cell pr="14px" fontWeight="600" color="lamp">
+            <Table.Cell pr="14px" fontWeight="600" color="lamp" whiteSpace="nowrap">
               <Mono data-testid="entry-value">{e.value}</Mono>
             </Table.Cell>
-            <Table.Cell color="ink2">{e.presses}</Table.Cell>
+            <Table.Cell color="ink2" whiteSpace="nowrap">
+              {e.presses}
+            </Table.Cell>
           </Table.Row>
         ))}
       </Table.Body>
@@ -221,10 +223,10 @@ export function Question({
       </Text>
       <Flex gap="10px">
         <LampButton onClick={() => onAnswer(true)}>
-          It is <Mono>{question.seems}</Mono> <Key on>y</Key>
+          It is <Mono>{question.seems}</Mono> <Key on>1</Key>
         </LampButton>
         <QuietButton onClick={() => onAnswer(false)}>
-          It is <Mono>{question.entered}</Mono> <Key>n</Key>
+          It is <Mono>{question.entered}</Mono> <Key>2</Key>
         </QuietButton>
       </Flex>
     </Box>

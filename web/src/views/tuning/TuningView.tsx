@@ -146,6 +146,7 @@ function Session({ tuning }: { tuning: Tuning }) {
   );
   const prove = useAct(() => got(api.POST("/api/v1/tunings/{tuning}/proof", { params: { path } })), TOUCHED);
   const asked = tuning.question;
+  const counted = tuning.attempts.filter((a) => !a.dropped).length;
   useKeys(TUNING_KEYS, {
     confirm: () => step.current?.confirm(),
     yes: () => asked && answer.mutate({ number: asked.number, seems: true }),
@@ -162,8 +163,8 @@ function Session({ tuning }: { tuning: Tuning }) {
       <Box overflowY="auto" p="16px" borderRight="1px solid" borderColor="lineSoft">
         <Flex mb="14px" align="center" gap="12px">
           <Text color="ink2" data-testid="tuning-state">
-            {STATES[tuning.state]} · <Mono>{tuning.attempts.filter((a) => !a.dropped).length}</Mono> attempts,{" "}
-            <Mono>{tuning.readings}</Mono> readings
+            {STATES[tuning.state]} · <Mono>{counted}</Mono> attempt{counted === 1 ? "" : "s"},{" "}
+            <Mono>{tuning.readings}</Mono> reading{tuning.readings === 1 ? "" : "s"}
           </Text>
           <Box flex="1" />
           <Steer tuning={tuning} onState={(s) => state.mutate(s)} />
@@ -221,7 +222,7 @@ function Session({ tuning }: { tuning: Tuning }) {
             The path of white is drawn once it was read.
           </Text>
         )}
-        <Attempts tuning={tuning} onBack={(n) => back.mutate(n)} />
+        {tuning.attempts.length > 0 && <Attempts tuning={tuning} onBack={(n) => back.mutate(n)} />}
       </Box>
     </Grid>
   );

@@ -5,8 +5,8 @@ export const TUNING_KEYS = {
   where: "Tuning",
   keys: {
     confirm: [" ", "confirm what was entered and read: to the first reading, or keep what is typed"],
-    yes: ["y", "yes, it stands where the reading says"],
-    no: ["n", "no, it stands where it should"],
+    yes: ["1", "asked: it stands where the reading says"],
+    no: ["2", "asked: it stands where it should"],
     pause: ["p", "pause the bench, or go on"],
     back: ["Escape", "back to the Board; the tuning stays where it is"],
   },

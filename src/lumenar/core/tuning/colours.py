@@ -1,0 +1,257 @@
+"""Six colours: hue, saturation and lightness, or mixes of red, green and blue, of each. One step of each kind of control is read,
+then Gauss-Newton within the controls' ranges; judged on the corners, on less saturated ones, and on colours between them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lumenar.core.colour.difference import de2000
+from lumenar.core.menu import Control, Value
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Anchor, Target
+from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, bounded, nearest, steps_of
+
+AXES: dict[str, tuple[float, float, float]] = {
+    "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
+}  # fmt: skip
+LESS = 0.75
+"""Share of full saturation of the second colour that each axis is judged by."""
+WHITE = Patch((1.0, 1.0, 1.0))
+
+
+def _faded(rgb: Sequence[float], share: float, value: float = 1.0) -> Patch:
+    """A signal of a hue with a share of its saturation and a value."""
+    r, g, b = (round(value * (1 - share * (1 - v)), 4) for v in rgb)
+    return Patch((r, g, b))
+
+
+CORNERS = tuple(_faded(rgb, 1.0) for rgb in AXES.values())
+FADED = tuple(_faded(rgb, LESS) for rgb in AXES.values())
+JUDGED = (*CORNERS, *FADED)
+BETWEEN = tuple(
+    _faded(rgb, share, value)
+    for rgb in ((1, 0.5, 0), (0.5, 1, 0), (0, 1, 0.5), (0, 0.5, 1), (0.5, 0, 1), (1, 0, 0.5))
+    for share, value in ((0.95, 1.0), (0.6, 0.9), (0.4, 0.75), (0.7, 0.5))
+)
+"""24 colours between the six, of several saturations and lightnesses."""
+COMPLEXION = tuple(
+    Patch((r, g, b))
+    for r, g, b in (
+        (0.96, 0.82, 0.74), (0.91, 0.73, 0.62), (0.85, 0.65, 0.53), (0.76, 0.56, 0.44),
+        (0.66, 0.46, 0.35), (0.55, 0.37, 0.28), (0.44, 0.29, 0.22), (0.33, 0.21, 0.16),
+    )
+)  # fmt: skip
+CHECKED = (*BETWEEN, *COMPLEXION)
+PROBE = 0.2
+"""A step of each kind of control is so much of its half range, enough to be told from noise."""
+ROUNDS = 2
+WORTH, WORSE = 0.15, 1.0
+"""Mean dE2000 of the judged colours that another round must promise; by how much one of the checked may get worse."""
+STAGES = ("read", "set", "check", "less", "less again")
+SAFE = 0.8
+"""What goes less far is to leave every checked colour worse by no more than so much."""
+CAUTION = 1e-3
+
+
+@dataclass(frozen=True)
+class AxisControl:
+    """A control of one of the six colours; part: what of it, equal for all six: hue, saturation, lightness, or the channel that
+    is mixed in."""
+
+    axis: str
+    part: str
+    control: Control
+
+
+@dataclass(frozen=True)
+class SixColours:
+    """Colours are to be the target's. controls of the six; values: where they stand."""
+
+    controls: tuple[AxisControl, ...]
+    target: Target
+    values: Mapping[str, Value]
+    noise: Noise = USUAL
+
+    @cached_property
+    def parts(self) -> tuple[str, ...]:
+        """The kinds of controls, each probed at a time on all six colours."""
+        return tuple(dict.fromkeys(c.part for c in self.controls))
+
+    def figure(self, attempt: Attempt) -> float:
+        """Mean dE2000 of the judged colours that were read beside white; NaN where white was not."""
+        if WHITE not in attempt.patches:
+            return float("nan")
+        return float(np.nanmean(self.errors(attempt, JUDGED, float(attempt.of(WHITE)[1]))))
+
+    def errors(self, attempt: Attempt, patches: Sequence[Patch], white: float) -> Array:
+        """dE2000 (n,) of patches as an attempt read them, NaN where it did not."""
+        XYZ = np.array([attempt.of(p) for p in patches])
+        return de2000(self.target.Lab(XYZ, white), self.target.Lab(self._wanted(patches, white), white))
+
+    def _wanted(self, patches: Sequence[Patch], white: float) -> Array:
+        anchor = Anchor(np.array(white), np.array(0.0))
+        return self.target.XYZ(np.array([p.rgb for p in patches], float), anchor)
+
+    def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
+        """Read, probe each kind, set and set again, check what lies between."""
+        if not attempts:
+            why = "The six colours, less saturated ones, and colours between them, as they stand."
+            return Proposal(STAGES[0], dict(self.values), (WHITE, *JUDGED, *CHECKED), why)
+        now = _Course(self, attempts)
+        for part in self.parts:
+            if not any(a.stage == part for a in attempts):
+                why = f"What a step of {part} does, on all six at a time."
+                return Proposal(part, now.probed(part), JUDGED, why)
+        return now.following()
+
+    def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
+        """With eighteen values entered at a time no single one can be named."""
+        return None
+
+
+class _Course:
+    """What the attempts so far say."""
+
+    def __init__(self, problem: SixColours, attempts: Sequence[Attempt]) -> None:
+        self.p, self.attempts = problem, attempts
+        self.white = float(attempts[0].of(WHITE)[1])
+        self.wanted = problem.target.Lab(problem._wanted(JUDGED, self.white), self.white)
+
+    def _x(self, values: Mapping[str, Value]) -> Array:
+        """Values (k,) in half ranges."""
+        return np.array([float(values[c.control.path]) / _half(c.control) for c in self.p.controls])
+
+    def _residual(self, attempt: Attempt) -> Array:
+        """Weighted Lab differences (12, 3) of the judged colours: lightness, chroma and hue as dE2000 weighs them, roughly."""
+        Lab = self.p.target.Lab(np.array([attempt.of(q) for q in JUDGED]), self.white)
+        C = np.hypot(self.wanted[:, 1], self.wanted[:, 2])
+        along = self.wanted[:, 1:] / np.maximum(C, 1e-6)[:, None]
+        d = Lab - self.wanted
+        chroma = d[:, 1] * along[:, 0] + d[:, 2] * along[:, 1]
+        hue = -d[:, 1] * along[:, 1] + d[:, 2] * along[:, 0]
+        return np.column_stack([d[:, 0], chroma / (1 + 0.045 * C), hue / (1 + 0.015 * C)])
+
+    def probed(self, part: str) -> dict[str, Value]:
+        """The start with one kind of control moved on all six, towards where there is more room."""
+        values = dict(self.p.values)
+        for c in self.p.controls:
+            if c.part == part:
+                at, k = float(values[c.control.path]), c.control
+                up = k.maximum - at >= at - k.minimum
+                values[k.path] = nearest(steps_of(k), at + (1 if up else -1) * PROBE * _half(k))
+        return values
+
+    def _jacobian(self, upto: Sequence[Attempt]) -> Array:
+        """Change of the residuals (36, k) by each control's half range: from the probes, corrected by what the rounds showed."""
+        start = self._residual(self.attempts[0])
+        J = np.zeros((len(JUDGED), 3, len(self.p.controls)))
+        x0 = self._x(self.attempts[0].values)
+        axes = list(AXES)
+        for part in self.p.parts:
+            probe = next(a for a in upto if a.stage == part)
+            moved = self._x(probe.values) - x0
+            change = self._residual(probe) - start
+            for k, c in enumerate(self.p.controls):
+                if c.part == part and abs(moved[k]) > 0:
+                    # Each control is taken to move its own colour: the six lie too far apart to reach one another.
+                    for i in (axes.index(c.axis), len(axes) + axes.index(c.axis)):
+                        J[i, :, k] = change[i] / moved[k]
+        flat = J.reshape(-1, len(self.p.controls))
+        before = self.attempts[0]
+        for a in upto:
+            if a.stage == STAGES[1]:
+                dx = self._x(a.values) - self._x(before.values)
+                own = np.abs(flat) > 0
+                off = (self._residual(a) - self._residual(before)).ravel() - flat @ dx
+                # Broyden's rule, within what each control can move at all.
+                scale = (own * dx**2).sum(axis=1)
+                flat = flat + own * np.outer(np.where(scale > 1e-9, off / np.maximum(scale, 1e-9), 0.0), dx)
+                before = a
+        return np.asarray(flat, float)
+
+    def _mean(self, a: Attempt) -> float:
+        return float(np.nanmean(self.p.errors(a, JUDGED, self.white)))
+
+    def following(self) -> Proposal | Done:
+        """What comes after the probes."""
+        rounds = [a for a in self.attempts if a.stage == STAGES[1]]
+        best = min([self.attempts[0], *rounds], key=self._mean)
+        later = [a for a in self.attempts if a.stage in STAGES[2:]]
+        if not later and len(rounds) < ROUNDS and np.isfinite(self._mean(best)):
+            values, expected = self._solved(best)
+            if values != dict(best.values) and self._mean(best) - expected > WORTH:
+                why = f"Mean dE {self._mean(best):.1f} of the six and their faded ones; {expected:.1f} is expected."
+                return Proposal(STAGES[1], values, JUDGED, why)
+        if best is self.attempts[0]:
+            return Done(
+                dict(best.values),
+                f"The colours are dE {self._mean(best):.1f} off in the mean; nothing better was reached.",
+            )
+        if not later:
+            return Proposal(
+                STAGES[2], dict(best.values), (*JUDGED, *CHECKED), "Whether the colours between have stayed in order."
+            )
+        return self._judged(later)
+
+    def _judged(self, later: Sequence[Attempt]) -> Proposal | Done:
+        """After the colours between were checked: kept, gone back on a part of the way, or given up."""
+        start = self.attempts[0]
+        last = later[-1]
+        worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(start, CHECKED, self.white)
+        gain = self._mean(start) - self._mean(last)
+        if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
+            reason = (
+                f"The six colours are dE {self._mean(last):.1f} off in the mean, {self._mean(start):.1f} at the start."
+            )
+            return Done(dict(last.values), reason)
+        patch = CHECKED[int(np.nanargmax(worse))]
+        said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
+        share = self._share(last)
+        if last.stage != STAGES[-1] and share > 0:
+            stage = STAGES[STAGES.index(last.stage) + 1]
+            why = f"{said}; {100 * share:.0f} % of the way is tried."
+            return Proposal(stage, self._part_way(last, share), (*JUDGED, *CHECKED), why)
+        return Done(dict(start.values), f"Given up: {said}, more than the six colours gained.")
+
+    def _share(self, last: Attempt) -> float:
+        """How far of the way from the start to an attempt no checked colour would get much worse, as far as colours move in
+        straight lines; 0 where even a fifth is too far."""
+        start = self.attempts[0]
+        before, after = (self.p.target.Lab(np.array([a.of(q) for q in CHECKED]), self.white) for a in (start, last))
+        wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
+        at_start = de2000(before, wanted)
+        for share in np.arange(0.9, 0.19, -0.1):
+            there = de2000(before + share * (after - before), wanted)
+            if np.nanmax(there - at_start) <= SAFE:
+                return float(share)
+        return 0.0
+
+    def _part_way(self, last: Attempt, share: float) -> dict[str, Value]:
+        values = dict(self.p.values)
+        for c in self.p.controls:
+            at, there = float(values[c.control.path]), float(last.values[c.control.path])
+            values[c.control.path] = nearest(steps_of(c.control), at + share * (there - at))
+        return values
+
+    def _solved(self, best: Attempt) -> tuple[dict[str, Value], float]:
+        """The values that the model takes for best from an attempt on, and the mean dE2000 it expects, roughly."""
+        J, r, x = self._jacobian(self.attempts), self._residual(best), self._x(best.values)
+        low = np.array([c.control.minimum / _half(c.control) for c in self.p.controls]) - x
+        high = np.array([c.control.maximum / _half(c.control) for c in self.p.controls]) - x
+        A = np.vstack([J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x))])
+        b = np.concatenate([-r.ravel(), np.zeros(len(x))])
+        moved = bounded(A, b, low, high)
+        values = dict(best.values)
+        for c, v in zip(self.p.controls, x + moved, strict=True):
+            values[c.control.path] = nearest(steps_of(c.control), float(v) * _half(c.control))
+        after = r + (J @ (self._x(values) - x)).reshape(r.shape)
+        share = float(np.linalg.norm(after)) / max(float(np.linalg.norm(r)), 1e-9)
+        return values, self._mean(best) * share
+
+
+def _half(c: Control) -> float:
+    return (c.maximum - c.minimum) / 2
