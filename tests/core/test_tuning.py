@@ -6,11 +6,23 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.optimize import lsq_linear
 
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, observe, propose, start, steps_of, white_error
+from lumenar.core.tuning.base import (
+    Attempt,
+    Done,
+    Noise,
+    Proposal,
+    bounded,
+    observe,
+    propose,
+    start,
+    steps_of,
+    white_error,
+)
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import ManyPoints
@@ -353,6 +365,17 @@ def test_the_error_of_colour_alone_does_not_depend_on_luminance():
     Y = TARGETS["gamma22"].Y(np.array(LEVELS), anchor)
     attempt = Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1))
     assert Tone((), TARGETS["gamma22"], {}).figure(attempt) == pytest.approx(0, abs=1e-9)
+
+
+@given(seed=st.integers(0, 10_000), n=st.integers(2, 40), tight=st.floats(0.01, 2))
+def test_least_squares_within_bounds_are_the_best_there_are(seed, n, tight):
+    rng = np.random.default_rng(seed)
+    A, b = rng.normal(size=(2 * n, n)), 3 * rng.normal(size=2 * n)
+    low, high = -tight * rng.uniform(0.01, 1, n), tight * rng.uniform(0.01, 1, n)
+    x = bounded(A, b, low, high)
+    assert (x >= low).all() and (x <= high).all()
+    best = lsq_linear(A, b, (low, high)).x
+    assert np.linalg.norm(A @ x - b) <= np.linalg.norm(A @ best - b) * (1 + 1e-6)
 
 
 # -- six colours ----------------------------------------------------------------------------------------------------

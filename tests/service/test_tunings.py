@@ -91,14 +91,24 @@ def test_the_display_is_left_at_what_was_found(app, bench, tuner, monitor):
     assert final != tunings.opened(app, number).plan.values
 
 
-def test_all_goals_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
-    number = tuned(app, bench, tuner, monitor, goals=[], luminance=120)
+def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor, goals=["white", "luminance", "tone"], luminance=120)
     seen = tunings.view(app, number)
     assert seen.state == "found" and seen.goals == ["tone", "luminance", "white"] and seen.readings < 150
     goals = list(dict.fromkeys(a.goal for a in seen.attempts))
     assert goals[:3] == ["tone", "luminance", "white"]
     whites = [a.Y for a in seen.attempts if a.Y is not None and a.goal != "tone"]
     assert whites[-1] == pytest.approx(120, rel=0.03)
+
+
+def test_six_colours_are_tuned_or_left_with_a_reason(app, bench, tuner, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    correct_for(app, bench, review)
+    seen = tunings.view(app, tuned(app, bench, tuner, review, "Reel", goals=["colours"]))
+    assert seen.state == "found" and seen.readings < 160
+    assert all(s.path.startswith("Image > Hues") for s in seen.settings)
+    figures = [a.figure for a in seen.attempts if a.figure is not None]
+    assert figures and "dE" in seen.outcomes[0].reason
 
 
 def test_a_table_of_points_is_tuned(app, bench, tuner, units):

@@ -182,18 +182,25 @@ def remembered(
     return _answered(_Asked(key, make))
 
 
-def bounded(A: Array, b: Array, low: Array, high: Array, most: int = 12) -> Array:
-    """Least squares (k,) of A (n, k) to b (n,) within low and high (k,): what comes out beyond a bound is held there, the rest
-    solved anew. Near the best where few are held, and at once."""
-    x = np.zeros(A.shape[1])
-    free = np.ones(len(x), bool)
+def bounded(A: Array, b: Array, low: Array, high: Array, most: int = 40) -> Array:
+    """Least squares (k,) of A (n, k) to b (n,) within low and high (k,), by an active set: what comes out beyond a bound is held
+    there and the rest solved anew; what is held and would rather come back is let go, the one that pulls most first."""
+    H, g = A.T @ A, A.T @ b
+    x = np.zeros(len(g))
+    held = np.zeros(len(g), bool)
     for _ in range(most):
-        x[free] = np.linalg.lstsq(A[:, free], b - A[:, ~free] @ x[~free], rcond=None)[0]
-        beyond = free & ((x < low) | (x > high))
-        if not beyond.any():
+        free = np.flatnonzero(~held)
+        if len(free):
+            x[free] = np.linalg.solve(H[np.ix_(free, free)], g[free] - H[np.ix_(free, np.flatnonzero(held))] @ x[held])
+        beyond = ~held & ((x < low - 1e-9) | (x > high + 1e-9))
+        if beyond.any():
+            x[beyond] = np.clip(x[beyond], low[beyond], high[beyond])
+            held |= beyond
+            continue
+        slope = H @ x - g
+        # At its low end a value would rise where the slope falls, at its high end the other way.
+        pull = np.where(held, np.where(x <= low + 1e-9, -slope, slope), 0.0)
+        if pull.max() <= 1e-9 * max(float(np.abs(g).max()), 1e-12):
             break
-        x[beyond] = np.clip(x[beyond], low[beyond], high[beyond])
-        free &= ~beyond
-        if not free.any():
-            break
+        held[int(pull.argmax())] = False
     return np.clip(x, low, high)

@@ -202,7 +202,8 @@ class _Course:
         start = self.attempts[0]
         last = later[-1]
         worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(start, CHECKED, self.white)
-        gain = self._mean(start) - self._mean(last)
+        end = self._mean(next(a for a in self.attempts[::-1] if a.values == last.values and a.of(CORNERS[0])[1] > 0))
+        gain = self._mean(start) - end
         if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
             reason = (
                 f"The six colours are dE {self._mean(last):.1f} off in the mean, {self._mean(start):.1f} at the start."

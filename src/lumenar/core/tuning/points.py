@@ -126,6 +126,7 @@ class _Course:
 
     def __init__(self, problem: ManyPoints, attempts: Sequence[Attempt]) -> None:
         self.p, self.attempts = problem, attempts
+        self._tables: dict[int, Array] = {}
         self.known = problem._known(attempts)
         self.K = np.nan_to_num(self.known[4])
         self.P = self.known[:3] - self.K
@@ -243,8 +244,10 @@ class _Course:
         """What to enter at a point in a round, None where nothing is to be gained there."""
         if not self.by_point[i]:
             return None
-        free = range(i + 1) if stage == STAGES[1] else range(len(self.p.points))
-        table = self.solved(free)
+        free = i + 1 if stage == STAGES[1] else len(self.p.points)
+        if free not in self._tables:
+            self._tables[free] = self.solved(range(free))
+        table = self._tables[free]
         values = dict(self.attempts[-1].values)
         for share, c in zip(table[i], self.p.points[i].controls, strict=True):
             if c is not None:
