@@ -1,5 +1,7 @@
 """Tuning in the browser: watched on a stand-in, and entered and typed by a person whose server is killed in the middle."""
 
+import base64
+import re
 import shutil
 
 import numpy as np
@@ -64,6 +66,7 @@ def test_1_from_the_board_to_what_a_setup_can_be_tuned_for(page):
 
 def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
     page.tick("Curve")
+    page.tick("Six colours")
     page.find("button", "160").click()
     page.find("[data-testid=tuning-start]").click()
     page.find("[data-testid=keep-result]")
@@ -93,11 +96,44 @@ def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
     page.find("[role=rowheader], th", "Studio tuned")
 
 
-def test_3_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
+def test_3_the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
+    review = monitor(page)
+    result = page.api(f"/reviews/{review}/tunings")[0]["result"]
+    page.go(f"/review/{review}/tuning")
+    page.find("[data-testid=to-recipe]").click()
+    steps = page.until(lambda: page.all("[data-testid=recipe-step]"))
+    assert "Reset the display" in steps[0].text and "Studio" in steps[1].text and "System › Power" in steps[2].text
+    assert violations(page) == []
+    steps[1].find_element("css selector", "label").click()
+    page.driver.refresh()
+    page.until(lambda: page.all("[data-testid=recipe-step]")[1].find_element("css selector", "input").is_selected())
+    paper = page.driver.execute_cdp_cmd("Page.printToPDF", {"paperWidth": 8.27, "paperHeight": 11.69})
+    assert len(re.findall(rb"/Type\s*/Page[^s]", base64.b64decode(paper["data"]))) == 1, "one page to print"
+    page.press("r")
+    page.until(lambda: "kept what it promises" in text(page, "[data-testid=replay]"), 60)
+    page.find("[data-testid=replay-on-B]").click()
+    page.until(
+        lambda: "sample B" in text(page, "[data-testid=replay]") and "work" not in text(page, "[data-testid=replay]"),
+        60,
+    )
+    white = next(
+        e for e in page.all("[data-testid=promised]") if e.get_attribute("data-figure") == "white_black.white_de2000"
+    )
+    assert "kept" in white.text and len(white.find_elements("css selector", "td")) == 5
+    seen = page.api(f"/reviews/{review}/setups/{result}/recipe")
+    assert [r["sample"] for r in seen["replays"]] == ["B", "A"] and seen["replays"][1]["kept"]
+    page.driver.set_window_size(420, 860)
+    assert page.driver.execute_script("return document.documentElement.scrollWidth <= window.innerWidth"), (
+        "fits a phone"
+    )
+    page.driver.set_window_size(1280, 800)
+
+
+def test_4_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
     review = monitor(page)
     page.go(f"/review/{review}/tuning?setup={page.api(f'/reviews/{review}/board')['rows'][3]['setup']}")
-    page.tick("Curve")
-    page.tick("Luminance")
+    for goal in ("Curve", "Luminance", "Six colours"):
+        page.tick(goal)
     page.find("[data-testid=tuning-start]").click()
     page.find("[data-testid=keep-result]")
     count = len(page.all("[data-testid=attempt]"))
@@ -152,7 +188,7 @@ class ByHand:
         return next(e["id"] for e in self.page.api("/reviews") if "Wall 55" in e["name"])
 
 
-def test_4_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
+def test_5_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     made = page.send(
         "POST",
         "/displays",

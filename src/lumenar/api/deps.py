@@ -12,6 +12,7 @@ from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
 from lumenar.service.instruments import Corrector
+from lumenar.service.replay import Replayer
 from lumenar.service.reread import Reread
 from lumenar.service.tuning_bench import Tuner
 
@@ -44,6 +45,11 @@ def free_run(request: Request) -> FreeRun:
 def tuner(request: Request) -> Tuner:
     """Who carries tunings out on it."""
     return request.app.state.tuner  # type: ignore[no-any-return]
+
+
+def replayer(request: Request) -> Replayer:
+    """Who replays recipes on it."""
+    return request.app.state.replayer  # type: ignore[no-any-return]
 
 
 class PreconditionError(Exception):

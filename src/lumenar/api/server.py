@@ -34,6 +34,7 @@ from lumenar.api import (
     menus,
     plates,
     problems,
+    recipes,
     reviews,
     runs,
     setups,
@@ -50,6 +51,7 @@ from lumenar.service.bench import BenchService
 from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
+from lumenar.service.replay import Replayer
 from lumenar.service.reread import Reread
 from lumenar.service.tuning_bench import Tuner
 from lumenar.store.database import StoreError
@@ -58,7 +60,7 @@ from lumenar.store.editions import is_published
 PREFIX = "/api/v1"
 NOUNS = (
     reviews, displays, menus, setups, targets, runs, bench_routes, events, free, instruments, plates, imports, edition_routes,
-    tunings,
+    tunings, recipes,
 )  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 
@@ -77,7 +79,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app = FastAPI(title="Lumenar", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.application, app.state.bench, app.state.closing = application, bench, False
     app.state.reread = Reread(application, bench)
-    app.state.tuner = Tuner(application, bench)
+    app.state.tuner, app.state.replayer = Tuner(application, bench), Replayer(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     app.add_middleware(Guard, hosts=hosts)

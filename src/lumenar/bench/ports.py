@@ -6,7 +6,7 @@ import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal, Protocol
+from typing import Literal, Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -204,6 +204,13 @@ class SteppedRemote(Protocol):
     def select(self, mode: str) -> None: ...
 
     def apply(self, control: str, value: ControlValue) -> None: ...
+
+
+@runtime_checkable
+class LiteralRemote(SteppedRemote, Protocol):
+    """A remote that can put a unit back to how it left the factory, so that a recipe is entered literally."""
+
+    def reset(self) -> None: ...
 
 
 def enter_by_steps(remote: SteppedRemote, wanted: Wanted) -> None:

@@ -17,7 +17,7 @@ from lumenar.core.scoring.rubric import Rubric, rubric_from
 from lumenar.service.data import Data
 from lumenar.service.helper import Helper
 from lumenar.service.seat import Seat
-from lumenar.store import runs, tunings
+from lumenar.store import replays, runs, tunings
 from lumenar.store.database import StoreError
 
 
@@ -51,6 +51,7 @@ class Application(Data):
             runs.pause_running(
                 db, "The server stopped in the middle. Nothing is lost; resume goes on at the next patch."
             )
+            replays.stop_working(db, "The server stopped in the middle; replay it again.")
             tunings.pause_working(db, "The server stopped in the middle. Nothing is lost; go on at the next attempt.")
 
     @property

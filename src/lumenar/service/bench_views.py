@@ -11,7 +11,7 @@ from lumenar.core.menu import Panel
 from lumenar.core.readings import Outcome, Patch
 
 BenchState = Literal["idle", "queued", "running", "paused", "waiting", "stopped", "done"]
-Occupied = Literal["", "run", "free", "correction", "reread", "tuning"]
+Occupied = Literal["", "run", "free", "correction", "reread", "tuning", "replay"]
 """What has the bench; nothing at rest."""
 
 

@@ -415,8 +415,8 @@ def bench_time(db: sqlite3.Connection, unit_id: int) -> float:
         "SELECT max(coalesce((SELECT max(g.at_s) FROM reading g JOIN patch p ON p.id = g.patch_id WHERE p.run_id = r.id), 0),"
         " coalesce((SELECT max(w.at_s) FROM watch w WHERE w.run_id = r.id), 0)) AS last FROM run r WHERE r.unit_id = ?"
         " UNION ALL SELECT max(a.at_s) FROM attempt a JOIN tuning t ON t.id = a.tuning_id JOIN setup s ON s.id = t.setup_id"
-        " WHERE s.unit_id = ? ORDER BY last DESC LIMIT 1",
-        (unit_id, unit_id),
+        " WHERE s.unit_id = ? UNION ALL SELECT max(at_s) FROM replay WHERE unit_id = ? ORDER BY last DESC LIMIT 1",
+        (unit_id, unit_id, unit_id),
     ).fetchone()
     return float(row["last"] or 0.0) if row else 0.0
 

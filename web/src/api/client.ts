@@ -46,6 +46,7 @@ export type ModeScore = Schemas["ModeScore"];
 export type EditionView = Schemas["EditionView"];
 export type PlanPreview = Schemas["PlanPreview"];
 export type Tuning = Schemas["TuningView"];
+export type Recipe = Schemas["RecipeView"];
 export type GoalChoice = Schemas["GoalChoice"];
 export type Worth = Schemas["Worth"];
 export type Fault = NonNullable<Schemas["Fault"]["fault"]>;

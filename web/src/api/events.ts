@@ -55,7 +55,7 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
     client.invalidateQueries({ queryKey: ["tuning"] });
   });
   source.addEventListener("tuning", () => {
-    for (const key of ["tuning", "tunings"]) client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["tuning", "tunings", "recipe"]) client.invalidateQueries({ queryKey: [key] });
   });
   source.onopen = () => {
     connected(true);

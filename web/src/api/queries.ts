@@ -43,6 +43,13 @@ export const useTuning = (tuning: number | null) =>
     enabled: tuning !== null,
     placeholderData: keepPreviousData,
   });
+export const recipeQuery = (review: number, setup: number) =>
+  queryOptions({
+    queryKey: ["recipe", review, setup],
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/setups/{setup}/recipe", { params: { path: { review, setup } } })),
+  });
+export const useRecipe = (review: number, setup: number) => useQuery(recipeQuery(review, setup));
 export const useGoals = (review: number, setup: number) =>
   useQuery({
     queryKey: ["goals", review, setup],

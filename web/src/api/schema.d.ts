@@ -1636,6 +1636,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/setups/{setup}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recipe
+         * @description The recipe of a setup, ordered from a factory reset, with what it promises and how its replays went.
+         */
+        get: operations["get_recipe_api_v1_reviews__review__setups__setup__recipe_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/setups/{setup}/replays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Replay
+         * @description Replay a recipe from a factory reset.
+         */
+        post: operations["start_replay_api_v1_reviews__review__setups__setup__replays_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/replays/{replay}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Type Proof
+         * @description The proof of a replay by hand.
+         */
+        post: operations["type_proof_api_v1_replays__replay__readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/replays/{replay}/failure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Step Failed
+         * @description A step of a replay by hand could not be entered.
+         */
+        post: operations["step_failed_api_v1_replays__replay__failure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1788,7 +1868,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "" | "run" | "free" | "correction" | "reread" | "tuning";
+            kind: "" | "run" | "free" | "correction" | "reread" | "tuning" | "replay";
             /** Message */
             message: string;
             /** Run */
@@ -3212,6 +3292,14 @@ export interface components {
             window?: number;
         };
         /**
+         * NewReplay
+         * @description unit: another sample to replay on, None for the setup's own.
+         */
+        NewReplay: {
+            /** Unit */
+            unit?: number | null;
+        };
+        /**
          * NewReview
          * @description A new review: a shipped unit by file name, or the text of a unit file of one's own.
          */
@@ -3426,6 +3514,29 @@ export interface components {
             rest_s?: number | null;
             /** Reference Every S */
             reference_every_s?: number | null;
+        };
+        /**
+         * OrderedStep
+         * @description One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
+         *     alone.
+         */
+        OrderedStep: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "set" | "check" | "leave";
+            /** Path */
+            path: string;
+            /** Value */
+            value: string;
+            /** Why */
+            why: string;
+            /**
+             * Scope
+             * @default
+             */
+            scope: string;
         };
         /**
          * OutcomeView
@@ -3648,6 +3759,43 @@ export interface components {
             stale: boolean;
         };
         /**
+         * PromisedFigure
+         * @description One figure that a recipe promises, and what its replays gave: of the sample it was made on and of others, by sample.
+         */
+        PromisedFigure: {
+            /** Figure */
+            figure: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Decimals */
+            decimals: number;
+            /** Expected */
+            expected: number | null;
+            /** Replayed */
+            replayed: number | null;
+            /** Kept */
+            kept: boolean | null;
+            /** Others */
+            others: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ProofReadings
+         * @description The proof as a person typed it, a text a patch.
+         */
+        ProofReadings: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "XYZ" | "Yxy" | "Yuv" | "Y";
+            /** Texts */
+            texts: string[];
+        };
+        /**
          * PurposeVerdict
          * @description All setups' scores for one purpose, best first, and the recipe.
          */
@@ -3795,6 +3943,73 @@ export interface components {
              * @default []
              */
             evidence: components["schemas"]["Evidence"][];
+        };
+        /**
+         * RecipeView
+         * @description A setup's recipe, with what it promises and how its replays went.
+         */
+        RecipeView: {
+            /** Review */
+            review: number;
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+            /** Display */
+            display: string;
+            /** Sample */
+            sample: string;
+            /** Firmware */
+            firmware: string;
+            /** Target */
+            target: string;
+            /** Reset */
+            reset: string;
+            /** Steps */
+            steps: components["schemas"]["OrderedStep"][];
+            /** Promised */
+            promised: components["schemas"]["PromisedFigure"][];
+            /** Caveats */
+            caveats: string[];
+            /** Replays */
+            replays: components["schemas"]["ReplayView"][];
+            /** Samples */
+            samples: components["schemas"]["SampleChoice"][];
+            /** By Hand */
+            by_hand: boolean;
+        };
+        /**
+         * ReplayView
+         * @description One replay. kept: every promise was, None while that is not known.
+         */
+        ReplayView: {
+            /** Id */
+            id: number;
+            /** Sample */
+            sample: string;
+            /** Unit */
+            unit: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "waiting" | "done" | "failed" | "stopped";
+            /** Message */
+            message: string;
+            /** Firmware */
+            firmware: string;
+            /** Created At */
+            created_at: string;
+            /** Kept */
+            kept: boolean | null;
+            /** Patches */
+            patches: string[];
+            /** Rgb */
+            rgb: [
+                number,
+                number,
+                number
+            ][];
         };
         /**
          * Residual
@@ -3969,6 +4184,18 @@ export interface components {
         SampleChange: {
             /** Firmware */
             firmware: string;
+        };
+        /**
+         * SampleChoice
+         * @description A sample that a recipe can be replayed on.
+         */
+        SampleChoice: {
+            /** Unit */
+            unit: number;
+            /** Sample */
+            sample: string;
+            /** Same */
+            same: boolean;
         };
         /**
          * Scene
@@ -4370,6 +4597,19 @@ export interface components {
             chroma?: ("4:4:4" | "4:2:2" | "4:2:0") | null;
             /** Refresh Hz */
             refresh_hz?: number | null;
+        };
+        /**
+         * StepFailure
+         * @description The step, from 1, that could not be entered, and what was seen.
+         */
+        StepFailure: {
+            /** Step */
+            step: number;
+            /**
+             * What
+             * @default
+             */
+            what?: string;
         };
         /**
          * StepView
@@ -18607,6 +18847,572 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Worth"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_recipe_api_v1_reviews__review__setups__setup__recipe_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_replay_api_v1_reviews__review__setups__setup__replays_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReplay"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    type_proof_api_v1_replays__replay__readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                replay: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofReadings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    step_failed_api_v1_replays__replay__failure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                replay: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepFailure"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

@@ -35,6 +35,12 @@ const config = defineConfig({
     },
     "html, body": { bg: "ground", color: "ink", fontSize: "13px", lineHeight: 1.35, height: "100%" },
     "#root": { height: "100%" },
+    /* On paper: the view alone, on white, as long as it is. */
+    "header, footer, .no-print": { _print: { display: "none !important" } },
+    "html, body, #root, #root > div, main, main > div": {
+      _print: { height: "auto !important", overflow: "visible !important", display: "block !important", bg: "white" },
+    },
+    "main, main *": { _print: { color: "black !important", borderColor: "oklch(.75 0 0) !important" } },
     "div, nav, main, section": { scrollbarWidth: "thin" },
     "*": { _motionReduce: { transition: "none !important", animation: "none !important" } },
     ":focus-visible": { outline: "2px solid {colors.lamp}", outlineOffset: "1px" },

@@ -6,6 +6,7 @@ import { instruments } from "../views/instruments/view";
 import { look } from "../views/look/view";
 import { menu } from "../views/menu/view";
 import { plates } from "../views/plates/view";
+import { recipe } from "../views/recipe/view";
 import { shelf } from "../views/shelf/view";
 import { targets } from "../views/targets/view";
 import { tuning } from "../views/tuning/view";
@@ -19,6 +20,7 @@ export const VIEWS: readonly View[] = [
   plates,
   menu,
   tuning,
+  recipe,
   verdict,
   look,
   hand,

@@ -72,3 +72,26 @@ CREATE TABLE attempt (
 UPDATE menu SET document = with_channels(
     document, (SELECT s.file FROM stand_in s JOIN unit u ON u.id = s.unit_id WHERE u.menu_id = menu.id ORDER BY u.id LIMIT 1)
 ) WHERE id IN (SELECT u.menu_id FROM unit u JOIN stand_in s ON s.unit_id = u.id);
+
+-- A recipe entered literally after a factory reset, and what was read then.
+CREATE TABLE replay (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    review_id INTEGER NOT NULL REFERENCES review (id) ON DELETE CASCADE,
+    setup_id INTEGER NOT NULL REFERENCES setup (id) ON DELETE CASCADE,
+    -- On which sample: another one tells how far the recipe carries.
+    unit_id INTEGER NOT NULL REFERENCES unit (id) ON DELETE CASCADE,
+    steps TEXT NOT NULL CHECK (json_array_length(steps) > 0),
+    firmware TEXT NOT NULL,
+    meter TEXT NOT NULL CHECK (json_valid(meter)),
+    correction_id INTEGER REFERENCES correction (id),
+    state TEXT NOT NULL CHECK (state IN ('working', 'waiting', 'done', 'failed', 'stopped')),
+    message TEXT NOT NULL DEFAULT '',
+    -- Signals of the proof and XYZ as read, null under the meter's floor.
+    patches TEXT NOT NULL CHECK (json_array_length(patches) > 0),
+    XYZ TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(XYZ)),
+    created_at TEXT NOT NULL,
+    at_s REAL NOT NULL DEFAULT 0 CHECK (at_s >= 0)
+) STRICT;
+CREATE INDEX replay_of_setup ON replay (setup_id);
+CREATE INDEX replay_of_review ON replay (review_id);
+CREATE INDEX replay_of_unit ON replay (unit_id);

@@ -284,6 +284,7 @@ export default function BoardView() {
       compare: () => row && go(`/compare?setup=${row.setup}`),
       options: () => setAsking((a) => !a),
       tune: () => row && go(`/review/${review}/tuning?setup=${row.setup}`),
+      recipe: () => row && go(`/review/${review}/recipe/${row.setup}`),
       menu: () => go(`/review/${review}/menu`),
       verdict: () => go(`/review/${review}/verdict`),
       open: () => open(...cursor),

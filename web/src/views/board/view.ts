@@ -25,6 +25,7 @@ export const BOARD_KEYS = {
     look: ["l", "how the row looks"],
     compare: ["c", "compare the row"],
     tune: ["b", "find the best settings of the row"],
+    recipe: ["i", "the row as a recipe, to print and to replay"],
     menu: ["t", "menu map"],
     verdict: ["v", "verdict"],
     back: ["Escape", "unselect, clear the filter, or back to the Shelf"],

@@ -181,10 +181,15 @@ export function IsItWorthIt({
             {w.sentence}
           </Text>
           <Figures worth={w} />
-          <Flex gap="10px" mt="14px">
+          <Flex gap="8px" mt="14px" wrap="wrap">
+            <QuietButton asChild>
+              <A to={`/review/${tuning.review}/recipe/${tuning.result}`} data-testid="to-recipe">
+                Recipe and replay
+              </A>
+            </QuietButton>
             <QuietButton asChild>
               <A to={`/review/${tuning.review}/plates/${tuning.result}/grey_ramp?overlay=${tuning.setup}`}>
-                Before and after on the plates
+                Before and after
               </A>
             </QuietButton>
             <QuietButton asChild>

@@ -1,0 +1,87 @@
+"""A recipe's steps in an order in which none undoes another: the mode, what is to be checked first, what is to be set, and what
+is left at its default though people wonder about it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from lumenar.core.menu import Control, Menu, Mode, Value, text_of
+from lumenar.core.roles import role_of
+
+Kind = Literal["set", "check", "leave"]
+MOST_NAMED = 3
+"""So many of the settings that a control would undo are named, the rest counted."""
+
+
+@dataclass(frozen=True)
+class OrderedStep:
+    """One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
+    alone."""
+
+    kind: Kind
+    path: str
+    value: str
+    why: str
+    scope: str = ""
+
+
+def ordered_steps(
+    menu: Menu, mode: Mode, changes: Mapping[str, Value], whys: Mapping[str, str], mode_why: str
+) -> list[OrderedStep]:
+    """The steps from a factory reset to a mode with these changes from its defaults. whys: by path why it is set so. MenuError
+    names the settings that cannot all be had."""
+    order = menu.order(mode, changes)
+    steps = [OrderedStep("set", menu.mode_path, mode.name, mode_why)]
+    steps += _checks(menu, mode, changes)
+    for path in order:
+        c = menu.control(path)
+        steps.append(OrderedStep("set", path, text_of(changes[path]), whys.get(path, "Measured so."), _scope(c)))
+    return steps + _left(menu, mode, changes)
+
+
+def _checks(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[OrderedStep]:
+    """Controls that stay at their default and, stood they otherwise, would lock or reset what is set afterwards."""
+    defaults = menu.defaults(mode)
+    found = []
+    for c in menu.controls:
+        if c.path in changes or c.path not in defaults:
+            continue
+        locked = {p for value, paths in c.locks.items() if value != text_of(defaults[c.path]) for p in paths}
+        undone = [p for p in changes if p in locked or p in c.resets]
+        if undone:
+            names = [p.split(" > ")[-1] for p in undone]
+            more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+            why = f"Touched later, it would undo {', '.join(names[:MOST_NAMED])}{more}."
+            found.append(OrderedStep("check", c.path, text_of(defaults[c.path]), why, _scope(c)))
+    return found
+
+
+def _scope(c: Control) -> str:
+    return {"unit": "for all modes at a time", "signal": "for every mode of this signal"}.get(c.scope, "")
+
+
+def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[OrderedStep]:
+    """What people wonder about: controls that are said to set something, or promise something, and stay as they are. Those of one
+    submenu that are left for the same reason are one line."""
+    defaults = menu.defaults(mode)
+    lines: list[OrderedStep] = []
+    for c in menu.controls:
+        if c.path in changes or c.path not in defaults or not c.bears or not (role_of(c.role) or c.promise):
+            continue
+        locked = c.path in mode.locks
+        why = f"Locked in {mode.name}." if locked else "Left at its default: what was measured here has it so."
+        parent, _, name = c.path.rpartition(" > ")
+        last = lines[-1] if lines else None
+        value = text_of(defaults[c.path])
+        if last is not None and parent and last.why == why and last.path.rpartition(" > ")[0] == parent:
+            same = value if value == last.value else f"{last.value} / {value}"
+            lines[-1] = OrderedStep("leave", f"{last.path} / {name}", same, why)
+        elif last is not None and c.group and last.path == c.group:
+            continue
+        elif c.group and sum(o.group == c.group for o in menu.controls) > MOST_NAMED:
+            lines.append(OrderedStep("leave", c.group, value, why))
+        else:
+            lines.append(OrderedStep("leave", c.path, value, why))
+    return lines

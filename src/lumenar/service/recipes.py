@@ -1,0 +1,259 @@
+"""The recipe of a setup, ordered from a factory reset, with what it promises and what its replays gave."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.colour.correction import corrected
+from lumenar.core.measurements.base import MissingPatchError
+from lumenar.core.menu import MenuError
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import Patch, collect
+from lumenar.core.recipes.ordered import OrderedStep, ordered_steps
+from lumenar.core.targets import Target, resolve
+from lumenar.core.tuning import session
+from lumenar.service import cells, tunings
+from lumenar.service.application import Application
+from lumenar.service.displays import display
+from lumenar.service.errors import ConflictError, NotFoundError
+from lumenar.service.worth import PROOF
+from lumenar.store import corrections, replays, reviews
+from lumenar.store import tunings as stored_tunings
+from lumenar.store.replays import ReplayRow, ReplayState
+from lumenar.store.reviews import SetupRow
+
+PROMISED = (
+    ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0.05, True),
+    ("white_black", "white_de2000", "White", "dE", 2, 1.0, False),
+    ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, 0.7, False),
+    ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, 1.0, False),
+    ("gamut", "de2000_mean", "Corners, mean", "dE", 2, 1.0, False),
+    ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1.0, False),
+)
+"""Measurement, figure, title, unit, decimals; how far a replay may be from what was promised, as a share where the last says so:
+what a viewer would not see, with room for a meter that was set up anew."""
+
+
+@dataclass(frozen=True)
+class PromisedFigure:
+    """One figure that a recipe promises, and what its replays gave: of the sample it was made on and of others, by sample."""
+
+    figure: str
+    title: str
+    unit: str
+    decimals: int
+    expected: float | None
+    replayed: float | None
+    kept: bool | None
+    others: dict[str, float]
+
+
+@dataclass(frozen=True)
+class ReplayView:
+    """One replay. kept: every promise was, None while that is not known."""
+
+    id: int
+    sample: str
+    unit: int
+    state: ReplayState
+    message: str
+    firmware: str
+    created_at: str
+    kept: bool | None
+    patches: list[str]
+    rgb: list[tuple[float, float, float]]
+
+
+@dataclass(frozen=True)
+class SampleChoice:
+    """A sample that a recipe can be replayed on."""
+
+    unit: int
+    sample: str
+    same: bool
+
+
+@dataclass(frozen=True)
+class RecipeView:
+    """A setup's recipe, with what it promises and how its replays went."""
+
+    review: int
+    setup: int
+    name: str
+    display: str
+    sample: str
+    firmware: str
+    target: str
+    reset: str
+    steps: list[OrderedStep]
+    promised: list[PromisedFigure]
+    caveats: list[str]
+    replays: list[ReplayView]
+    samples: list[SampleChoice]
+    by_hand: bool
+
+
+# -- the recipe -----------------------------------------------------------------------------------------------------
+
+
+def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
+    """The recipe of a setup. ConflictError names settings that cannot all be had."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    shown = display(app, setup.unit_id)
+    steps = steps_of(app, setup)
+    rows = replays.of_setup(app.db.connection(), setup_id)
+    units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
+    promised = _promised(app, review_id, setup, rows)
+    own = next((r for r in rows if r.unit_id == setup.unit_id and r.state in ("done", "failed")), None)
+    return RecipeView(
+        review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
+        "Reset the display to how it left the factory, so that nothing of before is left.", steps, promised,
+        _caveats(app, setup, own, rows), [_replay_view(app, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
+        [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
+    )  # fmt: skip
+
+
+def steps_of(app: Application, setup: SetupRow) -> list[OrderedStep]:
+    shown = display(app, setup.unit_id)
+    try:
+        mode = shown.menu.mode(setup.mode, setup.signal)
+        return ordered_steps(shown.menu, mode, setup.changes, _whys(app, setup), _mode_why(setup))
+    except MenuError as e:
+        raise ConflictError("menu", f"{setup.name} cannot be written as a recipe: {e}.") from e
+
+
+def _mode_why(setup: SetupRow) -> str:
+    return f"What is set below was found in this mode, against {resolve(setup.target).title}."
+
+
+def _whys(app: Application, setup: SetupRow) -> dict[str, str]:
+    """Why each value is so: by the tuning whose result the setup is, and those before it."""
+    whys: dict[str, str] = {}
+    wanted: int | None = setup.id
+    for row in stored_tunings.of_review(app.db.connection(), _review_of(app, setup.id)):
+        if row.result_id != wanted:
+            continue
+        try:
+            t = tunings.opened(app, row.id)
+        except (ConflictError, NotFoundError):
+            continue
+        for goal, sentence in _reasons(t).items():
+            for path in {p for x in t.tried if x.goal == goal for p in x.attempt.values}:
+                whys.setdefault(path, sentence)
+        wanted = row.setup_id
+    return whys
+
+
+def _reasons(t: tunings.Open) -> dict[str, str]:
+    end = session.following(t.plan, t.tried)
+    if isinstance(end, session.Step):
+        return {}
+    return {o.goal: f"Tuned: {o.reason}" for o in end.outcomes if not o.skipped}
+
+
+def _review_of(app: Application, setup_id: int) -> int:
+    found = reviews.setup(app.db.connection(), setup_id)
+    if found is None:
+        raise NotFoundError("setup", f"There is no setup {setup_id}.")
+    return found[1]
+
+
+def _caveats(app: Application, setup: SetupRow, own: ReplayRow | None, rows: Sequence[ReplayRow]) -> list[str]:
+    unit = display(app, setup.unit_id).row
+    others = {r.unit_id for r in rows if r.state == "done" and r.unit_id != setup.unit_id}
+    firmware = f"firmware {unit.firmware}" if unit.firmware else "a firmware that nobody recorded"
+    said = [f"Found on sample {unit.sample} with {firmware}."]
+    if own is None:
+        said.append("Not replayed yet: nobody has entered it from a factory reset and measured what it gives.")
+    elif own.state == "failed":
+        said.append(f"Its replay failed: {own.message}")
+    elif own.firmware != unit.firmware:
+        said.append(f"Replayed with firmware {own.firmware or 'unknown'}, not with the present one.")
+    else:
+        said.append(f"Replayed from a factory reset on {own.created_at[:10]}.")
+    if others:
+        said.append(
+            f"Entered on {len(others)} other sample{'s' if len(others) > 1 else ''} too; the table says how far they differ."
+        )
+    else:
+        said.append(
+            "Samples differ: on another one the gains may not fit. Luminance and mode carry over, white may not."
+        )
+    return said
+
+
+# -- what it promises -------------------------------------------------------------------------------------------------
+
+
+def _promised(app: Application, review_id: int, setup: SetupRow, rows: Sequence[ReplayRow]) -> list[PromisedFigure]:
+    target = resolve(setup.target)
+    fresh = cells.newest(app, review_id).fresh
+    expected: dict[str, Analysis] = {}
+    for cell, row in fresh.items():
+        if cell.setup == setup.id and cell.measurement in PROOF:
+            found = cells.tried(app, row, target, setup.target)
+            if isinstance(found, Analysis):
+                expected[cell.measurement] = found
+    done = [r for r in rows if r.state == "done"]
+    own = next((r for r in done if r.unit_id == setup.unit_id), None)
+    newest = {r.unit_id: r for r in reversed(done) if r.unit_id != setup.unit_id}
+    samples = {u.id: u.sample for u in reviews.units_of(app.db.connection(), review_id)}
+    mine = {} if own is None else figures_of(app, own, target)
+    theirs = {samples[u]: figures_of(app, r, target) for u, r in newest.items() if u in samples}
+    out = []
+    for measurement, key, title, unit, decimals, tolerance, relative in PROMISED:
+        name = f"{measurement}.{key}"
+        wanted = expected[measurement].scalar(key) if measurement in expected else None
+        got = mine.get(name)
+        kept = None
+        if wanted is not None and got is not None:
+            kept = abs(got - wanted) <= (tolerance * abs(wanted) if relative else tolerance)
+        others = {s: f[name] for s, f in theirs.items() if name in f}
+        if wanted is not None or got is not None:
+            out.append(PromisedFigure(name, title, unit, decimals, wanted, got, kept, others))
+    return out
+
+
+def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, float]:
+    """The figures of a replay that recipes promise, by name; those of which it read too little are left out."""
+    if len(row.XYZ) != len(row.patches):
+        return {}
+    XYZ = np.array([(np.nan,) * 3 if v is None else v for v in row.XYZ], float)
+    if row.correction_id is not None and (c := corrections.get(app.db.connection(), row.correction_id)) is not None:
+        XYZ = corrected(XYZ, c.matrix)
+    limits = MeterLimits(float(row.meter.get("repeatability", 0.002)), float(row.meter.get("floor", 0.0)))
+    patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
+    readings = collect(patches, np.nan_to_num(XYZ), np.isnan(XYZ[:, 1]), limits)
+    found: dict[str, float] = {}
+    for measurement, key, *_ in PROMISED:
+        try:
+            value = analyse(measurement, readings, target, uncertain=False).scalar(key)
+        except MissingPatchError:
+            continue
+        if value is not None:
+            found[f"{measurement}.{key}"] = value
+    return found
+
+
+def _replay_view(app: Application, row: ReplayRow, sample: str) -> ReplayView:
+    kept: bool | None = None
+    if row.state == "failed":
+        kept = False
+    elif row.state == "done":
+        found = reviews.setup(app.db.connection(), row.setup_id)
+        if found is not None:
+            figures = [
+                f
+                for f in _promised(app, row.review_id, found[0], [replace(row, unit_id=found[0].unit_id)])
+                if f.kept is not None
+            ]
+            kept = all(f.kept for f in figures) if figures else None
+    patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
+    return ReplayView(
+        row.id, sample, row.unit_id, row.state, row.message, row.firmware, row.created_at, kept,
+        [tunings.NAMES.get(p.rgb, p.code) for p in patches], [p.rgb for p in patches],
+    )  # fmt: skip

@@ -1,0 +1,242 @@
+"""Replaying recipes: a factory reset, the steps entered literally in their order, the proof read. On a stand-in the bench does
+it; else a person follows the steps and types."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Literal
+
+from lumenar.bench.drivers import typed
+from lumenar.bench.drivers.simulated import meters
+from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S, settling
+from lumenar.bench.ports import (
+    BelowFloorError,
+    Bench,
+    Cancel,
+    EndedError,
+    InstrumentError,
+    LiteralRemote,
+    RefusedError,
+    SaturatedError,
+    Wanted,
+)
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.menu import MenuError, Value, text_of
+from lumenar.core.readings import Patch
+from lumenar.core.targets import resolve
+from lumenar.core.typed import Form, parse
+from lumenar.service import cells
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.data import now
+from lumenar.service.displays import display, stand_in_of
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.events import Event
+from lumenar.service.planning import format_of, setup_states
+from lumenar.service.recipes import steps_of
+from lumenar.service.worth import PROOF
+from lumenar.store import corrections, replays, reviews
+from lumenar.store.replays import ReplayRow, ReplayState
+from lumenar.store.reviews import SetupRow
+
+GREY_STEP = 10.0
+"""A replay reads eleven greys."""
+READ_MOST_S = 600.0
+
+
+def proof_patches(app: Application, setup: SetupRow) -> list[Patch]:
+    """What a replay reads: white, black, eleven greys, corners."""
+    row = display(app, setup.unit_id).row
+    signal = format_of(row, setup)
+    context = Context(
+        target=resolve(setup.target),
+        bits=int(signal["bits"]),
+        grey_step=GREY_STEP,
+        limited=signal["range"] == "limited",
+    )
+    every = [p for m in PROOF for p in MEASUREMENTS[m].patches(context)]
+    within = [p for p in every if all(0 <= v <= 1 for v in p.rgb)]
+    return sorted(dict.fromkeys(within), key=lambda p: -sum(p.rgb))
+
+
+class ReplayJob:
+    """One replay on the bench."""
+
+    kind: Literal["replay"] = "replay"
+
+    def __init__(self, owner: Replayer, replay: int, review: int) -> None:
+        self._owner, self.replay, self.review = owner, replay, review
+        self.stopping = threading.Event()
+
+    def work(self) -> None:
+        """Reset, enter, read."""
+        self._owner.work(self)
+
+    def leave(self) -> None:
+        """End soon."""
+        self.stopping.set()
+
+    def failed(self, error: BaseException) -> bool:
+        """It is over, whatever it was."""
+        self._owner.end(
+            self.replay, "stopped", f"The bench stopped on a fault ({type(error).__name__}: {error}); replay it again."
+        )
+        return False
+
+
+class Replayer:
+    """Replays recipes, one at a time."""
+
+    def __init__(self, app: Application, bench: BenchService) -> None:
+        self.app, self.bench = app, bench
+
+    def start(self, review_id: int, setup_id: int, unit_id: int | None = None) -> int:
+        """Begin a replay, on the setup's own sample or another of the review. ConflictError while the bench is in use."""
+        setup = cells.setup_of(self.app, review_id, setup_id)
+        unit = setup.unit_id if unit_id is None else unit_id
+        db = self.app.db.connection()
+        if unit not in {u.id for u in reviews.units_of(db, review_id)}:
+            raise NotFoundError("unit", f"Review {review_id} has no sample {unit}.")
+        shown = display(self.app, unit)
+        if shown.stand_in and self.bench.seat.kind:
+            raise ConflictError("bench", "The bench is in use; stop what is on it first.")
+        meter = meters()["XYZ"] if shown.stand_in else typed.meters(None)["XYZ"]
+        correction = corrections.newest(db, shown.row.panel, str(meter["name"]), str(meter.get("serial", "")))
+        row = ReplayRow(
+            0, review_id, setup_id, unit, [asdict(s) for s in steps_of(self.app, setup)], shown.row.firmware, meter,
+            None if correction is None else correction.id, "working" if shown.stand_in else "waiting", "",
+            [list(p.rgb) for p in proof_patches(self.app, setup)], [], now(), 0.0,
+        )  # fmt: skip
+        with self.app.db.transaction() as writing:
+            made = replays.add(writing, row)
+        if shown.stand_in:
+            self.bench.seat.take(ReplayJob(self, made, review_id))
+        return made
+
+    def end(
+        self,
+        replay: int,
+        state: ReplayState,
+        message: str,
+        XYZ: Sequence[Sequence[float] | None] = (),
+        at_s: float = 0.0,
+    ) -> None:
+        """A replay is over; everyone who watches is told."""
+        with self.app.db.transaction(of=0) as db:
+            replays.finish(db, replay, state, message, XYZ, at_s)
+        self.bench.live.hub.publish(Event("tuning", {"replay": replay, "state": state}))
+
+    def work(self, job: ReplayJob) -> None:
+        """The job's work, in the bench's thread."""
+        row = row_of(self.app, job.replay)
+        setup = cells.setup_of(self.app, row.review_id, row.setup_id)
+        stand_in = stand_in_of(self.app, row.unit_id)
+        bench = self.bench.rig.assemble(row.unit_id, (stand_in.seed if stand_in else 0) + 15485863 * job.replay)
+        c = None if row.correction_id is None else corrections.get(self.app.db.connection(), row.correction_id)
+        self.bench.rig.correction = c
+        try:
+            if failure := self._entered(bench, row, setup):
+                self.end(job.replay, "failed", failure)
+                return
+            XYZ = self._read(bench, row, job, setup.name)
+        except EndedError:
+            self.end(job.replay, "stopped", "Stopped before all was read; replay it again.")
+            return
+        except InstrumentError as e:
+            self.end(job.replay, "stopped", f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}")
+            return
+        self.end(job.replay, "done", "", XYZ, bench.clock.now())
+
+    def _entered(self, bench: Bench, row: ReplayRow, setup: SetupRow) -> str:
+        """Enter the steps once each, in their order, from a factory reset. Returns why it cannot be had, empty where all
+        stands."""
+        remote = bench.remote
+        if not isinstance(remote, LiteralRemote):
+            raise InstrumentError("this remote cannot reset the display")
+        state = setup_states(self.app, row.review_id, setup.unit_id)[setup.id]
+        if state.format is not None:
+            bench.source.configure(state.format)
+        remote.reset()
+        menu = display(self.app, row.unit_id).menu
+        wanted: dict[str, Value] = {}
+        for n, step in enumerate(row.steps, 1):
+            if step["kind"] != "set":
+                continue
+            try:
+                if step["path"] == menu.mode_path:
+                    remote.select(step["value"])
+                    continue
+                control = menu.control(step["path"])
+                value: Value = float(step["value"]) if control.numeric else step["value"]
+                remote.apply(step["path"], value)
+                wanted[step["path"]] = value
+            except (RefusedError, MenuError) as e:
+                return f"Step {n}, {step['path']} = {step['value']}: {e}."
+        stands: Mapping[str, Value] = bench.remote.enter(Wanted(setup.mode, {})).values
+        undone = [p for p, v in wanted.items() if p in stands and stands[p] != v]
+        if undone:
+            name = undone[0].split(" > ")[-1]
+            now_, then = text_of(stands[undone[0]]), text_of(wanted[undone[0]])
+            return f"All was entered, but {name} is {now_}, not {then}: a later step put it back."
+        return ""
+
+    def _read(self, bench: Bench, row: ReplayRow, job: ReplayJob, name: str) -> list[Sequence[float] | None]:
+        live = self.bench.live
+        habits = HABITS[display(self.app, row.unit_id).row.panel]
+        bench.clock.sleep(SETUP_S + max(CLEAR_S, FIRST_RESTS * habits.rest_s))
+        XYZ: list[Sequence[float] | None] = []
+        before: Patch | None = None
+        for p in row.patches:
+            patch = Patch((p[0], p[1], p[2]))
+            live.shown(patch.code, patch.rgb, "replay", name)
+            bench.source.show(patch)
+            bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)
+            before = patch
+            try:
+                reading = bench.meter.read(Cancel(job.stopping.is_set, READ_MOST_S))
+                XYZ.append(reading.XYZ)
+                live.read(patch.code, "ok", live.corrected(reading.XYZ))
+            except (BelowFloorError, SaturatedError):
+                XYZ.append(None)
+            live.tell(throttled=True)
+        return XYZ
+
+    def typed_in(self, replay_id: int, form: Form, texts: Sequence[str]) -> None:
+        """The proof as a person typed it after the steps were entered, one text a patch. BadInputError names the patch that
+        cannot be read; nothing is stored then."""
+        row = row_of(self.app, replay_id)
+        if row.state != "waiting":
+            raise ConflictError("replay", "Nothing is waited for in this replay.")
+        if len(texts) != len(row.patches):
+            raise BadInputError(
+                "readings", f"The proof has {len(row.patches)} patches, {len(texts)} were typed.", "texts"
+            )
+        if form == "Y":
+            raise BadInputError("form", "The proof needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
+        XYZ: list[Sequence[float] | None] = []
+        for i, (text, p) in enumerate(zip(texts, row.patches, strict=True)):
+            try:
+                XYZ.append(parse(text, form).XYZ)
+            except ValueError as e:
+                raise BadInputError(
+                    "reading", f"{Patch((p[0], p[1], p[2])).code}: {e}. Nothing was stored.", f"texts.{i}"
+                ) from e
+        self.end(replay_id, "done", "", XYZ)
+
+    def failed_at(self, replay_id: int, step: int, what: str) -> None:
+        """A person could not enter a step: the replay failed there. step counts from 1."""
+        row = row_of(self.app, replay_id)
+        if row.state != "waiting" or not 1 <= step <= len(row.steps):
+            raise ConflictError("replay", "There is no such step to enter in this replay.")
+        s = row.steps[step - 1]
+        said = " ".join(what.split())[:200] or "it could not be entered"
+        self.end(replay_id, "failed", f"Step {step}, {s['path']} = {s['value']}: {said}.")
+
+
+def row_of(app: Application, replay_id: int) -> ReplayRow:
+    row = replays.get(app.db.connection(), replay_id)
+    if row is None:
+        raise NotFoundError("replay", f"There is no replay {replay_id}.")
+    return row

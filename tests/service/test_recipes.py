@@ -1,0 +1,236 @@
+"""Recipes: in an order in which nothing is undone, replayed literally, and seen to fail where they would."""
+
+import json
+from dataclasses import asdict
+
+import numpy as np
+import pytest
+
+from lumenar.bench.ports import RefusedError
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.core.menu import Control, Menu, MenuError, Mode
+from lumenar.core.recipes.ordered import ordered_steps
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.service import new_display, recipes, setups, shelf, tunings, worth
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.instruments import correct_for
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.replay import Replayer, proof_patches
+from lumenar.service.setups import Edit
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import Wish
+from lumenar.store import replays, reviews
+
+from ..conftest import MONITOR
+
+GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture > White > Blue gain"]
+
+
+@pytest.fixture
+def monitor(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    correct_for(app, bench, review)
+    return review
+
+
+@pytest.fixture
+def replayer(app, bench):
+    return Replayer(app, bench)
+
+
+def setup_of(app, review, name):
+    return next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == name)
+
+
+def replayed(app, bench, replayer, review, setup, unit=None):
+    number = replayer.start(review, setup, unit)
+    bench.seat.wait()
+    return replays.get(app.db.connection(), number)
+
+
+# -- order ------------------------------------------------------------------------------------------------------------
+
+
+def controls(**more):
+    light = Control("Light", "slider", default=50.0, role="luminance")
+    gain = Control("White > Red gain", "slider", default=100.0, role="red gain")
+    green = Control("White > Green gain", "slider", default=100.0, role="green gain")
+    power = Control("Power", "choice", choices=("Full", "Low"), default="Low", resets=("Light", "White > Red gain"), scope="unit",
+                    locks={"Low": ("White > Red gain",)})  # fmt: skip
+    return (light, gain, green, power)
+
+
+def test_what_resets_and_unlocks_comes_first_and_shared_values_are_said():
+    menu = Menu((Mode("Film", "sdr", "srgb"),), controls())
+    changes = {"Light": 40.0, "White > Red gain": 93.0, "Power": "Full"}
+    steps = ordered_steps(menu, menu.modes[0], changes, {"Light": "Bright enough."}, "Best.")
+    assert [(s.kind, s.path) for s in steps[:4]] == [
+        ("set", "Mode"), ("set", "Power"), ("set", "Light"), ("set", "White > Red gain"),
+    ]  # fmt: skip
+    assert steps[1].scope == "for all modes at a time" and steps[2].why == "Bright enough." and steps[3].value == "93"
+    assert [(s.kind, s.path, s.value) for s in steps[4:]] == [("leave", "White > Green gain", "100")]
+
+
+def test_what_would_undo_a_setting_is_checked():
+    menu = Menu((Mode("Film", "sdr", "srgb"),), controls())
+    menu = Menu(menu.modes, tuple(c if c.path != "Power" else Control(
+        "Power", "choice", choices=("Full", "Low"), default="Full", resets=("Light",), locks={"Low": ("White > Green gain",)}
+    ) for c in menu.controls))  # fmt: skip
+    steps = ordered_steps(menu, menu.modes[0], {"Light": 40.0, "White > Green gain": 90.0}, {}, "")
+    check = next(s for s in steps if s.kind == "check")
+    assert check.path == "Power" and check.value == "Full" and "Light" in check.why and "Green gain" in check.why
+    assert [s.kind for s in steps].index("check") == 1
+
+
+def test_settings_that_undo_one_another_are_no_recipe():
+    a = Control("A", "slider", default=0.0, resets=("B",))
+    b = Control("B", "slider", default=0.0, resets=("A",))
+    menu = Menu((Mode("Film", "sdr", "srgb"),), (a, b))
+    with pytest.raises(MenuError, match="undo one another"):
+        ordered_steps(menu, menu.modes[0], {"A": 1.0, "B": 1.0}, {}, "")
+
+
+# -- replay -----------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def tuned(app, bench, monitor):
+    number = Tuner(app, bench).start(monitor, setup_of(app, monitor, "Studio").id, Wish(["luminance", "white"], 120.0))
+    bench.seat.wait()
+    made = tunings.keep(app, number, "Studio tuned")
+    worth.prove(app, bench, number)
+    bench.runs.finish()
+    return made
+
+
+def test_a_recipe_is_replayed_and_gives_what_it_promises(app, bench, monitor, tuned, replayer):
+    before = recipes.recipe(app, monitor, tuned)
+    assert any("Not replayed yet" in c for c in before.caveats) and before.replays == []
+    sets = [s for s in before.steps if s.kind == "set"]
+    assert sets[0].value == "Studio" and {s.path for s in sets[1:]} == set(
+        setup_of(app, monitor, "Studio tuned").changes
+    )
+    assert all(s.why.startswith("Tuned: ") for s in sets[1:])
+    assert next(s for s in before.steps if s.kind == "check").path == "System > Power"
+    row = replayed(app, bench, replayer, monitor, tuned)
+    assert row.state == "done" and len(row.XYZ) == len(row.patches) == len(
+        proof_patches(app, setup_of(app, monitor, "Studio tuned"))
+    )
+    seen = recipes.recipe(app, monitor, tuned)
+    assert seen.replays[0].kept is True and all(f.kept for f in seen.promised)
+    by_name = {f.figure: f for f in seen.promised}
+    assert by_name["white_black.white_cd_m2"].replayed == pytest.approx(120, rel=0.04)
+    assert by_name["white_black.white_de2000"].replayed < 1
+    assert any("Replayed from a factory reset" in c for c in seen.caveats)
+
+
+def test_on_another_sample_the_spread_is_told(app, bench, monitor, tuned, replayer):
+    replayed(app, bench, replayer, monitor, tuned)
+    other = next(u for u in reviews.units_of(app.db.connection(), monitor) if u.sample == "B")
+    row = replayed(app, bench, replayer, monitor, tuned, other.id)
+    assert row.state == "done" and row.unit_id == other.id
+    seen = recipes.recipe(app, monitor, tuned)
+    white = next(f for f in seen.promised if f.figure == "white_black.white_de2000")
+    assert set(white.others) == {"B"} and white.others["B"] != white.replayed
+    assert any("1 other sample" in c for c in seen.caveats)
+    assert [r.sample for r in seen.replays] == ["B", "A"]
+
+
+def test_a_wrong_order_is_seen_to_fail_on_the_reset_trap(app, bench, monitor, replayer, monkeypatch):
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Late power", Edit({GAINS[0]: 90.0}))
+    setup = setup_of(app, monitor, "Late power")
+    real = recipes.steps_of(app, setup)
+    # Somebody toggles the power setting after all else: the display puts the gain back.
+    power = next(s for s in real if s.kind == "check")
+    wrong = [*real, *(type(power)("set", power.path, v, "", "") for v in ("Thrifty", "Full"))]
+    monkeypatch.setattr("lumenar.service.replay.steps_of", lambda app, setup: wrong)
+    row = replayed(app, bench, replayer, monitor, made)
+    assert (
+        row.state == "failed"
+        and row.message == "All was entered, but Red gain is 100, not 90: a later step put it back."
+    )
+    seen = recipes.recipe(app, monitor, made)
+    assert seen.replays[0].kept is False and any("Its replay failed" in c for c in seen.caveats)
+    monkeypatch.undo()
+    assert replayed(app, bench, replayer, monitor, made).state == "done"
+
+
+def test_a_step_that_the_display_refuses_fails_with_its_number(app, bench, monitor, replayer, monkeypatch):
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit({"Picture > Light": 40.0}))
+    apply = SimulatedUnit.apply
+
+    def refuse(self, control, value):
+        if control == "Picture > Light":
+            raise RefusedError("Light is greyed out")
+        apply(self, control, value)
+
+    monkeypatch.setattr(SimulatedUnit, "apply", refuse)
+    row = replayed(app, bench, replayer, monitor, made)
+    steps = row.steps
+    at = next(i for i, s in enumerate(steps, 1) if s["path"] == "Picture > Light")
+    assert row.state == "failed" and row.message == f"Step {at}, Picture > Light = 40: Light is greyed out."
+
+
+def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer):
+    row = replayed(app, bench, replayer, monitor, tuned)
+    dimmer = [None if v is None else [0.8 * c for c in v] for v in row.XYZ]
+    with app.db.transaction() as db:
+        replays.finish(db, row.id, "done", "", dimmer)
+    seen = recipes.recipe(app, monitor, tuned)
+    kept = {f.figure: f.kept for f in seen.promised}
+    assert kept["white_black.white_cd_m2"] is False and kept["white_black.white_de2000"] is True
+    assert seen.replays[0].kept is False
+
+
+# -- by hand ------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def by_hand(app):
+    menu = "Light 0..100 = 60 (luminance)\nRed gain 0..100 = 100 (red gain)"
+    return new_display.add(
+        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Evening, srgb", controls=menu)
+    )
+
+
+def test_a_person_replays_and_types_the_proof(app, replayer, by_hand):
+    first = setup_of(app, by_hand, "Evening")
+    made = setups.add(app, by_hand, first.id, "Evening set", Edit({"Red gain": 93.0}))
+    number = replayer.start(by_hand, made)
+    row = replays.get(app.db.connection(), number)
+    assert row.state == "waiting" and recipes.recipe(app, by_hand, made).by_hand
+    rgb = np.array(row.patches)
+    XYZ = TARGETS["srgb"].XYZ(rgb, Anchor(np.array(120.0), np.array(0.1)))
+    texts = [" ".join(f"{v:.4f}" for v in r) for r in XYZ]
+    with pytest.raises(BadInputError, match=f"{len(texts)} patches, 2 were"):
+        replayer.typed_in(number, "XYZ", texts[:2])
+    with pytest.raises(BadInputError, match="is no number") as e:
+        replayer.typed_in(number, "XYZ", [*texts[:3], "a 1 2", *texts[4:]])
+    assert e.value.place == "texts.3" and replays.get(app.db.connection(), number).XYZ == []
+    replayer.typed_in(number, "XYZ", texts)
+    seen = recipes.recipe(app, by_hand, made)
+    got = {f.figure: f.replayed for f in seen.promised}
+    assert got["white_black.white_de2000"] < 0.1 and got["grey_ramp.de2000_mean"] < 0.3
+    assert seen.replays[0].state == "done" and seen.replays[0].kept is None, "nothing was promised"
+    with pytest.raises(ConflictError, match="Nothing is waited for"):
+        replayer.typed_in(number, "XYZ", texts)
+
+
+def test_a_step_that_cannot_be_entered_by_hand_ends_it(app, replayer, by_hand):
+    made = setups.add(app, by_hand, setup_of(app, by_hand, "Evening").id, "Set", Edit({"Red gain": 93.0}))
+    number = replayer.start(by_hand, made)
+    with pytest.raises(ConflictError, match="no such step"):
+        replayer.failed_at(number, 9, "")
+    replayer.failed_at(number, 2, "greyed out")
+    row = replays.get(app.db.connection(), number)
+    assert row.state == "failed" and row.message == "Step 2, Red gain = 93: greyed out."
+    with pytest.raises(NotFoundError):
+        replayer.failed_at(99, 1, "")
+
+
+def test_a_recipe_is_plain_data(app, monitor):
+    seen = recipes.recipe(app, monitor, setup_of(app, monitor, "Matinee").id)
+    json.dumps(asdict(seen), allow_nan=False)
+    assert [s.kind for s in seen.steps[:1]] == ["set"] and seen.promised == []
+    left = [s.path for s in seen.steps if s.kind == "leave"]
+    assert any("Red gain / Green gain / Blue gain" in p for p in left) and "Picture > Six hues" in left
