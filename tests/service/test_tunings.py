@@ -11,7 +11,7 @@ from lumenar.core.menu import document_of, renamed
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import white_error
-from lumenar.service import board, menu_map, new_display, setups, shelf, tunings, worth
+from lumenar.service import board, menu_map, new_display, setups, shelf, tuning_views, tunings, worth
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import display
@@ -60,7 +60,7 @@ def tuned(app, bench, tuner, review, name="Studio", **wish):
 
 def test_white_is_found_kept_proven_and_worth_it(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor)
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "found" and seen.step is None and not seen.by_hand
     assert [a.number for a in seen.attempts] == list(range(1, len(seen.attempts) + 1))
     assert seen.attempts[0].figure > 2 and min(a.figure for a in seen.attempts) < 0.6
@@ -93,7 +93,7 @@ def test_the_display_is_left_at_what_was_found(app, bench, tuner, monitor):
 
 def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor, goals=["white", "luminance", "tone"], luminance=120)
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "found" and seen.goals == ["tone", "luminance", "white"] and seen.readings < 150
     goals = list(dict.fromkeys(a.goal for a in seen.attempts))
     assert goals[:3] == ["tone", "luminance", "white"]
@@ -104,7 +104,7 @@ def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, ben
 def test_six_colours_are_tuned_or_left_with_a_reason(app, bench, tuner, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     correct_for(app, bench, review)
-    seen = tunings.view(app, tuned(app, bench, tuner, review, "Reel", goals=["colours"]))
+    seen = tuning_views.view(app, tuned(app, bench, tuner, review, "Reel", goals=["colours"]))
     assert seen.state == "found" and seen.readings < 160
     assert all(s.path.startswith("Image > Hues") for s in seen.settings)
     figures = [a.figure for a in seen.attempts if a.figure is not None]
@@ -114,14 +114,14 @@ def test_six_colours_are_tuned_or_left_with_a_reason(app, bench, tuner, units):
 def test_a_table_of_points_is_tuned(app, bench, tuner, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     correct_for(app, bench, review)
-    seen = tunings.view(app, tuned(app, bench, tuner, review, "Reel", goals=["white", "points"]))
+    seen = tuning_views.view(app, tuned(app, bench, tuner, review, "Reel", goals=["white", "points"]))
     points = [a for a in seen.attempts if a.goal == "points"]
     assert seen.state == "found" and points and sum(a.readings for a in points) <= 30
 
 
 def test_what_cannot_be_tuned_is_said(app, bench, tuner, monitor):
     paper = setup_of(app, monitor, "Paper").id
-    why = {g.key: g.why_not for g in tunings.choices(app, monitor, paper)}
+    why = {g.key: g.why_not for g in tuning_views.choices(app, monitor, paper)}
     assert why["luminance"] == "" and "No control" in why["points"]
     with pytest.raises(BadInputError, match="cannot be tuned"):
         tuner.start(monitor, paper, Wish(["points"]))
@@ -149,7 +149,7 @@ def test_a_killed_session_goes_on_where_it_stood(tmp_path, units):
     tuner.resume(number)
     bench.seat.wait()
     after = stored.attempts(app.db.connection(), number)
-    assert tunings.view(app, number).state == "found"
+    assert tuning_views.view(app, number).state == "found"
     assert after[: len(before)] == before and len(after) > len(before)
     tried = [(a.goal, a.stage, json.dumps(a.entered)) for a in after]
     assert len(set(tried[: len(before) + 1])) == len(before) + 1, "nothing is tried twice"
@@ -162,9 +162,9 @@ def test_stopped_it_leaves_the_best_state(app, bench, tuner, monitor):
     # As if it stood before its end: one more attempt to come.
     whole = stored.attempts(app.db.connection(), number)
     tunings.go_back(app, number, 2)
-    assert tunings.view(app, number).state == "paused"
+    assert tuning_views.view(app, number).state == "paused"
     tuner.halt(number, "stopped")
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "stopped" and [a.dropped for a in seen.attempts] == [False] * 2 + [True] * (len(whole) - 2)
     figures = [a.figure for a in seen.attempts[:2]]
     best = whole[int(np.argmin(figures))]
@@ -181,7 +181,7 @@ def test_going_back_goes_on_from_there(app, bench, tuner, monitor):
     tunings.go_back(app, number, 2)
     tuner.resume(number)
     bench.seat.wait()
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "found" and len(seen.attempts) > count and seen.attempts[2].dropped
     with pytest.raises(NotFoundError):
         tunings.go_back(app, number, 3)
@@ -208,12 +208,12 @@ def test_what_the_display_refuses_pauses_and_says_so(app, bench, tuner, monitor,
     monkeypatch.setattr(SimulatedUnit, "apply", locked)
     number = tuner.start(monitor, setup.id, Wish(["white"]))
     bench.seat.wait()
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "paused" and "greyed out" in seen.message and seen.attempts
     monkeypatch.undo()
     tuner.resume(number)
     bench.seat.wait()
-    assert tunings.view(app, number).state == "found"
+    assert tuning_views.view(app, number).state == "found"
 
 
 def test_a_setting_that_the_display_ignores_is_noticed(app, bench, tuner, monitor, monkeypatch):
@@ -221,7 +221,7 @@ def test_a_setting_that_the_display_ignores_is_noticed(app, bench, tuner, monito
     real = SimulatedUnit.apply
     monkeypatch.setattr(SimulatedUnit, "apply", lambda s, c, v: None if c == GAINS[2] else real(s, c, v))
     number = tuned(app, bench, tuner, monitor)
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.state == "paused" and "Blue gain is 100, not" in seen.message
 
 
@@ -259,8 +259,8 @@ def test_a_control_called_otherwise_ends_the_session_in_a_sentence(app, bench, t
         db.execute("UPDATE menu SET document = ?", (json.dumps(document_of(menu)),))
     app.forget()
     with pytest.raises(ConflictError, match="Red gain is gone from the menu"):
-        tunings.view(app, number)
-    assert tunings.listed(app, monitor) == []
+        tuning_views.view(app, number)
+    assert tuning_views.listed(app, monitor) == []
 
 
 # -- by hand ----------------------------------------------------------------------------------------------------------
@@ -288,7 +288,7 @@ def person(screen, app, tuner, review, most=30, slip=None):
     stands = dict.fromkeys(GAINS, 100.0)
     asked = []
     for _ in range(most):
-        seen = tunings.view(app, number)
+        seen = tuning_views.view(app, number)
         if seen.question is not None:
             asked.append(seen.question)
             tunings.answer(app, number, seen.question.number, True)
@@ -314,7 +314,7 @@ def person(screen, app, tuner, review, most=30, slip=None):
 def test_a_person_enters_and_types_and_white_is_found(app, tuner, by_hand):
     screen = Display(0)
     number, asked = person(screen, app, tuner, by_hand)
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     assert seen.by_hand and seen.state == "found" and asked == []
     final = tunings.final_values(tunings.opened(app, number))
     left = float(white_error(screen.true(WHITE, {**screen.values, **{p: final[p] for p in GAINS}}), TARGETS["srgb"]))
@@ -331,7 +331,7 @@ def test_a_wrong_entry_is_asked_about_and_what_really_stood_there_is_kept(app, t
     )
     row = next(a for a in stored.attempts(app.db.connection(), number) if a.number == asked[0].number)
     assert row.proposed is not None and row.proposed[GAINS[2]] - row.entered[GAINS[2]] == pytest.approx(9, abs=3)
-    assert tunings.view(app, number).state == "found"
+    assert tuning_views.view(app, number).state == "found"
 
 
 def test_bad_readings_are_named_and_nothing_is_stored(app, tuner, by_hand):
@@ -367,7 +367,7 @@ def test_notches_without_numbers_are_counted_from_the_right(app, by_hand):
     unit = reviews.units_of(app.db.connection(), by_hand)[0].id
     assert unit and menu_map  # the map is what says it
     t = tunings.opened(app, tunings.begin(app, by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"])))
-    said = tunings._entry(t, "Picture > White > Warm", 6.0, 5.0)
+    said = tuning_views._entry(t, "Picture > White > Warm", 6.0, 5.0)
     assert said.value == "7 notches from the right" and said.presses == "1 down"
 
 

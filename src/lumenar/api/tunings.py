@@ -10,8 +10,9 @@ from pydantic import BaseModel, Field
 from lumenar.api.deps import application, bench_of, tuner
 from lumenar.api.models import Created, Id, TargetKey, Text
 from lumenar.core.typed import Form
-from lumenar.service import tunings, worth
-from lumenar.service.tunings import GoalChoice, TuningView, Wish
+from lumenar.service import tuning_views, tunings, worth
+from lumenar.service.tuning_views import GoalChoice, TuningView
+from lumenar.service.tunings import Wish
 from lumenar.service.worth import Worth
 
 router = APIRouter()
@@ -60,13 +61,13 @@ class From(BaseModel):
 @router.get("/reviews/{review}/setups/{setup}/goals")
 def goals(request: Request, review: Id, setup: Id) -> list[GoalChoice]:
     """What of a setup can be tuned."""
-    return tunings.choices(application(request), review, setup)
+    return tuning_views.choices(application(request), review, setup)
 
 
 @router.get("/reviews/{review}/tunings")
 def list_tunings(request: Request, review: Id) -> list[TuningView]:
     """The tunings of a review, the newest first."""
-    return tunings.listed(application(request), review)
+    return tuning_views.listed(application(request), review)
 
 
 @router.post("/reviews/{review}/tunings", status_code=201)
@@ -78,7 +79,7 @@ def start_tuning(request: Request, review: Id, new: NewTuning) -> Created:
 @router.get("/tunings/{tuning}")
 def get_tuning(request: Request, tuning: Id) -> TuningView:
     """A tuning with what comes next in it."""
-    return tunings.view(application(request), tuning)
+    return tuning_views.view(application(request), tuning)
 
 
 @router.put("/tunings/{tuning}/state")
@@ -92,19 +93,22 @@ def steer_tuning(request: Request, tuning: Id, new: NewState) -> TuningView:
 @router.post("/tunings/{tuning}/attempts/{number}", status_code=201)
 def type_attempt(request: Request, tuning: Id, number: Id, typed: AttemptReadings) -> TuningView:
     """The next attempt as a person entered and read it."""
-    return tunings.typed_in(application(request), tuning, number, typed.form, typed.texts)
+    tunings.typed_in(application(request), tuning, number, typed.form, typed.texts)
+    return tuning_views.view(application(request), tuning)
 
 
 @router.put("/tunings/{tuning}/attempts/{number}/entered")
 def answer_question(request: Request, tuning: Id, number: Id, seen: Seen) -> TuningView:
     """What really stood there at an attempt that was asked about."""
-    return tunings.answer(application(request), tuning, number, seen.as_it_seems)
+    tunings.answer(application(request), tuning, number, seen.as_it_seems)
+    return tuning_views.view(application(request), tuning)
 
 
 @router.put("/tunings/{tuning}/from")
 def go_back(request: Request, tuning: Id, place: From) -> TuningView:
     """Go on from an earlier attempt."""
-    return tunings.go_back(application(request), tuning, place.number)
+    tunings.go_back(application(request), tuning, place.number)
+    return tuning_views.view(application(request), tuning)
 
 
 @router.post("/tunings/{tuning}/result", status_code=201)

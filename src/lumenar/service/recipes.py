@@ -255,5 +255,5 @@ def _replay_view(app: Application, row: ReplayRow, sample: str) -> ReplayView:
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     return ReplayView(
         row.id, sample, row.unit_id, row.state, row.message, row.firmware, row.created_at, kept,
-        [tunings.NAMES.get(p.rgb, p.code) for p in patches], [p.rgb for p in patches],
+        [tunings.name_of(p) for p in patches], [p.rgb for p in patches],
     )  # fmt: skip

@@ -10,14 +10,15 @@ from typing import Any
 
 from lumenar.core.menu import MenuError
 from lumenar.core.targets import Target, TargetError, custom, resolve
-from lumenar.service import shelf, tunings, worth
+from lumenar.service import shelf, tuning_views, tunings, worth
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import arrivals
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.instruments import correct_for
 from lumenar.service.tuning_bench import Tuner
-from lumenar.service.tunings import TuningView, Wish
+from lumenar.service.tuning_views import TuningView
+from lumenar.service.tunings import Wish
 from lumenar.store import reviews
 from lumenar.store import tunings as stored
 
@@ -66,7 +67,7 @@ def _target(key: str, white: tuple[float, float] | None) -> str:
 
 
 def _document(app: Application, bench: BenchService, review: int, setup: int, number: int, key: str) -> dict[str, Any]:
-    seen = tunings.view(app, number)
+    seen = tuning_views.view(app, number)
     if seen.state != "found":
         raise ConflictError("tuning", f"The tuning stopped: {seen.message}")
     try:

@@ -21,14 +21,15 @@ from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.tuning import session
 from lumenar.core.tuning.session import Step
-from lumenar.service import cells, tunings
+from lumenar.service import cells, tuning_views, tunings
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import stand_in_of
 from lumenar.service.errors import ConflictError
 from lumenar.service.events import Event
 from lumenar.service.planning import setup_states
-from lumenar.service.tunings import Open, TuningView, Wish
+from lumenar.service.tuning_views import TuningView
+from lumenar.service.tunings import Open, Wish
 from lumenar.store import corrections
 from lumenar.store.tunings import OPEN, TuningState
 
@@ -87,7 +88,7 @@ class Tuner:
         if t.row.state != "paused":
             raise ConflictError("tuning", "Only a tuning that is paused can go on.")
         self._take(t)
-        return tunings.view(self.app, tuning_id)
+        return tuning_views.view(self.app, tuning_id)
 
     def _take(self, t: Open) -> None:
         job = TuningJob(self, t.row.id, t.row.review_id)
@@ -106,7 +107,7 @@ class Tuner:
             self.bench.seat.wait(timeout=10)
         elif then == "stopped":
             self.say(tuning_id, "stopped", _restored(t) if not t.shown.stand_in else "")
-        return tunings.view(self.app, tuning_id)
+        return tuning_views.view(self.app, tuning_id)
 
     def say(self, tuning_id: int, state: TuningState, message: str) -> None:
         """A tuning's state, stored and told to everyone who watches."""

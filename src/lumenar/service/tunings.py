@@ -12,18 +12,12 @@ import numpy as np
 from lumenar.bench.drivers import typed
 from lumenar.bench.drivers.simulated import meters
 from lumenar.core.colour.correction import corrected
-from lumenar.core.colour.spaces import XYZ_to_uv
-from lumenar.core.measurements.charts import Chart
-from lumenar.core.menu import MenuError, Mode, Value, text_of
+from lumenar.core.menu import MenuError, Mode, Value
 from lumenar.core.readings import Patch
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Attempt, Noise
-from lumenar.core.tuning.charts import Dot, dot_of
-from lumenar.core.tuning.charts import charts as pictures
-from lumenar.core.tuning.colours import CHECKED, JUDGED
 from lumenar.core.tuning.session import Finished, Plan, Step, Tried
-from lumenar.core.tuning.tone import GREYS
 from lumenar.core.tuning.white import WHITE
 from lumenar.core.typed import Form, parse
 from lumenar.service import cells, setups
@@ -34,7 +28,7 @@ from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.planning import settings_of
 from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
-from lumenar.store.tunings import OPEN, AttemptRow, TuningRow, TuningState
+from lumenar.store.tunings import AttemptRow, TuningRow, TuningState
 
 LEAST_CD_M2, MOST_CD_M2 = 1.0, 10_000.0
 
@@ -49,167 +43,10 @@ class Wish:
     target: str | None = None
 
 
-@dataclass(frozen=True)
-class GoalChoice:
-    """A goal that can be chosen for a setup. why_not: why it cannot, empty where it can; controls: what it would move."""
-
-    key: str
-    title: str
-    why_not: str
-    controls: list[str]
-    readings: int
-    """How many readings it takes as a rule."""
-
-
-@dataclass(frozen=True)
-class EntryToMake:
-    """One control to set: where it stands, where it is to stand, and how far that is in key presses."""
-
-    path: str
-    name: str
-    was: str
-    value: str
-    presses: str
-
-
-@dataclass(frozen=True)
-class PatchToRead:
-    """One patch of a step, with what it should read in cd/m2 where that is known."""
-
-    code: str
-    rgb: tuple[float, float, float]
-    expected: float | None
-
-
-@dataclass(frozen=True)
-class StepView:
-    """The next attempt in the words of the menu."""
-
-    number: int
-    goal: str
-    title: str
-    why: str
-    entries: list[EntryToMake]
-    patches: list[PatchToRead]
-    order: list[str]
-    """Paths in the order in which they are entered, so that none undoes another."""
-
-
-@dataclass(frozen=True)
-class AttemptView:
-    """One attempt. figure: how far it was from its goal, in its goal's unit; Y, u, v: white where it was read."""
-
-    number: int
-    goal: str
-    title: str
-    why: str
-    moved: list[str]
-    figure: float | None
-    unit: str
-    Y: float | None
-    u: float | None
-    v: float | None
-    readings: int
-    dropped: bool
-
-
-@dataclass(frozen=True)
-class QuestionView:
-    """A reading that a wrong entry would explain."""
-
-    number: int
-    path: str
-    entered: str
-    seems: str
-    sentence: str
-
-
-@dataclass(frozen=True)
-class OutcomeView:
-    """How a goal ended."""
-
-    goal: str
-    title: str
-    reason: str
-    unreached: bool
-    skipped: bool
-
-
-@dataclass(frozen=True)
-class SettingView:
-    """One value that the result differs by from where it began."""
-
-    path: str
-    was: str
-    value: str
-
-
-@dataclass(frozen=True)
-class TuningView:
-    """A tuning as its view shows it."""
-
-    id: int
-    review: int
-    setup: int
-    setup_name: str
-    mode: str
-    sample: str
-    goals: list[str]
-    target: str
-    target_title: str
-    target_uv: tuple[float, float]
-    luminance: float | None
-    state: TuningState
-    message: str
-    by_hand: bool
-    step: StepView | None
-    question: QuestionView | None
-    attempts: list[AttemptView]
-    outcomes: list[OutcomeView]
-    settings: list[SettingView]
-    readings: int
-    result: int | None
-    result_name: str
-    created_at: str
-    charts: list[Chart]
-
-
-NAMES = {(1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue"}
-UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE", "colours": "dE"}
-
-
 # -- what can be tuned ----------------------------------------------------------------------------------------------
 
 
-def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]:
-    """The goals of a setup, with what stands in the way of each."""
-    setup = cells.setup_of(app, review_id, setup_id)
-    shown = display(app, setup.unit_id)
-    plan = _plan(app, shown, setup, Wish(session.GOALS, 120.0))
-    return [
-        GoalChoice(
-            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
-            _usual_readings(plan, g, session.KINDS[g]),
-        )
-        for g, why in session.possible(plan).items()
-    ]  # fmt: skip
-
-
-def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
-    """How many readings a goal takes as a rule, as measured over random displays (`make tuning`)."""
-    found = session.controls_for(plan, kinds)
-    if goal == "luminance":
-        return 2 if plan.ladder else 4
-    if goal == "tone":
-        return len(GREYS) * sum(6 if c.numeric else len(c.values) for c, _ in found)
-    if goal == "colours":
-        return 1 + 2 * len(CHECKED) + 6 * len(JUDGED)
-    if goal == "points":
-        return 3 * len({r.level for _, r in found})
-    return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)
-
-
-def _plan(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> Plan:
+def plan_for(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> Plan:
     target = resolve(wish.target or setup.target)
     return Plan(
         shown.menu, shown.menu.mode(setup.mode, setup.signal), settings_of(shown.menu, setup), tuple(wish.goals), target,
@@ -252,7 +89,7 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     if wish.target is not None:
         cells.target_of(wish.target, setup.signal)
     whole = replace(wish, goals=wish.goals or session.GOALS)
-    plan = _plan(app, shown, setup, whole)
+    plan = plan_for(app, shown, setup, whole)
     open_goals = [g for g, why in session.possible(plan).items() if not why and g in plan.goals]
     if not open_goals:
         reasons = " ".join(dict.fromkeys(why for g, why in session.possible(plan).items() if g in plan.goals))
@@ -290,12 +127,12 @@ class Open:
     @property
     def tried(self) -> list[Tried]:
         """The attempts that count."""
-        return [_tried(a, self.matrix) for a in self.stored if not a.dropped]
+        return [tried_of(a, self.matrix) for a in self.stored if not a.dropped]
 
     matrix: Sequence[Sequence[float]] | None = None
 
 
-def _tried(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
+def tried_of(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
     XYZ = np.array([(np.nan,) * 3 if v is None else v for v in a.XYZ], float)
     if matrix is not None:
         XYZ = corrected(XYZ, matrix)
@@ -370,68 +207,7 @@ def to_enter(menu_owner: Open, values: Mapping[str, Value]) -> dict[str, Value]:
     return {p: values[p] for p in (*first, *ordered, *rest)}
 
 
-# -- what is seen ---------------------------------------------------------------------------------------------------
-
-
-def view(app: Application, tuning_id: int) -> TuningView:
-    """A tuning as its view shows it."""
-    t = opened(app, tuning_id)
-    tried = t.tried
-    end = session.following(t.plan, tried)
-    stands = _stands(t)
-    step = _step(t, end, stands) if isinstance(end, Step) and t.row.state in OPEN else None
-    asked = session.suspect(t.plan, tried) if t.row.state in OPEN else None
-    counted = [a for a in t.stored if not a.dropped]
-    if asked is not None and counted[-1].proposed is not None:
-        asked = None
-    white = t.plan.target.white_XYZ(1.0)
-    u, v = XYZ_to_uv(white)
-    final = final_values(t)
-    return TuningView(
-        t.row.id, t.row.review_id, t.row.setup_id, t.setup.name, t.setup.mode, t.shown.row.sample, list(t.row.goals),
-        t.row.target, t.plan.target.title, (float(u), float(v)), t.row.luminance, t.row.state, t.row.message,
-        not t.shown.stand_in, step,
-        None if asked is None else QuestionView(
-            counted[-1].number, asked.path, text_of(asked.entered), text_of(asked.seems), asked.sentence
-        ),
-        _attempts(t), [
-            OutcomeView(o.goal, session.TITLES[o.goal], o.reason, o.unreached, o.skipped)
-            for o in (end.outcomes if isinstance(end, Finished) else ())
-        ],
-        [
-            SettingView(p, text_of(t.plan.values[p]), text_of(value))
-            for p, value in final.items() if value != t.plan.values.get(p)
-        ],
-        sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
-        pictures(_dots(t), t.plan.target, t.row.luminance),
-    )  # fmt: skip
-
-
-def _name_of(app: Application, t: Open) -> str:
-    found = next(
-        (s.name for s in reviews.setups_of(app.db.connection(), t.row.review_id) if s.id == t.row.result_id), ""
-    )
-    return found or f"{t.setup.name} tuned"
-
-
-def _dots(t: Open) -> list[Dot]:
-    """White of the attempts that count and read it."""
-    counted = [a for a in t.stored if not a.dropped]
-    # What bends the curve leaves white where it is.
-    counted = [a for a in counted if a.goal != "tone"] or counted
-    made = (dot_of(a.number, _tried(a, t.matrix).attempt.of(WHITE), t.plan.target) for a in counted)
-    return [d for d in made if d is not None]
-
-
-def listed(app: Application, review_id: int) -> list[TuningView]:
-    """The tunings of a review, the newest first; those that the menu no longer fits are left out."""
-    out = []
-    for row in tunings.of_review(app.db.connection(), review_id):
-        try:
-            out.append(view(app, row.id))
-        except (ConflictError, NotFoundError):
-            continue
-    return out
+# -- what it comes to ---------------------------------------------------------------------------------------------------
 
 
 def best_so_far(t: Open) -> dict[str, Value]:
@@ -456,99 +232,49 @@ def final_values(t: Open) -> dict[str, Value]:
     return dict(end.values) if isinstance(end, Finished) else best_so_far(t)
 
 
-def _stands(t: Open) -> dict[str, Value]:
-    """What stands in the menu now, as far as the tuning knows: where it began, and all that was entered since."""
-    values = dict(t.plan.values)
-    for a in t.stored:
-        values.update(a.entered)
-    return values
-
-
-def _step(t: Open, step: Step, stands: Mapping[str, Value]) -> StepView:
-    moved = {p: v for p, v in step.values.items() if v != stands.get(p)}
-    order = [p for p in to_enter(t, dict(step.values)) if p in moved]
-    expected = step.proposal.expected
-    patches = [
-        PatchToRead(
-            p.code, p.rgb, None if expected is None or not np.isfinite(expected[i, 1]) else float(expected[i, 1])
-        )
-        for i, p in enumerate(step.proposal.patches)
-    ]
-    number = 1 + max((a.number for a in t.stored), default=0)
-    return StepView(
-        number, step.goal, session.TITLES[step.goal], step.proposal.why, [_entry(t, p, stands.get(p), moved[p]) for p in order],
-        patches, order,
-    )  # fmt: skip
-
-
-def _entry(t: Open, path: str, was: Value | None, value: Value) -> EntryToMake:
-    control = t.shown.menu.control(path)
-    presses = ""
-    if control.numeric and isinstance(was, int | float) and isinstance(value, int | float):
-        count = round((value - was) / control.step)
-        presses = f"{abs(count)} {'up' if count > 0 else 'down'}"
-    said = text_of(value)
-    if control.kind == "notches" and isinstance(value, int | float):
-        said = f"{round((control.maximum - value) / control.step)} notches from the right"
-    return EntryToMake(path, path.split(" > ")[-1], "" if was is None else text_of(was), said, presses)
-
-
-def _attempts(t: Open) -> list[AttemptView]:
-    out, stands = [], dict(t.plan.values)
-    for a in t.stored:
-        one = _tried(a, t.matrix)
-        moved = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
-        stands.update(a.entered)
-        white = one.attempt.of(WHITE)
-        seen = bool(np.isfinite(white).all() and white[1] > 0)
-        u, v = XYZ_to_uv(white) if seen else (np.nan, np.nan)
-        figure = session.figure(t.plan, one)
-        out.append(
-            AttemptView(
-                a.number, a.goal, session.TITLES[a.goal], a.why, moved, figure if np.isfinite(figure) else None, UNITS[a.goal],
-                float(white[1]) if seen else None, float(u) if seen else None, float(v) if seen else None, len(a.patches),
-                bool(a.dropped),
-            )
-        )  # fmt: skip
-    return out
-
-
 # -- what a person does ---------------------------------------------------------------------------------------------
 
 
-def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: Sequence[str]) -> TuningView:
+def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: Sequence[str]) -> None:
     """The readings of a step as a person typed them, one a patch, `-` where the meter shows no number. ConflictError where the
     tuning has gone on meanwhile; BadInputError names the patch that cannot be read."""
     t = opened(app, tuning_id)
     if t.shown.stand_in:
         raise ConflictError("stand-in", "The bench reads this display; nothing is typed.")
     end = session.following(t.plan, t.tried)
-    step = _step(t, end, _stands(t)) if isinstance(end, Step) else None
-    if t.row.state != "waiting" or step is None or step.number != number or not isinstance(end, Step):
+    if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
         raise ConflictError("tuning", "The tuning has gone on meanwhile; look at it again. Nothing was stored.")
-    if form == "Y" and any(p != WHITE for p in end.proposal.patches):
+    patches = end.proposal.patches
+    if form == "Y" and any(p != WHITE for p in patches):
         raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
-    if len(texts) != len(step.patches):
-        raise BadInputError(
-            "readings", f"This step reads {len(step.patches)} patches, {len(texts)} were typed.", "texts"
-        )
+    if len(texts) != len(patches):
+        raise BadInputError("readings", f"This step reads {len(patches)} patches, {len(texts)} were typed.", "texts")
     XYZ: list[Sequence[float] | None] = []
-    for i, (text, patch) in enumerate(zip(texts, step.patches, strict=True)):
-        if text.strip() == "-":
-            XYZ.append(None)
-            continue
+    for i, (text, patch) in enumerate(zip(texts, patches, strict=True)):
         try:
             XYZ.append(parse(text, form).XYZ)
         except ValueError as e:
-            raise BadInputError("reading", f"{patch.code}: {e}. Nothing was stored.", f"texts.{i}") from e
+            raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
     commit(app, t, end, XYZ, 0.0)
     after = opened(app, tuning_id)
     if isinstance(session.following(after.plan, after.tried), Finished):
         set_state(app, tuning_id, "found")
-    return view(app, tuning_id)
 
 
-def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool) -> TuningView:
+def next_number(t: Open) -> int:
+    """The number that the next attempt will have."""
+    return 1 + max((a.number for a in t.stored), default=0)
+
+
+NAMES = {(1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue"}
+
+
+def name_of(patch: Patch) -> str:
+    """How a person calls a patch: the primaries by their names, the others by their signals."""
+    return NAMES.get(patch.rgb, patch.code)
+
+
+def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool) -> None:
     """A person has looked what stood there at an attempt that was asked about. ConflictError where nothing is asked."""
     t = opened(app, tuning_id)
     asked = session.suspect(t.plan, t.tried)
@@ -558,10 +284,9 @@ def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool) -> 
     entered = {**last[0].entered, asked.path: asked.seems} if as_it_seems else dict(last[0].entered)
     with app.db.transaction(of=0) as db:
         tunings.entered_otherwise(db, tuning_id, number, entered)
-    return view(app, tuning_id)
 
 
-def go_back(app: Application, tuning_id: int, number: int) -> TuningView:
+def go_back(app: Application, tuning_id: int, number: int) -> None:
     """Go on from an earlier attempt; what came after it is kept and no longer counts."""
     t = opened(app, tuning_id)
     if t.row.state == "kept":
@@ -573,7 +298,6 @@ def go_back(app: Application, tuning_id: int, number: int) -> TuningView:
     with app.db.transaction(of=0) as db:
         tunings.drop_after(db, tuning_id, number)
         tunings.set_state(db, tuning_id, "paused" if t.shown.stand_in else "waiting")
-    return view(app, tuning_id)
 
 
 def keep(app: Application, tuning_id: int, name: str) -> int:

@@ -73,9 +73,15 @@ export function Step({
   const all = step.patches.map((_, i) => texts[i] ?? "");
   const whole = all.every((t) => t.trim() !== "");
   const alone = step.patches.every((p) => p.rgb.every((v) => v === 1));
+  // Who types fast is ahead of what is being kept: that Enter is of this step, and waits.
+  const wanted = useRef(false);
   const keep = () => {
+    wanted.current = whole && busy;
     if (whole && !busy) onKeep(form, all);
   };
+  useEffect(() => {
+    if (wanted.current && !busy) keep();
+  });
   useImperativeHandle(handle, () => ({
     confirm: () => {
       const empty = all.findIndex((t) => t.trim() === "");
