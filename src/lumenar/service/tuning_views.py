@@ -21,7 +21,7 @@ from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display
 from lumenar.service.errors import ConflictError, NotFoundError
-from lumenar.service.tunings import Open, Wish, final_values, next_number, opened, plan_for, to_enter, tried_of
+from lumenar.service.tunings import Open, Wish, final_values, name_of, next_number, opened, plan_for, to_enter, tried_of
 from lumenar.store import reviews, tunings
 from lumenar.store.tunings import OPEN, TuningState
 
