@@ -48,7 +48,6 @@ def take(page: Person) -> None:
     still("plates-gamut", "/review/1/plates/4/gamut?overlay=2")
     still("plates-uniformity", "/review/1/plates/1/uniformity")
     still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
-    still("targets", "/targets", "[data-testid=target-row]")
     still("compare", "/compare?setup=1&setup=4&setup=17")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
     still("instruments", "/instruments", "[data-testid=corrections]")
@@ -77,12 +76,30 @@ def take(page: Person) -> None:
     page.find("[data-testid=editions] a", "Report").click()
     page.find(".lede")
     shot("report")
-    page.go("/review/5")
-    page.find("[role=grid]")
-    page.press("n")
-    shot("board-daylight")
-    page.press("n")
+    tuned(page, shot)
     by_hand(page, shot)
+
+
+def tuned(page: Person, shot: Callable[..., None]) -> None:
+    """The monitor's best mode tuned, proven, and replayed as a recipe on both samples, in daylight."""
+    page.go("/review/5/tuning")
+    for goal in ("Curve", "Six colours"):
+        page.tick(goal)
+    page.find("[data-testid=tuning-start]").click()
+    page.find("[data-testid=keep-result]").click()
+    page.find("[data-testid=prove]").click()
+    page.find("[data-testid=worth-sentence]")
+    shot("tuning", 1.0)
+    page.find("[data-testid=to-recipe]").click()
+    page.find("[data-testid=recipe-step]")
+    page.press("r")
+    page.find("[data-testid=replay]", "kept what")
+    page.find("[data-testid=replay-on-B]").click()
+    page.find("[data-testid=replay]", "sample B")
+    page.until(lambda: page.api("/bench")["state"] == "idle")
+    page.press("n")
+    shot("recipe", 1.0)
+    page.press("n")
 
 
 MODES = "Film\nStandard\nGame, srgb\nSport"
