@@ -1,8 +1,10 @@
 """What several tests share: an open application in a fresh folder, and the shipped units."""
 
 import fcntl
+import gc
 import os
 import shutil
+import sqlite3
 
 import pytest
 from hypothesis import settings
@@ -68,6 +70,16 @@ def measured(app, bench, phone):
     return phone
 
 
+def at_rest(folder):
+    """A data folder whose database is one file: connections of threads that have ended close when they are collected, which
+    takes the files beside the database away under whoever copies them."""
+    gc.collect()
+    db = sqlite3.connect(folder / "lumenar.db")
+    db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    db.close()
+    return folder
+
+
 @pytest.fixture(scope="session")
 def whole_folder(tmp_path_factory):
     """A data folder with the phone measured for everything in two modes; made once, to be copied."""
@@ -81,13 +93,13 @@ def whole_folder(tmp_path_factory):
     service.runs.finish()
     service.close()
     application.close()
-    return folder
+    return at_rest(folder)
 
 
 @pytest.fixture
 def whole(whole_folder, tmp_path):
     """The application over a copy of that folder; review 1, setups 1 and 2."""
-    shutil.copytree(whole_folder, tmp_path / "whole")
+    shutil.copytree(whole_folder, tmp_path / "whole", ignore=shutil.ignore_patterns("*-wal", "*-shm"))
     application = Application(tmp_path / "whole")
     yield application
     application.close()
@@ -107,5 +119,5 @@ def demo_folder(tmp_path_factory, worker_id):
             application = Application(shared / "making")
             build(application)
             application.close()
-            (shared / "making").rename(shared / "data")
+            at_rest(shared / "making").rename(shared / "data")
     return shared / "data"
