@@ -76,7 +76,7 @@ def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kin
         problem = slow.of(TwoPoints(tuple(d.gains), tuple(d.offsets) if offsets else (), TARGET, d.values, NOISE))
         t = tune(problem, d, errs)
         end = float(white_error(d.true(WHITE, {**d.values, **t.done.values}), TARGET))
-        over.append(end - best_white(d))
+        over.append(end - best_white(d, 2_000_000))
         worse.append(end - float(white_error(d.true(WHITE, d.values), TARGET)))
         whites.append(t.whites)
         made, noticed = made + t.errors_made, noticed + t.noticed

@@ -66,6 +66,7 @@ class SimulatedUnit:
         """Factory state: the first mode, every control at its default."""
         self._known: dict[tuple[float, float, float], Array] = {}
         self._matrix: Array | None = None
+        self._by_effect: dict[str, list[tuple[Control, ControlValue]]] | None = None
         self.mode = self.file.modes[0]
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
 
@@ -116,7 +117,7 @@ class SimulatedUnit:
     def _forget(self) -> None:
         """The menu's state changed: what was computed for it no longer holds."""
         self._known.clear()
-        self._matrix = None
+        self._matrix = self._by_effect = None
 
     def _driven(self, rgb: tuple[float, float, float]) -> Array:
         """`drive` of one signal, kept until the menu's state changes."""
@@ -126,8 +127,12 @@ class SimulatedUnit:
 
     def _controls(self, effect: str) -> list[tuple[Control, ControlValue]]:
         """Every control with an effect and its value in the present mode."""
-        now = self.values[self.mode.name]
-        return [(c, now[c.path]) for c in self.file.controls if c.effect == effect]
+        if self._by_effect is None:
+            now = self.values[self.mode.name]
+            self._by_effect = {}
+            for c in self.file.controls:
+                self._by_effect.setdefault(c.effect, []).append((c, now[c.path]))
+        return self._by_effect.get(effect, [])
 
     @property
     def backlight(self) -> float:
