@@ -34,6 +34,7 @@ from lumenar.core.tuning.white import DARK, TwoPoints
 from .random_units import NOISE, TARGET, Display, SixDisplay, TableDisplay, best_white, mean_error, six_error, tune
 
 LIGHT = "Picture > Light"
+MEAN_READINGS = 3.9
 
 
 def carry_out(problem, read, most=40):
@@ -70,6 +71,19 @@ def test_luminance_is_reached_within_a_step_or_a_percent(share, power, at, begin
     best = min(Y, key=lambda v: abs(np.log(Y[v] / wanted)))
     assert abs(got - best) <= 1 or abs(Y[got] / wanted - 1) <= 0.0105
     assert len(state.attempts) <= 12 and not done.unreached
+
+
+def test_luminance_without_a_ladder_takes_four_readings_as_a_rule():
+    counts = []
+    for share in (0.03, 0.1, 0.3, 0.5):
+        for power in (0.7, 1.0, 1.5, 2.2):
+            for at in (0.1, 0.3, 0.5, 0.7, 0.95):
+                control = Control(LIGHT, "slider")
+                Y = light_of(control, 400, share, power)
+                wanted = min(Y.values()) + at * (max(Y.values()) - min(Y.values()))
+                state, _ = carry_out(Luminance(control, wanted, 50.0), lambda p, v, Y=Y: [0, Y[v[LIGHT]], 0])
+                counts.append(len(state.attempts))
+    assert np.median(counts) <= 4 and np.mean(counts) < MEAN_READINGS and max(counts) <= 6
 
 
 @given(power=st.floats(0.8, 1.6), at=st.floats(0.15, 0.95), aged=st.floats(0.85, 1.15))
@@ -137,6 +151,34 @@ def test_white_is_reached_in_few_readings():
         assert error_of(display, t.done.values) < error_of(display, {}) + 0.3
     assert np.median(whites) <= 5 and np.percentile(whites, 95) <= 8
     assert np.median(over) < 0.3 and np.percentile(over, 90) < 1.2
+
+
+def test_what_white_ends_with_was_entered_last_and_read_then():
+    for seed in range(12):
+        _, problem, t = course(seed, offsets=seed % 2 == 0)
+        for stage in problem.stages():
+            own = [a for a in t.state.attempts if a.stage == stage]
+            kept = [c.control.path for c in (problem.offsets if stage.startswith("offsets") else problem.gains)]
+            ended = own[-1] if stage.endswith("again") or not problem.offsets else None
+            if ended is not None:
+                assert {p: ended.values[p] for p in kept} == {p: t.done.values[p] for p in kept}, (seed, stage)
+
+
+def test_gains_gone_over_again_are_judged_by_what_white_is_now():
+    display = Display(0)
+    problem = TwoPoints(tuple(display.gains), tuple(display.offsets), TARGET, display.values, NOISE)
+
+    def read(patch, values):
+        XYZ = display.read(patch, values)
+        # Offsets that were moved tint white too: what the first round read of it no longer holds.
+        moved = sum(abs(values[c.control.path]) for c in display.offsets)
+        return XYZ * [1.0, 1.0, 1.06] if patch == WHITE and moved else XYZ
+
+    state, done = carry_out(problem, read)
+    again = [a for a in state.attempts if a.stage == "gains again"]
+    gains = [c.control.path for c in display.gains]
+    assert len(again) > 1 and any(all(a.values[p] == done.values[p] for p in gains) for a in again)
+    assert float(white_error(read(WHITE, {**display.values, **done.values}), TARGET)) < 1.2
 
 
 @pytest.mark.parametrize("free", [1, 2])

@@ -180,6 +180,25 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
     kept = {f.figure: f.kept for f in seen.promised}
     assert kept["white_black.white_cd_m2"] is False and kept["white_black.white_de2000"] is True
     assert seen.replays[0].kept is False
+    bluer = [None if v is None else [v[0], v[1], 1.1 * v[2]] for v in row.XYZ]
+    with app.db.transaction() as db:
+        replays.finish(db, row.id, "done", "", bluer)
+    kept = {f.figure: f.kept for f in recipes.recipe(app, monitor, tuned).promised}
+    assert kept["white_black.white_cd_m2"] is True and kept["white_black.white_de2000"] is False
+
+
+def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, monitor, replayer, monkeypatch):
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit({"Picture > Light": 40.0}))
+    assemble = bench.rig.assemble
+
+    def left_thrifty(unit, seed):
+        found = assemble(unit, seed)
+        found.remote.select("Studio")
+        found.remote.apply("System > Power", "Thrifty")
+        return found
+
+    monkeypatch.setattr(bench.rig, "assemble", left_thrifty)
+    assert replayed(app, bench, replayer, monitor, made).state == "done"
 
 
 # -- by hand ------------------------------------------------------------------------------------------------------------

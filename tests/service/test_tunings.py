@@ -91,6 +91,15 @@ def test_the_display_is_left_at_what_was_found(app, bench, tuner, monitor):
     assert final != tunings.opened(app, number).plan.values
 
 
+def test_the_best_curve_is_left_though_others_were_tried_after_it(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor, "Matinee", goals=["tone"])
+    final = tunings.final_values(tunings.opened(app, number))
+    paths = ("Picture > Tone", "Picture > Shadow help")
+    last = stored.attempts(app.db.connection(), number)[-1]
+    assert any(last.entered[p] != final[p] for p in paths), "else the test says nothing"
+    assert {p: bench.rig.bench.remote.values["Matinee"][p] for p in paths} == {p: final[p] for p in paths}
+
+
 def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor, goals=["white", "luminance", "tone"], luminance=120)
     seen = tuning_views.view(app, number)

@@ -130,9 +130,7 @@ class Luminance:
             least = 2 * abs(at - last[-2])
             return nearest(left, at + np.sign(value - at) * max(abs(value - at), least))
         far = min(other, key=lambda v: abs(v - at))
-        # The side that stands still counts less each time (the Illinois rule).
-        stale = abs(off[far]) * 0.5 ** (same - 1)
-        by_rule = at + (far - at) * abs(off[at]) / (abs(off[at]) + stale)
+        by_rule = at + (far - at) * abs(off[at]) / (abs(off[at]) + abs(off[far]))
         return nearest(left, by_rule if abs(by_rule - at) > abs(value - at) else value)
 
     def _u(self, y: Array) -> float:
