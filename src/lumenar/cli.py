@@ -74,6 +74,7 @@ def _parser() -> _OneLineParser:
     p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
     p.add_argument("--modes", nargs="+", metavar="MODE", help="only these modes (default: all)")
     p.add_argument("--measurements", nargs="+", metavar="KEY", help="only these measurements (default: all)")
+    p.add_argument("--tune", action="store_true", help="tune the best mode per purpose and replay what was found")
 
     p = _command(commands, "tune", "find a mode's best settings on the simulated bench", _tune)
     p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
@@ -242,8 +243,11 @@ def _survey(options: argparse.Namespace) -> int:
             print(f"\r{done} of {total} readings", end="" if done < total else "\n", file=sys.stderr, flush=True)
 
     result = survey(
-        _read(options.unit), options.unit.name, options.out, options.seed, options.modes, options.measurements, progress
+        _read(options.unit), options.unit.name, options.out, options.seed, options.modes, options.measurements, progress,
+        options.tune,
     )  # fmt: skip
+    for sentence in result.tuned:
+        print(sentence)
     print(f"{result.readings} readings; report in {result.folder / 'site' / 'index.html'}")
     for purpose, mode, value in result.best:
         print(f"{purpose}: {mode}, {value:.0f} of 100")

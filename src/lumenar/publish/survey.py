@@ -12,31 +12,37 @@ from pathlib import Path
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.publish.edition import publish
-from lumenar.service import shelf, verdict
+from lumenar.service import recipes, shelf, tunings, verdict, worth
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import arrivals
-from lumenar.service.errors import BadInputError
+from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
+from lumenar.service.replay import Replayer
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import Wish
 from lumenar.store import reviews
 
 
 @dataclass(frozen=True)
 class SurveyResult:
-    """What a survey left: the folder, how many readings, and the best mode per purpose with its score."""
+    """What a survey left: the folder, how many readings, and the best mode per purpose with its score. tuned: what became of each
+    mode that was tuned, in one sentence."""
 
     folder: Path
     readings: int
     best: list[tuple[str, str, float]]
+    tuned: list[str]
 
 
 def survey(
     text: bytes, name: str, out: Path, seed: int | None = None, modes: list[str] | None = None,
-    measurements: list[str] | None = None, progress: Callable[[int, int], None] = lambda done, total: None,
+    measurements: list[str] | None = None, progress: Callable[[int, int], None] = lambda done, total: None, tune: bool = False,
 ) -> SurveyResult:  # fmt: skip
     """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
-    and the data package site/data/. progress: told readings done and planned.
+    and the data package site/data/. progress: told readings done and planned; tune: the best mode per purpose is tuned, its
+    result measured for the same and replayed from a factory reset, before all is published.
     BadInputError for a wrong file or name; OSError where `out` cannot be written."""
     unit = arrivals(text, name)[0]
     _known("mode", modes, [m.name for m in unit.menu.modes])
@@ -67,6 +73,7 @@ def survey(
                 progress(bench.live.status().done or total, total)
             bench.runs.finish()
             progress(total, total)
+            tuned = _tuned(app, bench, review, cells) if tune else []
             publish(app, review)
             site = next((Path(temporary) / "editions").glob("*/1"))
             shutil.move(site, out / "site")
@@ -75,7 +82,28 @@ def survey(
             best = [(p, s.name, v.value or 0.0) for p, s, v in verdict.best_modes(app, review)]
         finally:
             app.close()
-    return SurveyResult(out, total, best)
+    return SurveyResult(out, total, best, tuned)
+
+
+def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]) -> list[str]:
+    """Tune the best mode of each purpose, measure what was found for what the mode was measured for, and replay it."""
+    said = []
+    for setup in {s.id: s for _, s, _ in verdict.best_modes(app, review)}.values():
+        number = Tuner(app, bench).start(review, setup.id, Wish())
+        bench.seat.wait()
+        try:
+            made = tunings.keep(app, number, f"{setup.name} tuned")
+        except ConflictError as e:
+            said.append(e.detail)
+            continue
+        bench.runs.start(review, [Cell(made, c.measurement) for c in cells if c.setup == setup.id])
+        bench.runs.finish()
+        Replayer(app, bench).start(review, made)
+        bench.seat.wait()
+        replay = recipes.recipe(app, review, made).replays[0]
+        kept = "kept" if replay.kept else f"not kept. {replay.message}" if replay.message else "not kept"
+        said.append(f"{setup.name} tuned. {worth.worth(app, number).sentence} Replayed: what it promises was {kept}.")
+    return said
 
 
 def _known(what: str, wanted: list[str] | None, known: list[str]) -> None:

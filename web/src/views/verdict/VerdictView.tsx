@@ -156,6 +156,21 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
       <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
         Settings for {purpose.title.toLowerCase()}
       </Text>
+      {modes[0] && (
+        <Text mb="6px" color="ink2">
+          <A to={`/review/${review}/recipe/${modes[0].setup}`} textDecoration="underline" textUnderlineOffset="3px">
+            {modes[0].name} as a recipe
+          </A>{" "}
+          from a factory reset, to print and to replay ·{" "}
+          <A
+            to={`/review/${review}/tuning?setup=${modes[0].setup}`}
+            textDecoration="underline"
+            textUnderlineOffset="3px"
+          >
+            tune it
+          </A>
+        </Text>
+      )}
       <Table.Root w="100%" aria-label="Recommended settings">
         <Table.Body>
           {recipe.steps.map((step, i) => {
