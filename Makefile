@@ -56,7 +56,7 @@ chromium:
 
 test: lint chromium  ## lint, types, architecture rules, unit, API and browser tests
 	cd web && npx --no-install vitest run
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: setup chromium  ## speed and size, as ratios and counts side by side
 	$(BIN)/python -m benchmarks

@@ -25,6 +25,12 @@ from lumenar.store import reviews
 settings.register_profile("lumenar", deadline=None, derandomize=not os.environ.get("EXPLORE"))
 settings.load_profile("lumenar")
 
+
+def pytest_collection_modifyitems(items):
+    """What takes longest begins first, so that no worker is left alone with it at the end."""
+    items.sort(key=lambda item: not ("/web/" in str(item.path) or item.path.stem == "test_kill"))
+
+
 MONITOR, PHONE = "ostrel-fen-32.json", "tessary-pell-6.json"
 
 

@@ -165,11 +165,13 @@ class ByHand:
         for p in patches:
             XYZ = self.display.read(Patch(tuple(p["rgb"])), real)
             page.press(" ".join(f"{v:.4f}" for v in XYZ) if np.isfinite(XYZ).all() else "-", Keys.ENTER)
+        # What is there at the moment: a step may go away while it is looked for.
         page.until(
             lambda: (
                 page.all("[data-testid=question], [data-testid=keep-result]")
-                or text(page, "[data-testid=step]").split(":")[0] != number
-            )
+                or any(e.text.split(":")[0] != number for e in page.all("[data-testid=step]"))
+            ),
+            40,
         )
 
     @property
@@ -226,6 +228,7 @@ def test_5_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     page.until(lambda: not page.all("[data-testid=question]"))
     person.stands[asked["path"]] = float(asked["seems"])
     for _ in range(12):
+        page.until(lambda: page.all("[data-testid=question], [data-testid=keep-result], [data-testid=step]"))
         if page.all("[data-testid=keep-result]"):
             break
         if page.all("[data-testid=question]"):
