@@ -127,3 +127,16 @@ def demo_folder(tmp_path_factory, worker_id):
             application.close()
             at_rest(shared / "making").rename(shared / "data")
     return shared / "data"
+
+
+@pytest.fixture
+def monitor(app, bench, units):
+    """The monitor, corrected for and not yet read."""
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    correct_for(app, bench, review)
+    return review
+
+
+def setup_of(app, review, name):
+    """A setup of a review by its name."""
+    return next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == name)

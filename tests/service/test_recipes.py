@@ -11,9 +11,8 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.core.menu import Control, Menu, MenuError, Mode
 from lumenar.core.recipes.ordered import ordered_steps
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import new_display, recipes, setups, shelf, tunings, worth
+from lumenar.service import new_display, recipes, setups, tunings, worth
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.instruments import correct_for
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.replay import Replayer, proof_patches
 from lumenar.service.setups import Edit
@@ -21,25 +20,14 @@ from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish
 from lumenar.store import replays, reviews
 
-from ..conftest import MONITOR
+from ..conftest import setup_of
 
 GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture > White > Blue gain"]
 
 
 @pytest.fixture
-def monitor(app, bench, units):
-    review = shelf.add_review(app, units[MONITOR], MONITOR)
-    correct_for(app, bench, review)
-    return review
-
-
-@pytest.fixture
 def replayer(app, bench):
     return Replayer(app, bench)
-
-
-def setup_of(app, review, name):
-    return next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == name)
 
 
 def replayed(app, bench, replayer, review, setup, unit=None):
@@ -199,6 +187,20 @@ def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, m
 
     monkeypatch.setattr(bench.rig, "assemble", left_thrifty)
     assert replayed(app, bench, replayer, monitor, made).state == "done"
+
+
+def test_a_replay_that_finds_the_bench_taken_waits_for_nobody(app, bench, monitor, replayer, monkeypatch):
+    setup = setup_of(app, monitor, "Studio")
+
+    def taken(job, first=None):
+        raise ConflictError("bench", "The bench is in use; stop what is on it first.")
+
+    with monkeypatch.context() as m:
+        m.setattr(bench.seat, "take", taken)
+        with pytest.raises(ConflictError, match="in use"):
+            replayer.start(monitor, setup.id)
+    assert [r.state for r in recipes.recipe(app, monitor, setup.id).replays] == ["stopped"]
+    assert replayed(app, bench, replayer, monitor, setup.id).state == "done"
 
 
 # -- by hand ------------------------------------------------------------------------------------------------------------

@@ -5,8 +5,9 @@ import json
 import numpy as np
 import pytest
 
-from lumenar.bench.ports import RefusedError
+from lumenar.bench.ports import RefusedError, SaturatedError
 from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.meter import SimulatedColorimeter
 from lumenar.core.menu import document_of, renamed
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS
@@ -24,7 +25,7 @@ from lumenar.service.tunings import Wish
 from lumenar.store import reviews
 from lumenar.store import tunings as stored
 
-from ..conftest import MONITOR, PHONE
+from ..conftest import MONITOR, PHONE, setup_of
 from ..core.random_units import Display
 from .test_bench import until
 
@@ -34,19 +35,8 @@ GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture 
 
 
 @pytest.fixture
-def monitor(app, bench, units):
-    review = shelf.add_review(app, units[MONITOR], MONITOR)
-    correct_for(app, bench, review)
-    return review
-
-
-@pytest.fixture
 def tuner(app, bench):
     return Tuner(app, bench)
-
-
-def setup_of(app, review, name):
-    return next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == name)
 
 
 def tuned(app, bench, tuner, review, name="Studio", **wish):
@@ -234,6 +224,46 @@ def test_a_setting_that_the_display_ignores_is_noticed(app, bench, tuner, monito
     assert seen.state == "paused" and "Blue gain is 100, not" in seen.message
 
 
+def test_a_meter_that_is_blinded_pauses_and_no_number_is_made_up(app, bench, tuner, monitor, monkeypatch):
+    read = SimulatedColorimeter.read
+    calls = []
+
+    def blinded(self, cancel=None):
+        calls.append(1)
+        if len(calls) == 7:
+            raise SaturatedError("too bright for the meter")
+        return read(self)
+
+    monkeypatch.setattr(SimulatedColorimeter, "read", blinded)
+    number = tuned(app, bench, tuner, monitor)
+    seen = tuning_views.view(app, number)
+    assert seen.state == "paused" and "Too bright for the meter" in seen.message
+    assert all(v is not None for a in stored.attempts(app.db.connection(), number) for v in a.XYZ[:4])
+    tuner.resume(number)
+    bench.seat.wait()
+    assert tuning_views.view(app, number).state == "found"
+
+
+def test_a_bench_that_is_taken_meanwhile_leaves_a_tuning_that_can_go_on(app, bench, tuner, monitor, monkeypatch):
+    def taken(job, first=None):
+        raise ConflictError("bench", "The bench is in use; stop what is on it first.")
+
+    with monkeypatch.context() as m:
+        m.setattr(bench.seat, "take", taken)
+        number = tuner.start(monitor, setup_of(app, monitor, "Studio").id, Wish(["white"]))
+    seen = tuning_views.view(app, number)
+    assert seen.state == "paused" and "when it is free" in seen.message
+    tuner.resume(number)
+    bench.seat.wait()
+    assert tuning_views.view(app, number).state == "found"
+
+
+def test_an_unknown_purpose_is_named(app, bench, tuner, monitor):
+    number = tuned(app, bench, tuner, monitor)
+    with pytest.raises(BadInputError, match="no purpose 'cinema'"):
+        worth.worth(app, number, "cinema")
+
+
 def test_where_nothing_better_is_found_nothing_is_kept(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor)
     made = tunings.keep(app, number, "Studio tuned")
@@ -269,7 +299,13 @@ def test_a_control_called_otherwise_ends_the_session_in_a_sentence(app, bench, t
     app.forget()
     with pytest.raises(ConflictError, match="Red gain is gone from the menu"):
         tuning_views.view(app, number)
-    assert tuning_views.listed(app, monitor) == []
+    # It can still be ended, and another begun.
+    tunings.set_state(app, number, "paused")
+    with pytest.raises(ConflictError, match="tuned already"):
+        tuner.start(monitor, setup_of(app, monitor, "Studio").id, Wish(["luminance"], 120.0))
+    tuner.halt(number, "stopped")
+    assert [(t.id, t.state) for t in tuning_views.listed(app, monitor)] == [(number, "stopped")]
+    assert tuner.start(monitor, setup_of(app, monitor, "Studio").id, Wish(["luminance"], 120.0)) > number
 
 
 # -- by hand ----------------------------------------------------------------------------------------------------------
@@ -366,7 +402,8 @@ def test_ended_by_hand_it_says_what_to_leave(app, tuner, by_hand):
     number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
     tunings.typed_in(app, number, 1, "XYZ", ["95 100 148", "41 21 2", "35 71 12", "18 7 135", "-"])
     tunings.typed_in(app, number, 2, "XYZ", ["94 99 112"])
-    seen = tuner.halt(number, "stopped")
+    tuner.halt(number, "stopped")
+    seen = tuning_views.view(app, number)
     assert (
         seen.state == "stopped" and seen.message.startswith("Leave it at the best so far: ") and "gain" in seen.message
     )

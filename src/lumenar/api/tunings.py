@@ -11,7 +11,7 @@ from lumenar.api.deps import application, bench_of, tuner
 from lumenar.api.models import Created, Id, TargetKey, Text
 from lumenar.core.typed import Form
 from lumenar.service import tuning_views, tunings, worth
-from lumenar.service.tuning_views import GoalChoice, TuningView
+from lumenar.service.tuning_views import GoalChoice, TuningLine, TuningView
 from lumenar.service.tunings import Wish
 from lumenar.service.worth import Worth
 
@@ -65,7 +65,7 @@ def goals(request: Request, review: Id, setup: Id) -> list[GoalChoice]:
 
 
 @router.get("/reviews/{review}/tunings")
-def list_tunings(request: Request, review: Id) -> list[TuningView]:
+def list_tunings(request: Request, review: Id) -> list[TuningLine]:
     """The tunings of a review, the newest first."""
     return tuning_views.listed(application(request), review)
 
@@ -82,12 +82,13 @@ def get_tuning(request: Request, tuning: Id) -> TuningView:
     return tuning_views.view(application(request), tuning)
 
 
-@router.put("/tunings/{tuning}/state")
-def steer_tuning(request: Request, tuning: Id, new: NewState) -> TuningView:
+@router.put("/tunings/{tuning}/state", status_code=204)
+def steer_tuning(request: Request, tuning: Id, new: NewState) -> None:
     """Pause a tuning, go on with it, or end it."""
     if new.state == "working":
-        return tuner(request).resume(tuning)
-    return tuner(request).halt(tuning, new.state)
+        tuner(request).resume(tuning)
+    else:
+        tuner(request).halt(tuning, new.state)
 
 
 @router.post("/tunings/{tuning}/attempts/{number}", status_code=201)

@@ -231,6 +231,20 @@ def settings_text(setup: SetupRow) -> str:
     return json.dumps(setup.changes, sort_keys=True)
 
 
+def meters_before(
+    app: Application, shown: Display, hand_meter: HandMeter | None = None
+) -> tuple[dict[str, dict[str, Any]], int | None]:
+    """The meters that stand before a display now, by what they read, as whatever is read remembers them; and the number of the
+    correction in force."""
+    meter = meters() if shown.stand_in else typed.meters(hand_meter)
+    light = meter["XYZ"]
+    # A matrix needs all three of X, Y and Z.
+    if light.get("kind") == typed.LUMINANCE:
+        return meter, None
+    found = corrections.newest(app.db.connection(), shown.row.panel, light["name"], light.get("serial", ""))
+    return meter, None if found is None else found.id
+
+
 def new_run(
     app: Application, review_id: int, unit_id: int, setups: Sequence[SetupRow], habits: Habits, warm_up: bool,
     patches: Sequence[NewPatch], hand_meter: HandMeter | None = None,
@@ -238,13 +252,8 @@ def new_run(
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
     rooms = conditions.of_review(app.db.connection(), review_id)
-    row, meter = shown.row, meters() if shown.stand_in else typed.meters(hand_meter)
-    # A matrix needs all three of X, Y and Z.
-    colour = meter["XYZ"].get("kind") != typed.LUMINANCE
-    correction = None
-    if colour:
-        named = meter["XYZ"]["name"], meter["XYZ"].get("serial", "")
-        correction = corrections.newest(app.db.connection(), row.panel, *named)
+    row = shown.row
+    meter, correction = meters_before(app, shown, hand_meter)
     return NewRun(
         review_id=review_id,
         unit_id=unit_id,
@@ -252,7 +261,7 @@ def new_run(
         firmware=row.firmware,
         meters=meter,
         habits=asdict(habits),
-        correction_id=correction.id if correction else None,
+        correction_id=correction,
         warm_up=warm_up,
         setups={
             s.id: AsMeasured(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,7 +20,7 @@ from lumenar.service import cells, tunings
 from lumenar.service.application import Application
 from lumenar.service.displays import display
 from lumenar.service.errors import ConflictError, NotFoundError
-from lumenar.service.worth import PROOF
+from lumenar.service.worth import proof_of
 from lumenar.store import corrections, replays, reviews
 from lumenar.store import tunings as stored_tunings
 from lumenar.store.replays import ReplayRow, ReplayState
@@ -107,17 +107,20 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     steps = steps_of(app, setup)
     rows = replays.of_setup(app.db.connection(), setup_id)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
-    promised = _promised(app, review_id, setup, rows)
+    expected = proof_of(app, cells.newest(app, review_id), setup_id, setup.target)
+    promised = _promised(app, setup, expected, rows)
     own = next((r for r in rows if r.unit_id == setup.unit_id and r.state in ("done", "failed")), None)
     return RecipeView(
         review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
         "Reset the display to how it left the factory, so that nothing of before is left.", steps, promised,
-        _caveats(app, setup, own, rows), [_replay_view(app, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
+        _caveats(app, setup, own, rows),
+        [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
     )  # fmt: skip
 
 
 def steps_of(app: Application, setup: SetupRow) -> list[OrderedStep]:
+    """A setup's steps from a factory reset. ConflictError names settings that cannot all be had."""
     shown = display(app, setup.unit_id)
     try:
         mode = shown.menu.mode(setup.mode, setup.signal)
@@ -149,7 +152,7 @@ def _whys(app: Application, setup: SetupRow) -> dict[str, str]:
 
 
 def _reasons(t: tunings.Open) -> dict[str, str]:
-    end = session.following(t.plan, t.tried)
+    end = t.following
     if isinstance(end, session.Step):
         return {}
     return {o.goal: f"Tuned: {o.reason}" for o in end.outcomes if not o.skipped}
@@ -189,33 +192,31 @@ def _caveats(app: Application, setup: SetupRow, own: ReplayRow | None, rows: Seq
 # -- what it promises -------------------------------------------------------------------------------------------------
 
 
-def _promised(app: Application, review_id: int, setup: SetupRow, rows: Sequence[ReplayRow]) -> list[PromisedFigure]:
+def _promised(
+    app: Application, setup: SetupRow, expected: Mapping[str, Analysis], rows: Sequence[ReplayRow]
+) -> list[PromisedFigure]:  # fmt: skip
+    """What the setup's proof shows, held against what its newest replay gave, and beside what those on other samples gave."""
     target = resolve(setup.target)
-    fresh = cells.newest(app, review_id).fresh
-    expected: dict[str, Analysis] = {}
-    for cell, row in fresh.items():
-        if cell.setup == setup.id and cell.measurement in PROOF:
-            found = cells.tried(app, row, target, setup.target)
-            if isinstance(found, Analysis):
-                expected[cell.measurement] = found
-    done = [r for r in rows if r.state == "done"]
-    own = next((r for r in done if r.unit_id == setup.unit_id), None)
-    newest = {r.unit_id: r for r in reversed(done) if r.unit_id != setup.unit_id}
-    samples = {u.id: u.sample for u in reviews.units_of(app.db.connection(), review_id)}
-    mine = {} if own is None else figures_of(app, own, target)
-    theirs = {samples[u]: figures_of(app, r, target) for u, r in newest.items() if u in samples}
+    newest = {r.unit_id: figures_of(app, r, target) for r in reversed(rows) if r.state == "done"}
+    mine = newest.pop(setup.unit_id, {})
+    samples = {u.id: u.sample for u in reviews.units_of(app.db.connection(), _review_of(app, setup.id))}
+    theirs = {samples[u]: f for u, f in newest.items() if u in samples}
     out = []
     for measurement, key, title, unit, decimals, tolerance, relative in PROMISED:
         name = f"{measurement}.{key}"
         wanted = expected[measurement].scalar(key) if measurement in expected else None
         got = mine.get(name)
-        kept = None
-        if wanted is not None and got is not None:
-            kept = abs(got - wanted) <= (tolerance * abs(wanted) if relative else tolerance)
         others = {s: f[name] for s, f in theirs.items() if name in f}
         if wanted is not None or got is not None:
+            kept = _kept(wanted, got, tolerance, relative)
             out.append(PromisedFigure(name, title, unit, decimals, wanted, got, kept, others))
     return out
+
+
+def _kept(wanted: float | None, got: float | None, tolerance: float, relative: bool) -> bool | None:
+    if wanted is None or got is None:
+        return None
+    return abs(got - wanted) <= (tolerance * abs(wanted) if relative else tolerance)
 
 
 def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, float]:
@@ -239,19 +240,15 @@ def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, fl
     return found
 
 
-def _replay_view(app: Application, row: ReplayRow, sample: str) -> ReplayView:
-    kept: bool | None = None
-    if row.state == "failed":
-        kept = False
-    elif row.state == "done":
-        found = reviews.setup(app.db.connection(), row.setup_id)
-        if found is not None:
-            figures = [
-                f
-                for f in _promised(app, row.review_id, found[0], [replace(row, unit_id=found[0].unit_id)])
-                if f.kept is not None
-            ]
-            kept = all(f.kept for f in figures) if figures else None
+def _replay_view(
+    app: Application, setup: SetupRow, expected: Mapping[str, Analysis], row: ReplayRow, sample: str
+) -> ReplayView:  # fmt: skip
+    kept: bool | None = False if row.state == "failed" else None
+    if row.state == "done":
+        # What another sample gave is held to the same promises.
+        own = [replace(row, unit_id=setup.unit_id)]
+        known = [f.kept for f in _promised(app, setup, expected, own) if f.kept is not None]
+        kept = all(known) if known else None
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     return ReplayView(
         row.id, sample, row.unit_id, row.state, row.message, row.firmware, row.created_at, kept,

@@ -8,18 +8,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Literal
 
-from lumenar.bench.drivers import typed
-from lumenar.bench.drivers.simulated import meters
-from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S, settling
+from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S
 from lumenar.bench.ports import (
-    BelowFloorError,
     Bench,
-    Cancel,
     EndedError,
     InstrumentError,
     LiteralRemote,
     RefusedError,
-    SaturatedError,
     Wanted,
 )
 from lumenar.core.measurements import MEASUREMENTS, Context
@@ -34,7 +29,8 @@ from lumenar.service.data import now
 from lumenar.service.displays import display, stand_in_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.events import Event
-from lumenar.service.planning import format_of, setup_states
+from lumenar.service.patch_reading import read_patches
+from lumenar.service.planning import format_of, meters_before, setup_states
 from lumenar.service.recipes import steps_of
 from lumenar.service.worth import PROOF
 from lumenar.store import corrections, replays, reviews
@@ -43,7 +39,6 @@ from lumenar.store.reviews import SetupRow
 
 GREY_STEP = 10.0
 """A replay reads eleven greys."""
-READ_MOST_S = 600.0
 
 
 def proof_patches(app: Application, setup: SetupRow) -> list[Patch]:
@@ -102,17 +97,20 @@ class Replayer:
         shown = display(self.app, unit)
         if shown.stand_in and self.bench.seat.kind:
             raise ConflictError("bench", "The bench is in use; stop what is on it first.")
-        meter = meters()["XYZ"] if shown.stand_in else typed.meters(None)["XYZ"]
-        correction = corrections.newest(db, shown.row.panel, str(meter["name"]), str(meter.get("serial", "")))
+        meter, correction = meters_before(self.app, shown)
         row = ReplayRow(
-            0, review_id, setup_id, unit, [asdict(s) for s in steps_of(self.app, setup)], shown.row.firmware, meter,
-            None if correction is None else correction.id, "working" if shown.stand_in else "waiting", "",
+            0, review_id, setup_id, unit, [asdict(s) for s in steps_of(self.app, setup)], shown.row.firmware, meter["XYZ"],
+            correction, "working" if shown.stand_in else "waiting", "",
             [list(p.rgb) for p in proof_patches(self.app, setup)], [], now(), 0.0,
         )  # fmt: skip
         with self.app.db.transaction() as writing:
             made = replays.add(writing, row)
         if shown.stand_in:
-            self.bench.seat.take(ReplayJob(self, made, review_id))
+            try:
+                self.bench.seat.take(ReplayJob(self, made, review_id))
+            except ConflictError:
+                self.end(made, "stopped", "The bench is in use; replay it again when it is free.")
+                raise
         return made
 
     def end(
@@ -183,25 +181,10 @@ class Replayer:
         return ""
 
     def _read(self, bench: Bench, row: ReplayRow, job: ReplayJob, name: str) -> list[Sequence[float] | None]:
-        live = self.bench.live
         habits = HABITS[display(self.app, row.unit_id).row.panel]
         bench.clock.sleep(SETUP_S + max(CLEAR_S, FIRST_RESTS * habits.rest_s))
-        XYZ: list[Sequence[float] | None] = []
-        before: Patch | None = None
-        for p in row.patches:
-            patch = Patch((p[0], p[1], p[2]))
-            live.shown(patch.code, patch.rgb, "replay", name)
-            bench.source.show(patch)
-            bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)
-            before = patch
-            try:
-                reading = bench.meter.read(Cancel(job.stopping.is_set, READ_MOST_S))
-                XYZ.append(reading.XYZ)
-                live.read(patch.code, "ok", live.corrected(reading.XYZ))
-            except (BelowFloorError, SaturatedError):
-                XYZ.append(None)
-            live.tell(throttled=True)
-        return XYZ
+        patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
+        return read_patches(bench, self.bench.live, patches, habits, "replay", name, job.stopping)
 
     def typed_in(self, replay_id: int, form: Form, texts: Sequence[str]) -> None:
         """The proof as a person typed it after the steps were entered, one text a patch. BadInputError names the patch that

@@ -3,37 +3,32 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
 from typing import Literal
 
-from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits, settling
+from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits
 from lumenar.bench.ports import (
-    BelowFloorError,
     Bench,
-    Cancel,
     EndedError,
     InstrumentError,
     RefusedError,
-    SaturatedError,
     Wanted,
 )
 from lumenar.core.menu import Value, text_of
-from lumenar.core.readings import Patch
 from lumenar.core.tuning import session
 from lumenar.core.tuning.session import Step
-from lumenar.service import cells, tuning_views, tunings
+from lumenar.service import cells, tunings
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import stand_in_of
-from lumenar.service.errors import ConflictError
+from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.events import Event
+from lumenar.service.patch_reading import read_patches
 from lumenar.service.planning import setup_states
-from lumenar.service.tuning_views import TuningView
 from lumenar.service.tunings import Open, Wish
 from lumenar.store import corrections
+from lumenar.store import tunings as stored
 from lumenar.store.tunings import OPEN, TuningState
 
-READ_MOST_S = 600.0
 MOST_ATTEMPTS = 400
 
 
@@ -79,35 +74,48 @@ class Tuner:
         made = tunings.begin(self.app, review_id, setup_id, wish)
         t = tunings.opened(self.app, made)
         if t.shown.stand_in:
-            self._take(t)
+            try:
+                self._take(t)
+            except ConflictError:
+                # Somebody sat down before the bench meanwhile: it waits to be gone on with.
+                self.say(made, "paused", "The bench is in use; go on when it is free.")
         return made
 
-    def resume(self, tuning_id: int) -> TuningView:
+    def resume(self, tuning_id: int) -> None:
         """Go on with a tuning that stands still. ConflictError where it is over."""
         t = tunings.opened(self.app, tuning_id)
         if t.row.state != "paused":
             raise ConflictError("tuning", "Only a tuning that is paused can go on.")
         self._take(t)
-        return tuning_views.view(self.app, tuning_id)
 
     def _take(self, t: Open) -> None:
         job = TuningJob(self, t.row.id, t.row.review_id)
         self.bench.seat.take(job, lambda: self.say(t.row.id, "working", ""))
         self._job = job
 
-    def halt(self, tuning_id: int, then: Literal["paused", "stopped"]) -> TuningView:
-        """Pause a tuning, or end it with the best state entered again. One that stands still or is done by hand ends at once."""
-        t = tunings.opened(self.app, tuning_id)
-        if t.row.state not in OPEN:
+    def halt(self, tuning_id: int, then: Literal["paused", "stopped"]) -> None:
+        """Pause a tuning, or end it with the best state entered again. One that stands still or is done by hand ends at once,
+        also where the menu no longer is what it was."""
+        row = stored.get(self.app.db.connection(), tuning_id)
+        if row is None:
+            raise NotFoundError("tuning", f"There is no tuning {tuning_id}.")
+        if row.state not in OPEN:
             raise ConflictError("tuning", "This tuning is over.")
         job = self._job
-        if t.row.state == "working" and job is not None and job.tuning == tuning_id:
+        if row.state == "working" and job is not None and job.tuning == tuning_id:
             job.then = then
             job.stopping.set()
             self.bench.seat.wait(timeout=10)
         elif then == "stopped":
-            self.say(tuning_id, "stopped", _restored(t) if not t.shown.stand_in else "")
-        return tuning_views.view(self.app, tuning_id)
+            self.say(tuning_id, "stopped", self._left(tuning_id))
+
+    def _left(self, tuning_id: int) -> str:
+        """What a person is to leave the display at, where it is no stand-in and that can still be told."""
+        try:
+            t = tunings.opened(self.app, tuning_id)
+        except ConflictError as e:
+            return e.detail
+        return "" if t.shown.stand_in else _restored(t)
 
     def say(self, tuning_id: int, state: TuningState, message: str) -> None:
         """A tuning's state, stored and told to everyone who watches."""
@@ -128,7 +136,7 @@ class Tuner:
         habits = HABITS[t.shown.row.panel]
         try:
             for _ in range(MOST_ATTEMPTS):
-                end = session.following(t.plan, t.tried)
+                end = t.following
                 if not isinstance(end, Step):
                     self._enter(bench, t, dict(end.values))
                     self.say(job.tuning, "found", "")
@@ -137,17 +145,26 @@ class Tuner:
                     break
                 self._attempt(bench, t, end, habits, job)
                 t = tunings.opened(self.app, job.tuning)
-            if job.then == "stopped":
-                self._enter(bench, t, tunings.best_so_far(t))
-            self.say(job.tuning, job.then, "")
+            else:
+                self.say(
+                    job.tuning,
+                    "paused",
+                    f"No end after {MOST_ATTEMPTS} attempts; end it here, or go back to one of them.",
+                )
+                return
+            self._halted(bench, t, job)
         except EndedError:
-            if job.then == "stopped":
-                self._enter(bench, t, tunings.best_so_far(t))
-            self.say(job.tuning, job.then, "")
+            self._halted(bench, t, job)
         except RefusedError as e:
             self.say(job.tuning, "paused", f"The display refused: {e}. Correct the menu map, then go on.")
         except InstrumentError as e:
             self.say(job.tuning, "paused", f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}")
+
+    def _halted(self, bench: Bench, t: Open, job: TuningJob) -> None:
+        """It stands still; one that is ended leaves the best state so far."""
+        if job.then == "stopped":
+            self._enter(bench, t, tunings.best_so_far(t))
+        self.say(job.tuning, job.then, "")
 
     def _enter(self, bench: Bench, t: Open, values: dict[str, Value]) -> None:
         state = setup_states(self.app, t.row.review_id, t.setup.unit_id)[t.setup.id]
@@ -159,21 +176,9 @@ class Tuner:
         bench.source.show(REST)
         self._enter(bench, t, dict(step.values))
         bench.clock.sleep(max(CLEAR_S, SETUP_S / 2))
-        XYZ: list[Sequence[float] | None] = []
-        before: Patch | None = None
-        for patch in step.proposal.patches:
-            live.shown(patch.code, patch.rgb, session.TITLES[step.goal], t.setup.name)
-            bench.source.show(patch)
-            bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)
-            before = patch
-            try:
-                reading = bench.meter.read(Cancel(job.stopping.is_set, READ_MOST_S))
-                XYZ.append(reading.XYZ)
-                live.read(patch.code, "ok", live.corrected(reading.XYZ))
-            except (BelowFloorError, SaturatedError):
-                XYZ.append(None)
-                live.read(patch.code, "below_floor", None)
-            live.tell(throttled=True)
+        XYZ = read_patches(
+            bench, live, step.proposal.patches, habits, session.TITLES[step.goal], t.setup.name, job.stopping
+        )
         number = tunings.commit(self.app, t, step, XYZ, bench.clock.now())
         live.hub.publish(Event("tuning", {"tuning": t.row.id, "state": "working", "attempt": number}))
 

@@ -20,7 +20,6 @@ from lumenar.core.tuning.white import WHITE
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display
-from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.tunings import Open, Wish, final_values, name_of, next_number, opened, plan_for, to_enter, tried_of
 from lumenar.store import reviews, tunings
 from lumenar.store.tunings import OPEN, TuningState
@@ -151,6 +150,17 @@ class TuningView:
     charts: list[Chart]
 
 
+@dataclass(frozen=True)
+class TuningLine:
+    """A tuning in a list."""
+
+    id: int
+    setup: int
+    setup_name: str
+    state: TuningState
+    created_at: str
+
+
 UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE", "colours": "dE"}
 
 
@@ -189,7 +199,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
     """A tuning as its view shows it."""
     t = opened(app, tuning_id)
     tried = t.tried
-    end = session.following(t.plan, tried)
+    end = t.following
     stands = _stands(t)
     step = _step(t, end, stands) if isinstance(end, Step) and t.row.state in OPEN else None
     asked = session.suspect(t.plan, tried) if t.row.state in OPEN else None
@@ -235,15 +245,15 @@ def _dots(t: Open) -> list[Dot]:
     return [d for d in made if d is not None]
 
 
-def listed(app: Application, review_id: int) -> list[TuningView]:
-    """The tunings of a review, the newest first; those that the menu no longer fits are left out."""
-    out = []
-    for row in tunings.of_review(app.db.connection(), review_id):
-        try:
-            out.append(view(app, row.id))
-        except (ConflictError, NotFoundError):
-            continue
-    return out
+def listed(app: Application, review_id: int) -> list[TuningLine]:
+    """The tunings of a review, the newest first."""
+    db = app.db.connection()
+    names = {s.id: s.name for s in reviews.setups_of(db, review_id)}
+    return [
+        TuningLine(r.id, r.setup_id, names[r.setup_id], r.state, r.created_at)
+        for r in tunings.of_review(db, review_id)
+        if r.setup_id in names
+    ]  # fmt: skip
 
 
 def _stands(t: Open) -> dict[str, Value]:

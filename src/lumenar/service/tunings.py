@@ -6,11 +6,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
-from lumenar.bench.drivers import typed
-from lumenar.bench.drivers.simulated import meters
 from lumenar.core.colour.correction import corrected
 from lumenar.core.menu import MenuError, Mode, Value
 from lumenar.core.readings import Patch
@@ -25,7 +24,7 @@ from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.planning import settings_of
+from lumenar.service.planning import meters_before, settings_of
 from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
 from lumenar.store.tunings import AttemptRow, TuningRow, TuningState
@@ -99,11 +98,10 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     for other in tunings.open_ones(db):
         if units.get(other.setup_id) == setup.unit_id:
             raise ConflictError("tuning-open", f"{shown.row.name} is being tuned already; end that one first.")
-    meter = meters()["XYZ"] if shown.stand_in else typed.meters(None)["XYZ"]
-    correction = corrections.newest(db, shown.row.panel, str(meter["name"]), str(meter.get("serial", "")))
+    meter, correction = meters_before(app, shown)
     row = TuningRow(
         0, review_id, setup_id, plan.values, [g for g in session.GOALS if g in open_goals], wish.target or setup.target,
-        wish.luminance, plan.ladder, meter, None if correction is None else correction.id, shown.row.firmware,
+        wish.luminance, plan.ladder, meter["XYZ"], correction, shown.row.firmware,
         "working" if shown.stand_in else "waiting", "", now(), None,
     )  # fmt: skip
     with app.db.transaction() as writing:
@@ -124,12 +122,17 @@ class Open:
     mode: Mode
     stored: list[AttemptRow]
 
-    @property
+    matrix: Sequence[Sequence[float]] | None = None
+
+    @cached_property
     def tried(self) -> list[Tried]:
         """The attempts that count."""
         return [tried_of(a, self.matrix) for a in self.stored if not a.dropped]
 
-    matrix: Sequence[Sequence[float]] | None = None
+    @cached_property
+    def following(self) -> Step | Finished:
+        """What comes next."""
+        return session.following(self.plan, self.tried)
 
 
 def tried_of(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
@@ -228,7 +231,7 @@ def best_so_far(t: Open) -> dict[str, Value]:
 
 def final_values(t: Open) -> dict[str, Value]:
     """All values that a tuning ends with, or would end with now."""
-    end = session.following(t.plan, t.tried)
+    end = t.following
     return dict(end.values) if isinstance(end, Finished) else best_so_far(t)
 
 
@@ -241,7 +244,7 @@ def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: S
     t = opened(app, tuning_id)
     if t.shown.stand_in:
         raise ConflictError("stand-in", "The bench reads this display; nothing is typed.")
-    end = session.following(t.plan, t.tried)
+    end = t.following
     if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
         raise ConflictError("tuning", "The tuning has gone on meanwhile; look at it again. Nothing was stored.")
     patches = end.proposal.patches
@@ -257,7 +260,7 @@ def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: S
             raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
     commit(app, t, end, XYZ, 0.0)
     after = opened(app, tuning_id)
-    if isinstance(session.following(after.plan, after.tried), Finished):
+    if isinstance(after.following, Finished):
         set_state(app, tuning_id, "found")
 
 

@@ -13,9 +13,8 @@ from lumenar.core.targets import resolve
 from lumenar.service import cells, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
-from lumenar.service.errors import ConflictError
+from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.plates import difference_u
-from lumenar.store import reviews
 
 PROOF = ("white_black", "grey_ramp", "gamut")
 """What a result is proven by: white and black, greys, corners. Swatches are compared too where both setups have them."""
@@ -81,7 +80,11 @@ def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
 
 
 def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Worth:
-    """What a tuning's result is worth for a purpose."""
+    """What a tuning's result is worth for a purpose. BadInputError for a purpose that the rubric does not know."""
+    if purpose not in app.rubric.purposes:
+        raise BadInputError(
+            "purpose", f"There is no purpose {purpose!r}; known are {', '.join(app.rubric.purposes)}.", "purpose"
+        )
     t = tunings.opened(app, tuning_id)
     if t.row.result_id is None:
         return Worth(
@@ -90,16 +93,7 @@ def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Wor
     now = cells.newest(app, t.row.review_id)
     pair = (t.row.setup_id, t.row.result_id)
     missing = sum(Cell(s, m) not in now.fresh for s in pair for m in PROOF)
-    target = resolve(t.row.target)
-    analyses: list[dict[str, Analysis]] = []
-    for s in pair:
-        own: dict[str, Analysis] = {}
-        for m in (*PROOF, "swatches"):
-            row = now.fresh.get(Cell(s, m))
-            found = None if row is None else cells.tried(app, row, target, t.row.target)
-            if isinstance(found, Analysis):
-                own[m] = found
-        analyses.append(own)
+    analyses = [proof_of(app, now, s, t.row.target) for s in pair]
     figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
     figures = [f for f in figures if f.before is not None or f.after is not None]
     greys = next((f for f in figures if f.figure == "grey_ramp.de2000_mean"), None)
@@ -111,6 +105,17 @@ def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Wor
     return Worth(
         True, worth_it, _sentence(decided, worth_it, figures, t.row.luminance is not None), decided, figures, *pair, 0
     )
+
+
+def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
+    """By measurement what a setup's fresh proof shows against a target, and its swatches where they were read."""
+    own: dict[str, Analysis] = {}
+    for m in (*PROOF, "swatches"):
+        row = now.fresh.get(Cell(setup_id, m))
+        found = None if row is None else cells.tried(app, row, resolve(target), target)
+        if isinstance(found, Analysis):
+            own[m] = found
+    return own
 
 
 def _paired(
@@ -184,13 +189,11 @@ def decided(app: Application, tuning_id: int) -> dict[str, object]:
 
 
 def figures_of(app: Application, review_id: int, setup_id: int | None, target: str) -> dict[str, dict[str, float]]:
-    """By measurement the scalars of a setup's proof."""
-    now = cells.newest(app, review_id)
-    found: dict[str, dict[str, float]] = {}
-    known = {s.id for s in reviews.setups_of(app.db.connection(), review_id)}
-    for m in PROOF if setup_id in known else ():
-        row = now.fresh.get(Cell(setup_id or 0, m))
-        analysis = None if row is None else cells.tried(app, row, resolve(target), target)
-        if isinstance(analysis, Analysis):
-            found[m] = {k: float(v) for k, v in analysis.figures.items() if np.ndim(v) == 0 and np.isfinite(float(v))}
-    return found
+    """By measurement the scalars of a setup's proof, none where there is no setup."""
+    if setup_id is None:
+        return {}
+    proof = proof_of(app, cells.newest(app, review_id), setup_id, target)
+    return {
+        m: {k: float(v) for k, v in a.figures.items() if np.ndim(v) == 0 and np.isfinite(float(v))}
+        for m, a in proof.items()
+    }

@@ -4758,6 +4758,25 @@ export interface components {
             setups: number;
         };
         /**
+         * TuningLine
+         * @description A tuning in a list.
+         */
+        TuningLine: {
+            /** Id */
+            id: number;
+            /** Setup */
+            setup: number;
+            /** Setup Name */
+            setup_name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "waiting" | "paused" | "found" | "stopped" | "kept";
+            /** Created At */
+            created_at: string;
+        };
+        /**
          * TuningView
          * @description A tuning as its view shows it.
          */
@@ -17566,7 +17585,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TuningView"][];
+                    "application/json": components["schemas"]["TuningLine"][];
                 };
             };
             /** @description Bad input */
@@ -17986,13 +18005,11 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["TuningView"];
-                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

@@ -16,5 +16,12 @@ export const ROLES: Record<string, string> = {
 /** What a control sets, in a few words. */
 export const roleWords = (role: string) => `sets ${ROLES[role] ?? role}`;
 
+/** What a table sets, by the role of one of its cells. */
+export function tableWords(role: string): string {
+  if (/ at \S+ %$/.test(role)) return "sets white, point by point";
+  if (/ (hue|saturation|lightness)$| in /.test(role)) return "sets six colours";
+  return roleWords(role);
+}
+
 /** The choices with the present one among them, whatever it is. */
 export const rolesWith = (role: string): Record<string, string> => (role in ROLES ? ROLES : { ...ROLES, [role]: role });

@@ -101,6 +101,10 @@ class SixColours:
         if not attempts:
             why = "The six colours, less saturated ones, and colours between them, as they stand."
             return Proposal(STAGES[0], dict(self.values), (WHITE, *JUDGED, *CHECKED), why)
+        for a in attempts:
+            if missing := [p for p in (WHITE, *JUDGED) if p in a.patches and not np.isfinite(a.of(p)).all()]:
+                reason = f"The meter does not read {missing[0].code}, so the six colours stay as they are."
+                return Done(dict(self.values), reason, unreached=True)
         now = _Course(self, attempts)
         for part in self.parts:
             if not any(a.stage == part for a in attempts):

@@ -27,6 +27,8 @@ WHITE = Patch((1.0, 1.0, 1.0))
 CLOSE = 0.01
 """Within so much of the luminance wanted, as a share, it is reached."""
 MOST = 12
+DARK = 1e-3
+"""cd/m2 that stands for a white under the meter's floor: it is no number, but tells on which side what is wanted lies."""
 FLOOR_SHARE = 0.1
 """Where nothing is known, a luminance control is taken to leave so much of its full light at its lower end."""
 
@@ -57,6 +59,8 @@ class Luminance:
                 expected = float(np.exp(np.interp(value, grid, self._curve(grid, x, y))))
                 return self._proposal(value, f"The ladder gives {self.wanted:g} cd/m² here.", expected, 0.02)
             return self._proposal(value, f"How bright white is with {name} as it stands.", None, 0.0)
+        if y.max() <= np.log(DARK):
+            return self._in_the_dark(grid, x, name)
         off = np.abs(y - np.log(self.wanted))
         best = float(x[off.argmin()])
         if off.min() <= np.log1p(CLOSE):
@@ -93,7 +97,9 @@ class Luminance:
             most = "most" if reached < self.wanted else "least"
             reason = f"{reached:.3g} cd/m² is the {most} that {name} gives; {self.wanted:g} is out of its reach."
             return Done({self.control.path: best}, reason, unreached=True)
-        curve = self._curve(grid, x, y)
+        # What was no number bounds where to look, and bends no curve.
+        number = y > np.log(DARK)
+        curve = self._curve(grid, x[number], y[number])
         value = float(left[np.abs(np.interp(left, grid, curve) - np.log(self.wanted)).argmin()])
         known = len(self.ladder) >= 2 or high - low <= 3 * self.control.step
         beside = np.interp([best - self.control.step, best + self.control.step], grid, curve)
@@ -107,6 +113,15 @@ class Luminance:
         spread = 0.5 if len(x) == 1 else max(0.01, 0.25 * abs(float(np.log(expected)) - float(y[off.argmin()])))
         why = f"{reached:.3g} cd/m² so far; this should give about {expected:.3g}."
         return self._proposal(value, why, expected, spread)
+
+    def _in_the_dark(self, grid: Array, x: Array, name: str) -> Proposal | Done:
+        """Where nothing was a number yet, the brighter end is tried, then the other."""
+        ends = [
+            float(e) for e in ((grid[-1], grid[0]) if self._rises(x[:0], x[:0]) else (grid[0], grid[-1])) if e not in x
+        ]
+        if ends:
+            return self._proposal(ends[0], f"The meter reads no white yet; {name} at its end.", None, 0.0)
+        return Done({self.control.path: self.start}, f"The meter reads no white, whatever {name} is.", unreached=True)
 
     def _still(self, grid: Array, x: Array, name: str) -> Proposal | Done:
         """What has done nothing so far is tried at both ends before it is given up."""
@@ -137,9 +152,10 @@ class Luminance:
         return float(self.noise.relative(np.exp(y)).max())
 
     def _read(self, attempts: Sequence[Attempt]) -> tuple[Array, Array]:
-        """Values tried (n,) and log luminance (n,); the last reading of a value counts."""
+        """Values tried (n,) and log luminance (n,), that of `DARK` where the meter read no number; the last reading of a value
+        counts."""
         read = {float(a.values[self.control.path]): a.of(WHITE)[1] for a in attempts}
-        kept = {v: Y for v, Y in read.items() if np.isfinite(Y) and Y > 0}
+        kept = {v: max(float(Y), DARK) if np.isfinite(Y) else DARK for v, Y in read.items()}
         x = np.array(sorted(kept), float)
         return x, np.log([kept[v] for v in sorted(kept)])
 

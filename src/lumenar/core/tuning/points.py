@@ -99,6 +99,10 @@ class ManyPoints:
             white = (WHITE,) if self.primaries is None and WHITE not in self.greys else ()
             patches = (*self.greys[::-1], *white, *first)
             return Proposal(STAGES[0], dict(self.values), patches, "All points as they stand, from bright to dark.")
+        known = self._known(attempts)
+        if not np.isfinite(known[:4]).all() or (known[:4, 1] <= 0).any() or abs(np.linalg.det(known[:3])) < 1e-12:
+            reason = "The meter does not read white and all three primaries, so the points stay as they are."
+            return Done(dict(self.values), reason, unreached=True)
         now = _Course(self, attempts)
         for stage in STAGES[1:]:
             visited = {self.greys.index(a.patches[0]) for a in attempts if a.stage == stage}

@@ -4,7 +4,7 @@ next follows from the plan and the attempts."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -168,7 +168,7 @@ def _order(plan: Plan) -> tuple[str, ...]:
 def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence[Tried]) -> Problem | str:
     """The problem of a goal with the values that those before it ended with; a sentence why there is none, empty where nothing
     needs to be said."""
-    now = Plan(plan.menu, plan.mode, values, plan.goals, plan.target, plan.luminance, plan.noise, plan.ladder)
+    now = replace(plan, values=values)
     if goal == "tone":
         return _tone(now)
     if goal == "luminance":

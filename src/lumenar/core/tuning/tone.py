@@ -52,14 +52,16 @@ class Tone:
         """Control after control, each at the best of those before."""
         if not attempts:
             return self._proposal(self.controls[0], self.values, "Eleven greys with the curve as it stands.")
+        if not any(np.isfinite(a.of(GREYS[-1])[1]) for a in attempts):
+            return Done(dict(self.values), "The meter reads no white, so the curve stays as it is.", unreached=True)
         values = dict(self.values)
         for control in self.controls:
             others = {p: v for p, v in values.items() if p != control.path}
-            own = {
-                a.values[control.path]: a for a in attempts
-                if all(a.values.get(p) == v for p, v in others.items()) and np.isfinite(a.of(GREYS[-1])[1])
-            }  # fmt: skip
-            following = self._next(control, own)
+            tried = {
+                a.values[control.path]: a for a in attempts if all(a.values.get(p) == v for p, v in others.items())
+            }
+            own = {v: a for v, a in tried.items() if np.isfinite(a.of(GREYS[-1])[1])}
+            following = self._next(control, tried, own)
             if following is not None:
                 name = control.path.split(" > ")[-1]
                 said = f"{name} {text_of(following)}: its curve, from black to white."
@@ -68,21 +70,27 @@ class Tone:
                 stands = self.values[control.path]
                 ranked = {v: (round(self.figure(a) / CLOSE), v != stands) for v, a in own.items()}
                 values[control.path] = min(ranked, key=lambda v: ranked[v])
-        best = min((a for a in attempts if dict(a.values) == values), key=self.figure, default=attempts[0])
+        read = [a for a in attempts if np.isfinite(a.of(GREYS[-1])[1])]
+        best = min((a for a in read if dict(a.values) == values), key=self.figure, default=read[0])
         error = self.figure(best)
         chosen = ", ".join(f"{c.path.split(' > ')[-1]} {text_of(values[c.path])}" for c in self.controls)
         return Done(values, f"{chosen}: the curve is {error:.1f} L* from the target's.", unreached=error > 4)
 
-    def _next(self, control: Control, own: Mapping[Value, Attempt]) -> Value | None:
-        """A value not tried that may be better, None where there is none."""
+    def _next(
+        self, control: Control, seen: Mapping[Value, Attempt], own: Mapping[Value, Attempt]
+    ) -> Value | None:  # fmt: skip
+        """A value not tried that may be better, None where there is none. seen: all that was tried; own: those in which white was
+        a number."""
         if not control.numeric:
-            return next((v for v in control.values if v not in own), None)
+            return next((v for v in control.values if v not in seen), None)
         grid = steps_of(control)
         if len(grid) <= MOST_VALUES:
-            return next((float(v) for v in grid if float(v) not in own), None)
+            return next((float(v) for v in grid if float(v) not in seen), None)
         for end in (grid[0], grid[-1]):
-            if float(end) not in own:
+            if float(end) not in seen:
                 return float(end)
+            if float(end) not in own:
+                return None
         # By the error where the control's ends differ: where it changes its sign the best lies between.
         tried = sorted(float(v) for v in own)
         moves = np.abs(self.errors(own[float(grid[-1])]) - self.errors(own[float(grid[0])]))[1:-1]

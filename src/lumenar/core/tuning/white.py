@@ -285,7 +285,7 @@ class _Stage:
         """The best untried values under the model, what they are worth, and their XYZ (3,)."""
         origin = np.array([float(self.read[0].values[c.control.path]) for c in self.channels])
         spans = np.array([c.span for c in self.channels])
-        own = self.read[self._before :] or self.read
+        own = self.attempts[self.earlier :]
         tried = {tuple(float(a.values[c.control.path]) for c in self.channels) for a in own}
         found: tuple[float, Array, Array] | None = None
         for centre in (self._solved(), self._places(self.read[self._best()[0]].values)):

@@ -407,7 +407,8 @@ export default function BoardView() {
         <Box flex="1" minW="280px">
           Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span>{" "}
           marks doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass,{" "}
-          <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>?</Key> every key.
+          <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>b</Key> best settings,{" "}
+          <Key>i</Key> recipe, <Key>?</Key> every key.
         </Box>
         <Box>
           Save the readings as{" "}

@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 import type { MenuMap } from "../../api/client";
 import { Mono, Wide } from "../../parts/basics";
 import { short } from "../../parts/paths";
-import { roleWords } from "../../parts/roles";
+import { roleWords, tableWords } from "../../parts/roles";
 import { differing, type Entry, heads, rules, words } from "./lines";
 
 const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "each mode", unknown: "" };
@@ -100,7 +100,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
               <Table.Cell style={{ paddingLeft: 16 + 16 * ((paths[i]?.length ?? 1) - 1) }}>
                 {short(e.path)}
                 <Text as="span" color="ink3" fontSize="11px">
-                  {e.control.role ? `  ${roleWords(e.control.role)}` : ""}
+                  {e.control.role ? `  ${(e.cells.length > 1 ? tableWords : roleWords)(e.control.role)}` : ""}
                   {PLACES[e.control.place] ? `  ${PLACES[e.control.place]}` : ""}
                   {e.control.bears ? "" : "  no effect on accuracy"}
                 </Text>

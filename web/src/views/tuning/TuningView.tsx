@@ -252,6 +252,11 @@ export default function TuningView() {
       ),
     TOUCHED,
   );
+  const end = useAct(
+    (tuning: number) =>
+      got(api.PUT("/api/v1/tunings/{tuning}/state", { params: { path: { tuning } }, body: { state: "stopped" } })),
+    TOUCHED,
+  );
   useTitle(shown.data ? `Tuning ${shown.data.setup_name}` : undefined);
   useKeys(
     TUNING_KEYS,
@@ -263,9 +268,16 @@ export default function TuningView() {
     return (
       <Quiet>
         <ProblemNote error={error} />
-        <QuietButton asChild>
-          <A to={`/review/${review}`}>To the Board</A>
-        </QuietButton>
+        <Flex gap="8px" justify="center" mt="10px">
+          {shown.error && number !== null && open?.id === number && (
+            <QuietButton onClick={() => end.mutate(number, { onSuccess: () => setSearch({ new: "" }) })}>
+              End that tuning
+            </QuietButton>
+          )}
+          <QuietButton asChild>
+            <A to={`/review/${review}`}>To the Board</A>
+          </QuietButton>
+        </Flex>
       </Quiet>
     );
   }

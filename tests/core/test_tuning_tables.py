@@ -1,0 +1,314 @@
+"""Solvers beyond white: the curve, tables of points, six colours, sweeps, a whole session, and readings that are no numbers."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.optimize import lsq_linear
+
+from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.readings import Patch
+from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.tuning.base import (
+    Attempt,
+    Proposal,
+    bounded,
+    observe,
+    propose,
+    start,
+    white_error,
+)
+from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
+from lumenar.core.tuning.luminance import WHITE, Luminance
+from lumenar.core.tuning.points import ManyPoints
+from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, possible
+from lumenar.core.tuning.sweep import Sweep
+from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
+from lumenar.core.tuning.white import TwoPoints
+
+from .random_units import NOISE, TARGET, Display, SixDisplay, TableDisplay, mean_error, six_error, tune
+from .test_tuning import LIGHT, carry_out, light_of
+
+# -- tone -----------------------------------------------------------------------------------------------------------
+
+
+def curve(gamma, lift=0.0):
+    """What reads greys of a gamma, with the dark lifted."""
+
+    def read(patch, values):
+        v = patch.rgb[0]
+        Y = 0.05 + 150 * ((1 - lift) * v ** gamma(values) + lift * v * (1 - v) ** 4)
+        return [Y, Y, Y]
+
+    return read
+
+
+def test_the_choice_that_follows_the_target_is_taken():
+    control = Control("Picture > Tone", "choice", choices=("1.8", "2.0", "2.2", "2.4"), default="2.0")
+    problem = Tone((control,), TARGETS["gamma22"], {control.path: "2.0"})
+    state, done = carry_out(problem, curve(lambda v: float(v[control.path])))
+    assert done.values == {control.path: "2.2"} and len(state.attempts) == 4
+    assert sum(len(a.patches) for a in state.attempts) == 44
+
+
+def test_a_shadow_control_is_judged_near_black():
+    tone = Control("Picture > Tone", "choice", choices=("2.0", "2.2"), default="2.2")
+    shadow = Control("Picture > Shadows", "slider", 0.0, 4.0, 1.0, default=0.0)
+    problem = Tone((tone, shadow), TARGETS["gamma22"], {tone.path: "2.2", shadow.path: 0.0})
+
+    def read(patch, values):
+        v = patch.rgb[0]
+        # Crushed as it stands; two steps put it right.
+        dark = v * (1 - v) ** 8 * 0.004 * (values[shadow.path] - 2)
+        Y = 0.02 + 150 * max(0.0, v ** float(values[tone.path]) + dark)
+        return [Y, Y, Y]
+
+    _, done = carry_out(problem, read)
+    assert done.values == {tone.path: "2.2", shadow.path: 2.0}
+
+
+def test_a_curve_with_numbers_is_bisected():
+    control = Control("Picture > Gamma", "slider", 1.6, 2.8, 0.02, default=2.0)
+    problem = Tone((control,), TARGETS["gamma24"], {control.path: 2.0})
+    state, done = carry_out(problem, curve(lambda v: v[control.path]))
+    assert abs(done.values[control.path] - 2.4) <= 0.021 and len(state.attempts) <= 7
+
+
+def test_between_equal_curves_what_stands_there_stays():
+    control = Control("Picture > Tone", "choice", choices=("a", "b", "c"), default="b")
+    _, done = carry_out(Tone((control,), TARGETS["gamma22"], {control.path: "b"}), curve(lambda v: 2.2))
+    assert done.values == {control.path: "b"}
+
+
+# -- many points ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("count", "seeds"), [(10, 6), (22, 2)])
+def test_points_come_near_what_the_table_can_reach(count, seeds):
+    for seed in range(seeds):
+        display = TableDisplay(seed, count=count, signed=seed % 2 == 0)
+        XYZ = tuple(tuple(display.read(Patch(c), display.table)) for c in
+                    ((1., 0., 0.), (0., 1., 0.), (0., 0., 1.), (1., 1., 1.), (0., 0., 0.)))  # fmt: skip
+        problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, XYZ)
+        t = tune(problem, display, most=200)
+        assert t.readings <= 3 * count
+        before, after = mean_error(display, display.table), mean_error(display, t.done.values)
+        limited = np.mean([abs(t.done.values[p]) in (0, 50, 255) for p in t.done.values]) > 0.3
+        assert after < (0.75 if limited else 0.35) * before, seed
+
+
+def test_a_wrong_entry_in_a_table_is_named():
+    display = TableDisplay(3, count=10, signed=False)
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE)
+    state = start(problem)
+    for _ in range(40):
+        following = propose(state)
+        assert isinstance(following, Proposal)
+        if len(state.attempts) == 7:
+            i = problem.greys.index(following.patches[0])
+            path = display.points[i].controls[1].path
+            real = {**following.values, path: following.values[path] + 40}
+            wrong = observe(state, following, following.values, [display.read(p, real) for p in following.patches])
+            asked = problem.suspect(wrong.attempts)
+            assert asked is not None and asked.path == path and abs(asked.seems - real[path]) < 15
+            return
+        state = observe(
+            state, following, following.values, [display.read(p, following.values) for p in following.patches]
+        )
+        assert problem.suspect(state.attempts) is None
+
+
+# -- sweeps ---------------------------------------------------------------------------------------------------------
+
+
+def test_a_sweep_tries_all_and_ties_what_cannot_be_told_apart():
+    a, b = Control("A", "slider", 0.0, 2.0, 1.0), Control("B", "choice", choices=("x", "y"))
+    cost = {(0, "x"): 3.0, (0, "y"): 1.0, (1, "x"): 1.02, (1, "y"): 5.0, (2, "x"): 9.0, (2, "y"): 1.4}
+    problem = Sweep((a, b), (WHITE,), lambda t: float(t.of(WHITE)[1]), 0.05, {"A": 1.0, "B": "x"})
+    state, done = carry_out(problem, lambda p, v: [0, cost[v["A"], v["B"]], 0])
+    assert len(state.attempts) == 6
+    entered = [(t.values["A"], t.values["B"]) for t in state.attempts]
+    assert all(sum(x != y for x, y in zip(p, q, strict=True)) == 1 for p, q in pairwise(entered))
+    assert [r.place for r in problem.ranking(state.attempts)] == [1, 1, 3, 4, 5, 6]
+    assert done.values == {"A": 1.0, "B": "x"} and "1 others" in done.reason
+
+
+def test_a_figure_that_is_no_number_comes_last():
+    a = Control("A", "slider", 0.0, 2.0, 1.0)
+    problem = Sweep((a,), (WHITE,), lambda t: float(t.of(WHITE)[1]), 0.1)
+    state, _ = carry_out(problem, lambda p, v: [0, np.nan if v["A"] == 0 else v["A"], 0])
+    assert [r.values["A"] for r in problem.ranking(state.attempts)] == [1.0, 2.0, 0.0]
+
+
+def test_the_error_of_colour_alone_does_not_depend_on_luminance():
+    white = TARGET.white_XYZ(80.0)
+    assert white_error(white, TARGET) == pytest.approx(0, abs=1e-9)
+    tinted = white * [1.02, 1.0, 0.95]
+    assert white_error(tinted, TARGET) == pytest.approx(float(white_error(tinted * 3, TARGET)), rel=1e-9)
+    anchor = Anchor(np.array(150.0), np.array(0.05))
+    Y = TARGETS["gamma22"].Y(np.array(LEVELS), anchor)
+    attempt = Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1))
+    assert Tone((), TARGETS["gamma22"], {}).figure(attempt) == pytest.approx(0, abs=1e-9)
+
+
+@given(seed=st.integers(0, 10_000), n=st.integers(2, 40), tight=st.floats(0.01, 2))
+def test_least_squares_within_bounds_are_the_best_there_are(seed, n, tight):
+    rng = np.random.default_rng(seed)
+    A, b = rng.normal(size=(2 * n, n)), 3 * rng.normal(size=2 * n)
+    low, high = -tight * rng.uniform(0.01, 1, n), tight * rng.uniform(0.01, 1, n)
+    x = bounded(A, b, low, high)
+    assert (x >= low).all() and (x <= high).all()
+    best = lsq_linear(A, b, (low, high)).x
+    assert np.linalg.norm(A @ x - b) <= np.linalg.norm(A @ best - b) * (1 + 1e-6)
+
+
+# -- six colours ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("mixes", [False, True], ids=["by part", "as mixes"])
+def test_six_colours_lose_most_of_their_error_and_none_between_gets_much_worse(mixes):
+    gone = []
+    for seed in range(6):
+        display = SixDisplay(seed, mixes=mixes)
+        problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+        t = tune(problem, display)
+        before, after = (six_error(display, v, JUDGED).mean() for v in (display.table, t.done.values))
+        gone.append((before - after) / before)
+        worse = six_error(display, t.done.values, CHECKED) - six_error(display, display.table, CHECKED)
+        assert worse.max() < 1.2 and t.readings < 240
+    assert np.median(gone) > 0.6 and min(gone) > -0.02
+
+
+def test_where_colours_between_would_pay_for_it_the_six_are_left():
+    display = SixDisplay(1)
+
+    def read(patch, values):
+        XYZ = display.read(patch, values)
+        moved = sum(abs(v) for v in values.values())
+        # Whatever the controls do for the six, they ruin what lies between.
+        return XYZ * [1.0, 1.0, 1 + 0.02 * moved] if patch in CHECKED else XYZ
+
+    problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+    _, done = carry_out(problem, read)
+    assert done.values == display.table and done.reason.startswith("Given up")
+
+
+def test_colours_that_are_right_are_left_alone():
+    display = SixDisplay(2)
+    display.off = np.zeros((6, 3))
+    _, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
+    assert done.values == display.table and "nothing better" in done.reason
+
+
+# -- a whole session --------------------------------------------------------------------------------------------------
+
+
+def whole_menu():
+    white = [
+        Control(f"White > {n} gain", "slider", 0.0, 100.0, 1.0, default=100.0, role=f"{n.lower()} gain")
+        for n in ("Red", "Green", "Blue")
+    ]
+    light = Control("Light", "slider", 0.0, 100.0, 1.0, default=80.0, role="luminance")
+    lock = Control("Saving", "switch", default="off", locks={"on": ("Light",)})
+    return Menu((Mode("Film", "sdr", "srgb"),), (light, *white, lock))
+
+
+def planned(**more):
+    menu = whole_menu()
+    mode = menu.modes[0]
+    values = {**menu.defaults(mode), **more.pop("values", {})}
+    return Plan(menu, mode, values, more.pop("goals", GOALS), TARGET, more.pop("luminance", 120.0), NOISE)
+
+
+def test_white_that_costs_light_is_followed_by_luminance_once_more():
+    display = Display(0)
+
+    def read(patch, values):
+        share = 0.2 + 0.8 * values["Light"] / 100
+        own = {f"Picture > White > {n} gain": values[f"White > {n} gain"] for n in ("Red", "Green", "Blue")}
+        return share * display.read(patch, {**display.values, **own})
+
+    plan, tried = planned(), []
+    for _ in range(40):
+        step = following(plan, tried)
+        if isinstance(step, Finished):
+            break
+        XYZ = [read(p, step.values) for p in step.proposal.patches]
+        state = observe(start(None), step.proposal, step.proposal.values, XYZ)
+        tried.append(Tried(step.goal, state.attempts[0]))
+    assert list(dict.fromkeys(t.goal for t in tried)) == ["luminance", "white", "luminance again"]
+    at_end = [(o.goal, o.skipped) for o in step.outcomes]
+    skipped = {"tone", "points", "colours"}
+    assert at_end == [(g, g in skipped) for g in ("tone", "luminance", "white", "points", "colours", "luminance again")]
+    white = read(WHITE, step.values)
+    assert white[1] == pytest.approx(120, rel=0.02) and white_error(white, TARGET) < 1.2
+
+
+def test_what_is_locked_or_unknown_is_said_beforehand():
+    reasons = possible(planned(values={"Saving": "on"}))
+    assert "Light is locked while Saving is on" in reasons["luminance"] and reasons["white"] == ""
+    assert "No control" in reasons["tone"] and "No control" in reasons["points"] and "six" in reasons["colours"]
+    assert possible(planned(luminance=None))["luminance"] == "No luminance is wanted."
+
+
+# -- readings that are no numbers -------------------------------------------------------------------------------------
+
+
+def never(patch, values):
+    return [np.nan] * 3
+
+
+BLUE = Patch((0.0, 0.0, 1.0))
+
+
+@pytest.mark.parametrize(
+    ("problem", "said"),
+    [
+        (Luminance(Control(LIGHT, "slider"), 100, 0.0), "reads no white, whatever Light is"),
+        (
+            Tone((Control("T", "choice", choices=("a", "b"), default="a"),), TARGET, {"T": "a"}),
+            "the curve stays as it is",
+        ),
+        (Tone((Control("T", "slider", default=50.0),), TARGET, {"T": 50.0}), "the curve stays as it is"),
+        (ManyPoints(tuple(TableDisplay(1).points), TARGET, TableDisplay(1).table), "the points stay as they are"),
+        (SixColours(tuple(SixDisplay(1).axes), TARGET, SixDisplay(1).table), "the six colours stay as they are"),
+        (TwoPoints(tuple(Display(0).gains), (), TARGET, Display(0).values), "the gains stay as they are"),
+    ],
+    ids=["luminance", "choice", "slider", "points", "colours", "white"],
+)
+def test_a_display_under_the_meters_floor_is_left_as_it_was_and_soon(problem, said):
+    state, done = carry_out(problem, never, most=4)
+    assert said in done.reason and done.unreached and len(state.attempts) <= 2
+    start_ = {LIGHT: 0.0} if isinstance(problem, Luminance) else problem.values
+    assert {p: start_[p] for p in done.values} == dict(done.values)
+
+
+def test_a_white_under_the_floor_tells_on_which_side_to_look():
+    control = Control(LIGHT, "slider")
+    Y = light_of(control, 300, 0.0001, 2.0)
+    state, done = carry_out(
+        Luminance(control, 100, 0.0), lambda p, v: [0, Y[v[LIGHT]] if Y[v[LIGHT]] > 1 else np.nan, 0]
+    )
+    assert Y[done.values[LIGHT]] == pytest.approx(100, rel=0.03) and len(state.attempts) <= 8
+
+
+@pytest.mark.parametrize("kind", ["points", "colours"])
+def test_one_primary_under_the_floor_moves_nothing(kind):
+    display = TableDisplay(1) if kind == "points" else SixDisplay(1)
+    if kind == "points":
+        problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE)
+    else:
+        problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+    state, done = carry_out(problem, lambda p, v: [np.nan] * 3 if p == BLUE else display.read(p, v))
+    assert done.values == display.table and len(state.attempts) == 1
+
+
+def test_a_dark_point_is_left_and_the_others_are_mended():
+    display = TableDisplay(1)
+    dark = Patch((display.levels[0],) * 3)
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE)
+    _, done = carry_out(problem, lambda p, v: [np.nan] * 3 if p == dark else display.read(p, v))
+    assert all(done.values[c.path] == display.table[c.path] for c in display.points[0].controls)
+    assert mean_error(display, done.values) < 0.7 * mean_error(display, display.table)
