@@ -218,6 +218,22 @@ def test_hue_turns_and_comes_back_all_the_way_round():
     assert np.abs(once - rgb).max() > 0.2
 
 
+@pytest.mark.parametrize(("effect", "grows"), [("axis_saturation", "saturation"), ("axis_lightness", "top")])
+def test_a_step_up_makes_a_hue_more_saturated_or_lighter_and_never_more_than_pure(effect, grows):
+    control = Control(
+        path="a", kind="slider", minimum=-99, maximum=99, default=0, effect=effect, axis="red", amount=0.01
+    )
+    rgb = np.array([[0.5, 0.3, 0.3], [0.5, 0.0, 0.0]])
+
+    def of(colours):
+        top = colours.max(axis=-1)
+        return 1 - colours.min(axis=-1) / top if grows == "saturation" else top
+
+    more, less = (turned(rgb, [(control, v)]) for v in (20.0, -20.0))
+    assert of(more)[0] > 1.05 * of(rgb)[0] > 1.1 * of(less)[0]
+    assert more.min() >= 0 and (of(more)[1] <= 1)
+
+
 def test_a_mix_adds_to_its_channel_where_its_hue_is(monitor):
     monitor.select("Studio")
     before = monitor.amounts(np.array([[1.0, 1.0, 0.0], [0.0, 0.0, 1.0]]))

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import (
     Done,
@@ -16,6 +17,8 @@ from lumenar.core.tuning.base import (
     steps_of,
     white_error,
 )
+from lumenar.core.tuning.channels import fit, primaries_of
+from lumenar.core.tuning.charts import _ring
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.white import DARK, TwoPoints
 
@@ -139,6 +142,35 @@ def test_white_is_reached_in_few_readings():
         assert error_of(display, t.done.values) < error_of(display, {}) + 0.3
     assert np.median(whites) <= 5 and np.percentile(whites, 95) <= 8
     assert np.median(over) < 0.3 and np.percentile(over, 90) < 1.2
+
+
+@pytest.mark.parametrize("share", [0.0, 0.15, 0.5])
+def test_how_far_a_display_is_from_additive_is_told_from_white_and_primaries(share):
+    rows = np.array([[40.0, 21.0, 2.0], [35.0, 71.0, 12.0], [18.0, 7.0, 95.0]])
+    black = np.full(3, 0.02)
+    found = primaries_of(rows.sum(axis=0) * (1 + share) + black, rows + black, black)
+    assert found.mixed == pytest.approx(share, abs=1e-9)
+    assert found.XYZ(np.ones(3)) == pytest.approx(rows.sum(axis=0) * (1 + share) + black)
+    assert found.shares(found.XYZ(np.array([0.9, 1.0, 1.1]))) == pytest.approx([0.9, 1.0, 1.1])
+    assert (
+        primaries_of(np.full(3, np.nan), rows, black) is None and primaries_of(rows[0], np.ones((3, 3)), black) is None
+    )
+
+
+def test_controls_of_other_channels_are_minded_only_where_a_display_is_not_additive():
+    channels = Display(0).gains
+    x = np.array([[0.0, 0.0, 0.0], [0.0, -0.2, 0.0]])
+    # Green was cut, and red fell with it.
+    shares = np.array([[1.0, 1.0, 1.0], [0.95, 0.8, 1.0]])
+    u = np.full((2, 3), 0.002)
+    seen = [fit(channels, x, shares, u, mixed, 1.1, np.zeros(3)).mean[0, 2] for mixed in (0.0, 0.3)]
+    assert seen[1] > 5 * seen[0] and seen[1] == pytest.approx(0.25, abs=0.1)
+
+
+@pytest.mark.parametrize("error", [1.0, 3.0])
+def test_rings_about_the_target_are_as_far_as_they_say(error):
+    ring = xy_to_XYZ(uv_to_xy(_ring(TARGET, error)), 1.0)
+    assert white_error(ring, TARGET) == pytest.approx(error, abs=0.01)
 
 
 def test_what_white_ends_with_was_entered_last_and_read_then():

@@ -82,6 +82,22 @@ def test_between_equal_curves_what_stands_there_stays():
     assert done.values == {control.path: "b"}
 
 
+def test_a_shadow_slider_is_bisected_by_the_dark_that_it_moves():
+    shadow = Control("Picture > Shadows", "slider", -5.0, 5.0, 1.0, default=0.0)
+    problem = Tone((shadow,), TARGETS["gamma22"], {shadow.path: 0.0})
+
+    def read(patch, values):
+        v = patch.rgb[0]
+        # The middle is too bright whatever is done; the dark is right at two steps.
+        Y = 0.02 + 150 * max(
+            0.0, v**2.2 + 0.02 * v * (1 - v) * (v > 0.25) + v * (1 - v) ** 8 * 0.004 * (values[shadow.path] - 2)
+        )
+        return [Y, Y, Y]
+
+    state, done = carry_out(problem, read)
+    assert done.values == {shadow.path: 2.0} and len(state.attempts) <= 7
+
+
 # -- many points ----------------------------------------------------------------------------------------------------
 
 
@@ -118,6 +134,17 @@ def test_a_wrong_entry_in_a_table_is_named():
             state, following, following.values, [display.read(p, following.values) for p in following.patches]
         )
         assert problem.suspect(state.attempts) is None
+
+
+def test_points_mend_luminance_too_where_balance_is_right():
+    display = TableDisplay(4, count=10)
+    # Every grey is as bright as it should be, or not, in all three channels alike.
+    display.factors = np.repeat(1 + 0.02 * np.sin(5 * display.levels)[:, None], 3, axis=1)
+    display.factors[-1] = 1.0
+    display.rows = TARGET.container.matrix.T * 150.0
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE)
+    t = tune(problem, display, most=200)
+    assert mean_error(display, t.done.values) < 0.5 * mean_error(display, display.table)
 
 
 # -- sweeps ---------------------------------------------------------------------------------------------------------
@@ -193,6 +220,26 @@ def test_where_colours_between_would_pay_for_it_the_six_are_left():
     problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
     _, done = carry_out(problem, read)
     assert done.values == display.table and done.reason.startswith("Given up")
+
+
+def test_a_part_of_the_way_is_gone_where_all_of_it_would_cost_too_much():
+    display = SixDisplay(1)
+
+    def read(patch, values):
+        moved = float(np.mean([abs(v) for v in values.values()])) / 20
+        # Colours between get worse with every step that the six are moved.
+        return (
+            display.read(patch, values) * [1.0, 1.0, 1 + 0.15 * moved]
+            if patch in CHECKED
+            else display.read(patch, values)
+        )
+
+    problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+    state, done = carry_out(problem, read)
+    whole = next(a for a in state.attempts if a.stage == "check")
+    assert any(a.stage.startswith("less") for a in state.attempts) and done.values != display.table
+    way = [abs(done.values[p]) / abs(v) for p, v in whole.values.items() if abs(v) > 8]
+    assert 0.15 < np.median(way) < 0.85
 
 
 def test_colours_that_are_right_are_left_alone():
