@@ -11,6 +11,7 @@ import numpy as np
 from lumenar.core.readings import Outcome, Patch, Spectrum, Trace, Waveform
 from lumenar.store.checksum import bytes_sum, reading_sum, reading_sums
 from lumenar.store.database import SAVE, DamagedError
+from lumenar.store.many import add_rows
 from lumenar.store.runs import PATCH, patch_of
 
 
@@ -56,14 +57,15 @@ def add_all(db: sqlite3.Connection, run_id: int, new: Sequence[NewReading]) -> N
     """Commit all readings of a run at a time; what `add` does one by one."""
     nothing = (np.nan,) * 3
     sums = reading_sums(np.array([(n.patch_id, *(n.XYZ or nothing), n.at_s) for n in new], float).reshape(-1, 5))
-    db.executemany(
-        "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
-        " VALUES (?,?,?,?,?,?,?,?,?,?)",
+    add_rows(
+        db,
+        "reading",
+        ("patch_id", "attempt", "outcome", "X", "Y", "Z", "exposure_s", "at_s", "read_at", "checksum"),
         [
             (n.patch_id, n.attempt, n.outcome, *(n.XYZ or (None,) * 3), n.exposure_s, n.at_s, n.read_at, checksum)
             for n, checksum in zip(new, sums.tolist(), strict=True)
         ],
-    )  # fmt: skip
+    )
     db.executemany(
         "INSERT INTO trace SELECT id, ?, ?, ?, ?, ? FROM reading WHERE patch_id = ? AND attempt = ?",
         [(*_packed(n.trace), n.patch_id, n.attempt) for n in new if n.trace is not None],

@@ -12,6 +12,7 @@ from hashlib import sha256
 from typing import Any, Literal
 
 from lumenar.core.readings import Patch
+from lumenar.store.many import add_rows
 
 RunState = Literal["queued", "running", "paused", "waiting", "stopped", "done"]
 
@@ -138,9 +139,13 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     row = db.execute("SELECT seq + 1 FROM sqlite_sequence WHERE name = 'patch'").fetchone()
     first = row[0] if row else 1
     sets = _use_sets(db, {n.measurements for n in new.patches})
-    db.executemany(
-        "INSERT INTO patch (id, run_id, setup_id, position, r, g, b, window, background, level, zone, pattern, at_s, repeat,"
-        " reads, expected_s, use_set) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+    add_rows(
+        db,
+        "patch",
+        (
+            "id", "run_id", "setup_id", "position", "r", "g", "b", "window", "background", "level", "zone", "pattern", "at_s",
+            "repeat", "reads", "expected_s", "use_set",
+        ),
         [
             (
                 first + i, run_id, n.setup_id, i, *n.patch.rgb, n.patch.window, n.patch.background, n.patch.level,
