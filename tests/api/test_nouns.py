@@ -91,3 +91,29 @@ def test_setups_menus_and_plates_are_listed_as_they_are(client, app):
 def test_what_there_is_not_is_said(client, path, kind):
     told = problem(client.get(AT + path), 404, kind)
     assert "There is no" in told["detail"] or "has no" in told["detail"]
+
+
+def test_purposes_are_read_tried_added_changed_and_forgotten(client):
+    rubric = client.get(f"{AT}/purposes").json()
+    for p in rubric["purposes"]:
+        answer = client.get(f"{AT}/purposes/{p['key']}")
+        assert answer.json() == p and answer.headers["ETag"] == f'"{p["version"]}"'
+    new = {"title": "Hall", "weights": {"white_black.contrast_ratio": 2}, "core": []}
+    tried = client.post(f"{AT}/reviews/1/scores", json=new).json()
+    made = client.post(f"{AT}/purposes", json=new)
+    assert made.status_code == 201 and made.json()["added"]
+    board = client.get(f"{AT}/reviews/1/board?purpose=hall").json()
+    assert {r["setup"]: r["score"] for r in board["rows"]} == {m["setup"]: m["score"]["value"] for m in tried}
+    # Another tab has changed it meanwhile.
+    given = {"If-Match": f'"{made.json()["version"]}"'}
+    assert client.put(f"{AT}/purposes/hall", json=new | {"meaning": "a"}, headers=given).json()["meaning"] == "a"
+    assert problem(client.put(f"{AT}/purposes/hall", json=new, headers=given), 412, "changed-meanwhile")
+    assert (
+        problem(client.post(f"{AT}/purposes", json=new | {"title": "Lobby", "weights": {"a.b": 1}}), 422, "purpose")[
+            "place"
+        ]
+        == "weights.a.b"
+    )
+    assert problem(client.delete(f"{AT}/purposes/play"), 409, "purpose")
+    assert client.delete(f"{AT}/purposes/hall").status_code == 204
+    assert problem(client.get(f"{AT}/reviews/1/board?purpose=hall"), 422, "purpose")["place"] == "purpose"

@@ -80,7 +80,7 @@ describe("views", () => {
   it("stand in the top bar where they belong", async () => {
     const links = (box: Element) => [...box.querySelectorAll("header > a")].map((a) => a.getAttribute("href"));
     const shelf = await at("/");
-    expect(links(shelf.box)).toEqual(["/", "/compare", "/targets", "/instruments"]);
+    expect(links(shelf.box)).toEqual(["/", "/compare", "/purposes", "/targets", "/instruments"]);
     shelf.leave();
     const board = await at("/review/7");
     expect(links(board.box)).toEqual([

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.deps import application
-from lumenar.api.models import Created, Id
+from lumenar.api.models import Created, Id, Text
 from lumenar.service import board as boards
 from lumenar.service import shelf, verdict
 from lumenar.service.errors import BadInputError
@@ -62,10 +62,13 @@ BOARD = TypeAdapter(boards.Board)
 
 
 @router.get("/reviews/{review}/board", response_model=boards.Board)
-def board(request: Request, review: Id) -> Response:
-    """The Board of a review. Many may ask for the same one while a run is under way, so it is written out once."""
+def board(request: Request, review: Id, purpose: Text = "colour_work") -> Response:
+    """The Board of a review, its setups scored for a purpose. Many may ask for the same one while a run is under way, so it
+    is written out once."""
     app = application(request)
-    data = app.views.get("board", review, lambda: BOARD.dump_json(boards.board(app, review)))
+    data = app.views.get(
+        ("board", purpose, app.rubric.hash), review, lambda: BOARD.dump_json(boards.board(app, review, purpose))
+    )
     return Response(data, media_type="application/json")
 
 

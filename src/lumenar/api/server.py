@@ -34,6 +34,7 @@ from lumenar.api import (
     menus,
     plates,
     problems,
+    purposes,
     recipes,
     reviews,
     runs,
@@ -59,8 +60,8 @@ from lumenar.store.editions import is_published
 
 PREFIX = "/api/v1"
 NOUNS = (
-    reviews, displays, menus, setups, targets, runs, bench_routes, events, free, instruments, plates, imports, edition_routes,
-    tunings, recipes,
+    reviews, displays, menus, setups, targets, purposes, runs, bench_routes, events, free, instruments, plates, imports,
+    edition_routes, tunings, recipes,
 )  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 

@@ -20,7 +20,7 @@ from lumenar.core.scoring.rubric import Rubric
 from lumenar.publish.package import About, compute, dumps, sums, write_package
 from lumenar.publish.report import render
 from lumenar.service import cells, verdict
-from lumenar.service.application import Application, rubric_text
+from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display_of
 from lumenar.service.errors import ConflictError, NotFoundError
@@ -99,7 +99,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
-            write_edition(made, dumps(document), app.rubric, rubric_text(), verdict.menu_of(shown.menu), about)
+            write_edition(made, dumps(document), app.rubric, app.rubric_text, verdict.menu_of(shown.menu), about)
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
         with app.db.transaction() as db:

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
 from lumenar import __version__
+from lumenar.core.analysis import Analysis
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
-from lumenar.core.scoring.rubric import Rubric, Score, score
-from lumenar.service.file_figures import SetupFigures, analyse_file, figures_document
-from lumenar.service.readings_file import ReadingsFile
+from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
+from lumenar.service.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
+from lumenar.service.readings_file import FileSetup, ReadingsFile
 
 FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json")
 
@@ -79,7 +80,10 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu) -> Results:
     first = setups[0].unit
     scores, recipes = {}, {}
     for purpose in rubric.purposes.values():
-        own = {s.key: score(rubric, purpose.key, s.analyses) for s in setups}
+        own = {
+            s.key: score(rubric, purpose, _judged(readings, f, s, rubric, purpose))
+            for f, s in zip(readings.setups, setups, strict=True)
+        }
         # Settings are recommended for the modes as shipped, by what the first sample shows.
         candidates = [
             Candidate(s.name, s.mode, own[s.key], s.analyses) for s in setups if s.shipped and s.unit == first
@@ -88,6 +92,16 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu) -> Results:
         scores[purpose.key] = own
         recipes[purpose.key] = recommend(purpose.key, purpose.title, candidates, menu, samples)
     return Results(setups, scores, recipes, digest_of(readings), readings)
+
+
+def _judged(
+    readings: ReadingsFile, setup: FileSetup, found: SetupFigures, rubric: Rubric, purpose: Purpose
+) -> Mapping[str, Analysis]:  # fmt: skip
+    """The analyses that a purpose judges a setup by: against its own target, or the purpose's."""
+    target = purpose.judges_by(found.target)
+    if target == found.target:
+        return found.analyses
+    return analyse_setup(readings, setup, target, only=rubric.measurements_for(purpose)).analyses
 
 
 def score_document(s: Score) -> dict[str, Any]:

@@ -55,6 +55,8 @@ def _environment() -> Environment:
     environment.globals["draw"] = lambda c: Markup(svg.draw(c))
     environment.filters["number"] = lambda v, d=1: "–" if v is None else v if isinstance(v, str) else grouped(v, d)
     environment.filters["points"] = lambda v: "–" if v is None else f"{v:.0f}"
+    environment.filters["weight"] = lambda v: f"{v:g}" if v else ""
+    environment.filters["target"] = lambda key: resolve(key).title
     environment.filters["date"] = lambda v: f"{datetime.fromisoformat(v):%-d %B %Y}"
     return environment
 

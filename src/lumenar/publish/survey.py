@@ -79,7 +79,7 @@ def survey(
             shutil.move(site, out / "site")
             for file in ("readings.json", "figures.json"):
                 shutil.copyfile(out / "site" / "data" / file, out / file)
-            best = [(p, s.name, v.value or 0.0) for p, s, v in verdict.best_modes(app, review)]
+            best = [(b.purpose, b.of_all[0].name, b.of_all[1].value or 0.0) for b in verdict.best_modes(app, review)]
         finally:
             app.close()
     return SurveyResult(out, total, best, tuned)
@@ -88,7 +88,10 @@ def survey(
 def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]) -> list[str]:
     """Tune the best mode of each purpose, measure what was found for what the mode was measured for, and replay it."""
     said = []
-    for setup in {s.id: s for _, s, _ in verdict.best_modes(app, review)}.values():
+    # A mode that is best for several purposes is tuned once, and judged for the first of them.
+    best = {b.of_all[0].id: b for b in reversed(verdict.best_modes(app, review))}
+    for b in reversed(best.values()):
+        setup = b.of_all[0]
         number = Tuner(app, bench).start(review, setup.id, Wish())
         bench.seat.wait()
         try:
@@ -102,7 +105,9 @@ def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]
         bench.seat.wait()
         replay = recipes.recipe(app, review, made).replays[0]
         kept = "kept" if replay.kept else f"not kept. {replay.message}" if replay.message else "not kept"
-        said.append(f"{setup.name} tuned. {worth.worth(app, number).sentence} Replayed: what it promises was {kept}.")
+        said.append(
+            f"{setup.name} tuned. {worth.worth(app, number, b.purpose).sentence} Replayed: what it promises was {kept}."
+        )
     return said
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import json
 import os
+from collections.abc import Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from functools import cache
 from hashlib import sha256
@@ -17,7 +18,7 @@ from lumenar.core.scoring.rubric import Rubric, rubric_from
 from lumenar.service.data import Data
 from lumenar.service.helper import Helper
 from lumenar.service.seat import Seat
-from lumenar.store import replays, runs, tunings
+from lumenar.store import purposes, replays, runs, tunings
 from lumenar.store.database import StoreError
 
 
@@ -46,13 +47,18 @@ class Application(Data):
         self.publishing = Lock()
         self.editing = Lock()
         """Held while an edit is compared with what it was made from, and made."""
-        self.rubric = load_rubric()
+        self.read_rubric()
         with self.db.transaction() as db:
             runs.pause_running(
                 db, "The server stopped in the middle. Nothing is lost; resume goes on at the next patch."
             )
             replays.stop_working(db, "The server stopped in the middle; replay it again.")
             tunings.pause_working(db, "The server stopped in the middle. Nothing is lost; go on at the next attempt.")
+
+    def read_rubric(self) -> None:
+        """Score by what ships and the purposes that were added here."""
+        self.rubric_text = rubric_text(purposes.every(self.db.connection()))
+        self.rubric = load_rubric(self.rubric_text)
 
     @property
     def bench_lock(self) -> AbstractContextManager[object]:
@@ -99,13 +105,19 @@ def load_rubric(text: str | None = None) -> Rubric:
     return rubric_from(json.loads(text), sha256(text.encode()).hexdigest())
 
 
-CURRENT = "tern-3.json"
+CURRENT = "tern-4.json"
 """The rubric that scores are reached by; earlier ones ship too, as stored editions keep theirs."""
 
 
-def rubric_text() -> str:
-    """The current rubric's JSON text."""
-    return files("lumenar.service").joinpath("rubrics", CURRENT).read_text()
+def rubric_text(added: Sequence[Mapping[str, object]] = ()) -> str:
+    """The current rubric's JSON text. With added purposes it is another rubric, and has another name."""
+    text = files("lumenar.service").joinpath("rubrics", CURRENT).read_text()
+    if not added:
+        return text
+    document = json.loads(text)
+    document["name"] = f"{document['name']} {document['version']} with purposes added"
+    document["purposes"] = [*document["purposes"], *added]
+    return json.dumps(document, indent=1, ensure_ascii=False)
 
 
 @cache

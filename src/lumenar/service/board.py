@@ -17,6 +17,7 @@ from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of, settings_words
+from lumenar.service.errors import BadInputError
 from lumenar.service.keys import MeasurementKey
 from lumenar.service.shelf import Headline, ShelfEntry, entry
 from lumenar.store import conditions, readings, reviews, runs
@@ -124,6 +125,16 @@ class NextStep:
 
 
 @dataclass(frozen=True)
+class PurposeChoice:
+    """A purpose that setups can be scored for, and the measurements that it needs."""
+
+    key: str
+    title: str
+    meaning: str
+    needs: list[str]
+
+
+@dataclass(frozen=True)
 class Board:
     """The whole Board of a review."""
 
@@ -131,6 +142,7 @@ class Board:
     headline: list[Headline]
     purpose: str
     purpose_title: str
+    purposes: list[PurposeChoice]
     columns: list[BoardColumn]
     rows: list[BoardRow]
     options: list[RunOption]
@@ -141,7 +153,9 @@ class Board:
 
 
 def board(app: Application, review_id: int, purpose: str = "colour_work") -> Board:
-    """The Board of a review with its setups' scores for one purpose."""
+    """The Board of a review with its setups' scores for one purpose. BadInputError where there is no such purpose."""
+    if purpose not in app.rubric.purposes:
+        raise BadInputError("purpose", f"There is no purpose {purpose!r}.", "purpose")
     newest = cells.newest(app, review_id)
     review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
@@ -166,9 +180,14 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         for c in m.columns
     ]
     title = app.rubric.purposes[purpose].title
+    rubric = app.rubric
+    choices = [
+        PurposeChoice(p.key, p.title, p.meaning, sorted({f.split(".")[0] for f in p.weights}))
+        for p in rubric.purposes.values()
+    ]
     open_runs = hand_runs.open_runs(app, review_id)
     return Board(
-        review, review.headline, purpose, title, columns, rows, run_options(), _next(rows, review, open_runs),
+        review, review.headline, purpose, title, choices, columns, rows, run_options(), _next(rows, review, open_runs),
         display_of(app, review_id).stand_in, open_runs,
     )  # fmt: skip
 

@@ -100,7 +100,7 @@ class Views:
         self._turns: dict[Hashable, Lock] = {}
         self._kept: OrderedDict[Hashable, tuple[tuple[int, int], float, bytes]] = OrderedDict()
 
-    def get(self, kind: str, review_id: int, make: Callable[[], bytes]) -> bytes:
+    def get(self, kind: Hashable, review_id: int, make: Callable[[], bytes]) -> bytes:
         """The answer of that kind, made anew where it could have changed; whatever error making it has."""
         key = kind, review_id
         with self._lock:

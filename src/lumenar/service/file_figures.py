@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -104,13 +104,13 @@ _Known = dict[object, Analysis | MissingPatchError]
 
 def analyse_setup(
     file: ReadingsFile, setup: FileSetup, target_key: str | None = None, uncertain: bool = True,
-    known: _Known | None = None,
+    known: _Known | None = None, only: Collection[str] = MEASUREMENTS,
 ) -> SetupFigures:  # fmt: skip
     """Every measurement that the setup's readings suffice for, against a target or the setup's own.
 
     A reading that names a measurement serves that one only; one that names none serves all whose patches it matches.
     known: where it is only asked what the readings suffice for; the analyses of setups that were read by the same list, with
-    numbers at the same places, stand for this one's.
+    numbers at the same places, stand for this one's. only: the measurements that are wanted.
     """
     target = resolve(target_key or setup.target_key)
     corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
@@ -121,7 +121,7 @@ def analyse_setup(
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
         own = setup.serving(m.key)
-        if setup.signal not in m.signals or not own:
+        if setup.signal not in m.signals or not own or m.key not in only:
             continue
         meters = frozenset(setup.meters_of(m.key))
         if meters not in by_meters:

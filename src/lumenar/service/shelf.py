@@ -26,7 +26,8 @@ log = logging.getLogger("lumenar.shelf")
 
 @dataclass(frozen=True)
 class Headline:
-    """The best mode for one purpose with its score and interval."""
+    """The best setup for one purpose with its score and interval, and beside it the best mode as shipped where that is
+    another."""
 
     purpose: str
     title: str
@@ -34,6 +35,9 @@ class Headline:
     low: float | None
     high: float | None
     mode: str
+    setup: int
+    shipped_value: float | None = None
+    shipped_mode: str = ""
 
 
 @dataclass(frozen=True)
@@ -182,7 +186,14 @@ def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> 
         run_state=state,
         editions=len(published),
         published=published[0].folder if published else None,
-        headline=[
-            Headline(p, app.rubric.purposes[p].title, s.value, s.low, s.high, setup.name) for p, setup, s in best
-        ],
+        headline=[_headline(app, b) for b in best],
     )
+
+
+def _headline(app: Application, best: verdict.Best) -> Headline:
+    setup, score = best.of_all
+    shipped = best.as_shipped if best.as_shipped and best.as_shipped[0].id != setup.id else None
+    return Headline(
+        best.purpose, app.rubric.purposes[best.purpose].title, score.value, score.low, score.high, setup.name, setup.id,
+        shipped[1].value if shipped else None, shipped[0].name if shipped else "",
+    )  # fmt: skip

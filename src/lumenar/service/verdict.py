@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from lumenar.bench.plan import Cell
+from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu as DisplayMenu
 from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
-from lumenar.core.scoring.rubric import Line, Score, rank, score, tied
+from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, loading
 from lumenar.service.application import Application
@@ -53,10 +54,13 @@ class ModeScore:
 
 @dataclass(frozen=True)
 class PurposeVerdict:
-    """All setups' scores for one purpose, best first, and the recipe."""
+    """All setups' scores for one purpose, best first, and the recipe. judged_by: the target's title where it is not each
+    setup's own."""
 
     purpose: str
     title: str
+    meaning: str
+    judged_by: str
     modes: list[ModeScore]
     recipe: Recipe | None
 
@@ -84,27 +88,96 @@ def all_scores(
     """`scores` for several purposes."""
     now = now or cells.newest(app, review_id)
     setups = reviews.setups_of(app.db.connection(), review_id)
+    wanted = [app.rubric.purposes[p] for p in purposes]
     cells.ensure(app, now.complete, {s.id: s.target for s in setups})
-    return {p: [(s, _score(app, s, now, p)) for s in setups] for p in purposes}
+    for p in wanted:
+        ensure_for(app, setups, now, p)
+    return {p.key: [(s, _score(app, s, now, p)) for s in setups] for p in wanted}
 
 
-def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: str) -> Score:
+def ensure_for(app: Application, setups: Sequence[SetupRow], now: cells.Newest, purpose: Purpose) -> None:
+    """See that analyses are there against the target that a purpose judges by where that is another than declared."""
+    others = {s.id: t for s in setups if (t := purpose.judges_by(s.target)) != s.target}
+    needed = app.rubric.measurements_for(purpose)
+    wanted = {
+        c: r for c, r in now.complete.items()
+        if c.setup in others and c.measurement in needed and MEASUREMENTS[c.measurement].against_target
+    }  # fmt: skip
+    if wanted:
+        cells.ensure(app, wanted, others)
+
+
+def judged(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpose) -> dict[str, Analysis]:
+    """The analyses that a purpose judges a setup by: against its declared target, or the purpose's."""
+    target = purpose.judges_by(setup.target)
+    if target == setup.target:
+        return cells.analyses_of(app, setup, now)
+    found = {}
+    for m, row in now.by_setup.get(setup.id, {}).items():
+        if m in app.rubric.measurements_for(purpose):
+            by = target if MEASUREMENTS[m].against_target else setup.target
+            found[m] = cells.tried(app, row, resolve(by))
+    return {m: a for m, a in found.items() if isinstance(a, Analysis)}
+
+
+def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpose) -> Score:
     runs = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
-    key = ("score", setup.id, setup.target, runs, purpose, app.rubric.hash)
-    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, cells.analyses_of(app, setup, now)))
+    # A purpose's key says which one, its weights what it is: one that is only being tried has the same key.
+    key = (
+        "score",
+        setup.id,
+        setup.target,
+        runs,
+        purpose.key,
+        purpose.target,
+        tuple(purpose.weights.items()),
+        purpose.core,
+    )
+    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, judged(app, setup, now, purpose)))
     return value
 
 
-def best_modes(app: Application, review_id: int, now: cells.Newest | None = None) -> list[tuple[str, SetupRow, Score]]:
-    """For each purpose with a score: the purpose, the best setup of the first sample and its score."""
-    best = []
+Scored = tuple[SetupRow, Score]
+
+
+@dataclass(frozen=True)
+class Best:
+    """The best of the first sample for a purpose: of all setups, and of the modes as they ship."""
+
+    purpose: str
+    of_all: Scored
+    as_shipped: Scored | None
+
+
+def best_modes(app: Application, review_id: int, now: cells.Newest | None = None) -> list[Best]:
+    """The best setups for each purpose with a score."""
+    found = []
     first = display_of(app, review_id).row.id
     for purpose, every in all_scores(app, review_id, app.rubric.purposes, now).items():
         known = [(s, v) for s, v in every if v.value is not None and s.unit_id == first]
         if known:
-            setup, value = max(known, key=lambda item: rank(item[1]))
-            best.append((purpose, setup, value))
-    return best
+            shipped = [(s, v) for s, v in known if as_shipped(s)]
+            best = max(known, key=lambda item: rank(item[1]))
+            found.append(Best(purpose, best, max(shipped, key=lambda item: rank(item[1]), default=None)))
+    return found
+
+
+def as_shipped(setup: SetupRow) -> bool:
+    """Whether a setup is what its mode ships with, no value changed."""
+    return bool(setup.shipped) and not setup.changes
+
+
+def mode_scores(known: Sequence[Scored]) -> list[ModeScore]:
+    """Setups with their scores, best first."""
+    ranked = sorted(known, key=lambda item: -rank(item[1]))
+    best = ranked[0][1] if ranked else None
+    return [
+        ModeScore(
+            s.id, s.name, s.signal, s.target, resolve(s.target).title, as_shipped(s), ScoreView.of(v),
+            best is not None and v is not best and tied(v, best),
+        )
+        for s, v in ranked
+    ]  # fmt: skip
 
 
 def menu_of(known: DisplayMenu) -> Menu:
@@ -130,27 +203,15 @@ def verdict(app: Application, review_id: int) -> Verdict:
     purposes = []
     for purpose in app.rubric.purposes.values():
         known = every[purpose.key]
-        known.sort(key=lambda item: -rank(item[1]))
-        best = known[0][1]
-        modes = [
-            ModeScore(
-                s.id,
-                s.name,
-                s.signal,
-                s.target,
-                resolve(s.target).title,
-                bool(s.shipped) and not s.changes,
-                ScoreView.of(v),
-                v is not best and tied(v, best),
-            )
-            for s, v in known
-        ]
         # Settings are recommended for the modes as shipped, by what the first sample shows.
-        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and s.shipped and not s.changes]
+        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and as_shipped(s)]
         candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, now)) for s, v in shipped]
         samples = len({s.unit_id for s, v in known if v.value is not None})
+        judged_by = resolve(purpose.target).title if purpose.target else ""
         recipe = recommend(purpose.key, purpose.title, candidates, menu_of(shown.menu), samples)
-        purposes.append(PurposeVerdict(purpose.key, purpose.title, modes, recipe))
+        purposes.append(
+            PurposeVerdict(purpose.key, purpose.title, purpose.meaning, judged_by, mode_scores(known), recipe)
+        )
     rubric = f"{app.rubric.name} {app.rubric.version}"
     return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now))
 

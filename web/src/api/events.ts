@@ -45,7 +45,7 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
   });
   source.addEventListener("cells", (event) => {
     const { review, cells } = JSON.parse(event.data) as Grown;
-    client.setQueryData<Board>(["board", review], (board) => board && grown(board, cells));
+    client.setQueriesData<Board>({ queryKey: ["board", review] }, (board) => board && grown(board, cells));
     // A cell that is whole has figures now.
     if (cells.some(([, , done, total]) => done === total)) refresh();
   });

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type CellChoice, got } from "./client";
+import { forgetPurpose, purposeNow, usePurpose } from "../parts/purpose";
+import { ApiError, api, type Board, type CellChoice, got, type Sent } from "./client";
 import type { components } from "./schema";
 
 export const shelfQuery = queryOptions({ queryKey: ["shelf"], queryFn: () => got(api.GET("/api/v1/reviews")) });
@@ -56,23 +57,63 @@ export const useGoals = (review: number, setup: number) =>
     queryFn: () =>
       got(api.GET("/api/v1/reviews/{review}/setups/{setup}/goals", { params: { path: { review, setup } } })),
   });
-export const useWorth = (tuning: number) =>
-  useQuery({
-    queryKey: ["tuning", tuning, "worth"],
-    queryFn: () => got(api.GET("/api/v1/tunings/{tuning}/worth", { params: { path: { tuning } } })),
+/** What is asked for a purpose; the usual one where somebody deleted it meanwhile. */
+async function forPurpose<T>(purpose: string, ask: (purpose: string) => Promise<T>): Promise<T> {
+  try {
+    return await ask(purpose);
+  } catch (error) {
+    if (!(error instanceof ApiError) || error.problem.place !== "purpose") throw error;
+    forgetPurpose();
+    return ask(purposeNow());
+  }
+}
+export const useWorth = (tuning: number) => {
+  const purpose = usePurpose();
+  return useQuery({
+    queryKey: ["tuning", tuning, "worth", purpose],
+    queryFn: () =>
+      forPurpose(purpose, (purpose) =>
+        got(api.GET("/api/v1/tunings/{tuning}/worth", { params: { path: { tuning }, query: { purpose } } })),
+      ),
   });
+};
 export const formsQuery = queryOptions({
   queryKey: ["forms"],
   queryFn: () => got(api.GET("/api/v1/forms")),
   staleTime: Number.POSITIVE_INFINITY,
 });
 export const useForms = () => useQuery(formsQuery);
-export const boardQuery = (review: number) =>
+export const boardQuery = (review: number, purpose = purposeNow()) =>
   queryOptions({
-    queryKey: ["board", review],
-    queryFn: () => got(api.GET("/api/v1/reviews/{review}/board", { params: { path: { review } } })),
+    queryKey: ["board", review, purpose],
+    queryFn: () =>
+      forPurpose(purpose, (purpose) =>
+        got(api.GET("/api/v1/reviews/{review}/board", { params: { path: { review }, query: { purpose } } })),
+      ),
+    // While its setups are scored for another purpose, the Board stays as it is.
+    placeholderData: (before: Board | undefined) => (before?.review.id === review ? before : undefined),
   });
-export const useBoard = (review: number) => useQuery(boardQuery(review));
+export const useBoard = (review: number) => useQuery(boardQuery(review, usePurpose()));
+export const purposesQuery = queryOptions({
+  queryKey: ["purposes"],
+  queryFn: () => got(api.GET("/api/v1/purposes")),
+});
+export const usePurposes = () => useQuery(purposesQuery);
+/** How a review's setups would score for a purpose as it is being written. */
+export const useScores = (review: number | null, body: Sent<"NewPurpose"> | null) =>
+  useQuery({
+    queryKey: ["scores", review, body],
+    queryFn: () =>
+      got(
+        api.POST("/api/v1/reviews/{review}/scores", {
+          params: { path: { review: review ?? 0 } },
+          body: body as Sent<"NewPurpose">,
+        }),
+      ),
+    enabled: review !== null && body !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
 export const verdictQuery = (review: number) =>
   queryOptions({
     queryKey: ["verdict", review],

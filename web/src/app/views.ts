@@ -6,6 +6,7 @@ import { instruments } from "../views/instruments/view";
 import { look } from "../views/look/view";
 import { menu } from "../views/menu/view";
 import { plates } from "../views/plates/view";
+import { purposes } from "../views/purposes/view";
 import { recipe } from "../views/recipe/view";
 import { shelf } from "../views/shelf/view";
 import { targets } from "../views/targets/view";
@@ -26,6 +27,7 @@ export const VIEWS: readonly View[] = [
   hand,
   importing,
   compare,
+  purposes,
   targets,
   instruments,
 ];

@@ -79,6 +79,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "target_cd_m2": want,
         "error_lstar": error,
         "error_rms_lstar": np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan),
+        "shadow_lift_lstar": np.nanmean(judged, axis=-1) if known else np.full(anchor.white.shape, np.nan),
         "first_visible_percent": first,
         "crushed": crushed.astype(float),
         "crushed_steps": crushed.sum(axis=-1).astype(float),

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.numbers import grouped, significant
+from lumenar.core.targets import TARGETS, resolve
 
 Array = NDArray[np.float64]
 
@@ -65,12 +67,24 @@ class Rule:
 
 @dataclass(frozen=True)
 class Purpose:
-    """What a display may be wanted for: weight by figure, and the core figures without which there is no score."""
+    """What a display may be wanted for: weight by figure, and the core figures without which there is no score.
+
+    meaning: in one line; target: the key of what setups are judged against whatever they aim at, empty for their own.
+    """
 
     key: str
     title: str
     weights: Mapping[str, float]
     core: tuple[str, ...]
+    meaning: str = ""
+    target: str = ""
+
+    def judges_by(self, target: str) -> str:
+        """The key of the target that a setup with a declared target is judged against: its own, or the purpose's where that
+        is for the same signal."""
+        if self.target and resolve(self.target).signal == resolve(target).signal:
+            return self.target
+        return target
 
 
 @dataclass(frozen=True)
@@ -82,6 +96,11 @@ class Rubric:
     hash: str
     rules: Mapping[str, Rule]
     purposes: Mapping[str, Purpose]
+
+    def measurements_for(self, purpose: Purpose) -> frozenset[str]:
+        """The measurements that a purpose's figures come from, and those that may stand in for them."""
+        rules = [self.rules[f] for f, w in purpose.weights.items() if w > 0]
+        return frozenset(f.split(".")[0] for r in rules for f in (r.figure, r.instead) if f)
 
 
 @dataclass(frozen=True)
@@ -129,17 +148,37 @@ def rubric_from(document: Mapping[str, object], digest: str) -> Rubric:
             for r in document["rules"]  # type: ignore[attr-defined]
         }
         purposes = {
-            p["key"]: Purpose(p["key"], p["title"], p["weights"], tuple(p["core"]))
+            p["key"]: purpose_from(p)
             for p in document["purposes"]  # type: ignore[attr-defined]
         }
         name, version = str(document["name"]), int(document["version"])  # type: ignore[call-overload]
     except (KeyError, TypeError, ValueError) as e:
         raise RubricError(f"rubric: {e}") from e
     for purpose in purposes.values():
-        for figure in (*purpose.weights, *purpose.core):
-            if figure not in rules:
-                raise RubricError(f"purpose {purpose.key}: no rule for the figure {figure}")
+        check_purpose(purpose, rules)
     return Rubric(name, version, digest, rules, purposes)
+
+
+def purpose_from(document: Mapping[str, Any]) -> Purpose:
+    """A purpose from its JSON document; KeyError, TypeError or ValueError where an entry is missing or wrong."""
+    weights = {str(k): float(v) for k, v in document["weights"].items()}
+    core = tuple(str(f) for f in document["core"])
+    meaning, target = str(document.get("meaning", "")), str(document.get("target", ""))
+    return Purpose(str(document["key"]), str(document["title"]), weights, core, meaning, target)
+
+
+def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
+    """RubricError where a purpose weighs a figure without a rule, or cannot give a score."""
+    for figure in (*purpose.weights, *purpose.core):
+        if figure not in rules:
+            raise RubricError(f"purpose {purpose.key}: no rule for the figure {figure}")
+    if not all(np.isfinite(w) and w >= 0 for w in purpose.weights.values()) or not sum(purpose.weights.values()) > 0:
+        raise RubricError(f"purpose {purpose.key}: weights must not be negative, and not all 0")
+    for figure in purpose.core:
+        if not purpose.weights.get(figure, 0) > 0:
+            raise RubricError(f"purpose {purpose.key}: {figure} is a core figure without weight")
+    if purpose.target and purpose.target not in TARGETS:
+        raise RubricError(f"purpose {purpose.key}: there is no target {purpose.target}")
 
 
 @dataclass(frozen=True)
@@ -188,19 +227,22 @@ def _added(one: Array | None, two: Array | None) -> Array | None:
     return one[:count] + two[:count]
 
 
-def score(rubric: Rubric, purpose_key: str, analyses: Mapping[str, Analysis]) -> Score:
+def score(rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis]) -> Score:
     """The weighted mean of the points that exist, for one setup's analyses by measurement.
 
     Unmeasured figures lower the coverage, not the score, and widen its interval; without a core figure or under 70 %
-    coverage there is none. The draws are shared by all figures of one set of readings.
+    coverage there is none. The draws are shared by all figures of one set of readings. purpose: one of the rubric's by key,
+    or one that is only being tried.
     """
-    purpose = rubric.purposes[purpose_key]
+    purpose = rubric.purposes[purpose] if isinstance(purpose, str) else purpose
     lines: list[Line] = []
     total = sum(purpose.weights.values())
     got, weight_got, best_got = 0.0, 0.0, 0.0
     spread: Array | None = None
     missing_core: list[str] = []
     for figure, weight in purpose.weights.items():
+        if weight == 0:
+            continue
         rule = rubric.rules[figure]
         known = _figure(rule, analyses)
         base = (figure, rule.title, rule.unit)
@@ -221,14 +263,14 @@ def score(rubric: Rubric, purpose_key: str, analyses: Mapping[str, Analysis]) ->
     coverage = weight_got / total
     if missing_core or coverage < MIN_COVERAGE:
         reason = f"not measured: {', '.join(missing_core)}" if missing_core else f"only {100 * coverage:.0f} % measured"
-        return Score(purpose_key, None, None, None, coverage, reason, tuple(lines))
+        return Score(purpose.key, None, None, None, coverage, reason, tuple(lines))
     value = got / weight_got
     # Draws move what was measured; what was not could be worth nothing or everything.
     spread = np.zeros(2) if spread is None else spread / total
     open_low, open_high = got / total - value, (best_got + 100 * (total - weight_got)) / total - value
     low, high = np.quantile(spread, [0.025, 0.975], method="weibull") if len(spread) > 2 else (0.0, 0.0)
     return Score(
-        purpose_key, value, max(0.0, value + open_low + float(low)), min(100.0, value + open_high + float(high)), coverage,
+        purpose.key, value, max(0.0, value + open_low + float(low)), min(100.0, value + open_high + float(high)), coverage,
         "", tuple(lines), spread, open_low, open_high,
     )  # fmt: skip
 

@@ -5,8 +5,9 @@ import { api, type Board, type BoardCell, type BoardColumn, type CellChoice, fro
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
-import { Field } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
+import { judgeFor, nextPurpose } from "../../parts/purpose";
 import { duration } from "../bench/BenchBar";
 import { BoardTable } from "./BoardTable";
 import { blocksOf, filtered, type Sort, sorted } from "./blocks";
@@ -50,36 +51,49 @@ const newKey = () => `${Date.now()}-${Math.random().toString(36).slice(2)}`;
 const madeWith = ({ named, ...meter }: Meter) => (named === null ? { meter } : { named_meter: named });
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
+/** What the rows are scored for, and the best of them; a person switches between purposes here. */
 function Headline({ board }: { board: Board }) {
-  if (board.headline.length === 0) {
-    return (
-      <Box>
-        <Text color="ink2">No score yet</Text>
-        <Text color="ink3" fontSize="11px">
-          a first pass gives one
-        </Text>
-      </Box>
-    );
-  }
-  return board.headline.map((h) => (
-    <Box key={h.purpose}>
-      <Flex align="center" gap="10px">
-        <Mono fontSize="15px" fontWeight="500">
-          {h.value == null ? "–" : Math.round(h.value)}
-          {h.low != null && h.high != null && (
-            <Mono fontSize="11px" color="ink3">
-              {" "}
-              {Math.round(h.low)} to {Math.round(h.high)}
-            </Mono>
-          )}
-        </Mono>
-        <NotchedRule points={h.value ?? null} low={h.low} high={h.high} />
+  const h = board.headline.find((b) => b.purpose === board.purpose);
+  const chosen = board.purposes.find((p) => p.key === board.purpose);
+  return (
+    <Box>
+      <Flex align="center" gap="8px" mb="2px" title={chosen?.meaning}>
+        <Choice
+          aria-label="Score the rows for"
+          h="24px"
+          w="172px"
+          value={board.purpose}
+          choices={Object.fromEntries(board.purposes.map((p) => [p.key, p.title]))}
+          onChange={judgeFor}
+        />
+        <Key>w</Key>
+        <To to={`/purposes?review=${board.review.id}`} color="ink3" fontSize="11px" textDecoration="underline dotted">
+          weights
+        </To>
       </Flex>
-      <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
-        {h.title} · {h.mode}
-      </Text>
+      {h ? (
+        <Flex align="center" gap="8px" data-testid="headline">
+          <Mono fontSize="15px" fontWeight="500">
+            {h.value == null ? "–" : Math.round(h.value)}
+            {h.low != null && h.high != null && (
+              <Mono fontSize="11px" color="ink3">
+                {" "}
+                {Math.round(h.low)} to {Math.round(h.high)}
+              </Mono>
+            )}
+          </Mono>
+          <NotchedRule points={h.value ?? null} low={h.low} high={h.high} width={56} />
+          <Text color="ink3" fontSize="11px" maxW="150px" truncate title={h.mode}>
+            {h.mode}
+          </Text>
+        </Flex>
+      ) : (
+        <Text color="ink3" fontSize="11px" data-testid="headline">
+          no score yet; <Key>3</Key> selects what it needs
+        </Text>
+      )}
     </Box>
-  ));
+  );
 }
 
 function Groups({
@@ -244,6 +258,7 @@ export default function BoardView() {
     ]);
   const row = rows[cursor[0]];
   const block = blocks[cursor[1]];
+  const needs = board.data?.purposes.find((p) => p.key === board.data?.purpose)?.needs ?? [];
   const keysOf = (wanted: (c: BoardCell) => boolean) =>
     rows.flatMap((r) => r.cells.filter(wanted).map((c) => keyOf(r.setup, c.measurement)));
   const sortBy = (measurement: string, figure: string) =>
@@ -274,6 +289,9 @@ export default function BoardView() {
       all: () => toggle(keysOf(() => true)),
       first: () => select(keysOf((c) => FIRST.includes(c.measurement) && missing(c))),
       full: () => select(keysOf(missing)),
+      needed: () => select(keysOf((c) => needs.includes(c.measurement) && missing(c))),
+      purpose: () => nextPurpose(board.data?.purposes ?? [], 1),
+      before: () => nextPurpose(board.data?.purposes ?? [], -1),
       measure,
       group: () => setGroup((g) => (g === null ? (groups[0] ?? null) : (groups[groups.indexOf(g) + 1] ?? null))),
       sort: () => block?.columns[0] && sortBy(block.measurement, block.columns[0].figure),
@@ -407,8 +425,8 @@ export default function BoardView() {
         <Box flex="1" minW="280px">
           Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span>{" "}
           marks doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass,{" "}
-          <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key> look, <Key>b</Key> best settings,{" "}
-          <Key>i</Key> recipe, <Key>?</Key> every key.
+          <Key>3</Key> what the purpose needs, <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key>{" "}
+          look, <Key>b</Key> best settings, <Key>i</Key> recipe, <Key>?</Key> every key.
         </Box>
         <Box>
           Save the readings as{" "}

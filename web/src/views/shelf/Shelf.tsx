@@ -2,12 +2,14 @@ import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { lazy, type Ref, Suspense, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Sent, type ShelfEntry } from "../../api/client";
-import { useAct, useShelf, useShipped } from "../../api/queries";
+import { useAct, usePurposes, useShelf, useShipped } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { ChooseFile } from "../../parts/ChooseFile";
 import { PANELS } from "../../parts/displays";
+import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
+import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
 import { SHELF_KEYS } from "./view";
 
 const NewDisplay = lazy(() => import("./NewDisplay"));
@@ -20,8 +22,9 @@ function state(entry: ShelfEntry): string {
   return entry.editions ? `all measured · edition ${entry.editions} published` : "all measured · not published";
 }
 
-function Entry({ entry }: { entry: ShelfEntry }) {
-  const best = entry.headline[0];
+function Entry({ entry, purpose }: { entry: ShelfEntry; purpose: string }) {
+  const best = entry.headline.find((h) => h.purpose === purpose);
+  const others = entry.headline.filter((h) => h.purpose !== purpose);
   const remove = useAct(
     () => got(api.DELETE("/api/v1/reviews/{review}", { params: { path: { review: entry.id } } })),
     ["shelf"],
@@ -38,7 +41,7 @@ function Entry({ entry }: { entry: ShelfEntry }) {
     <Grid
       as="li"
       ref={item as unknown as Ref<HTMLDivElement>}
-      templateColumns={{ base: "1fr", md: "minmax(0, 2.2fr) minmax(0, 1.5fr) minmax(0, 1.6fr) auto" }}
+      templateColumns={{ base: "1fr", md: "minmax(0, 1.8fr) minmax(0, 1fr) minmax(0, 2fr) auto" }}
       gap="6px 24px"
       alignItems="center"
       px="16px"
@@ -76,13 +79,25 @@ function Entry({ entry }: { entry: ShelfEntry }) {
           </Flex>
           <Text color="ink3" fontSize="11px">
             {best.title} · {best.mode}
+            {best.shipped_mode && best.shipped_value != null
+              ? `; as shipped ${Math.round(best.shipped_value)} in ${best.shipped_mode}`
+              : ""}
           </Text>
+          {others.length > 0 && (
+            <Flex color="ink3" fontSize="11px" wrap="wrap" columnGap="10px" data-testid="other-purposes">
+              {others.map((h) => (
+                <chakra.span key={h.purpose} whiteSpace="nowrap" title={`${h.title}: ${h.mode}`}>
+                  {h.title.toLowerCase()} <Mono color="ink2">{h.value == null ? "–" : Math.round(h.value)}</Mono>
+                </chakra.span>
+              ))}
+            </Flex>
+          )}
         </Box>
       ) : (
         <Box>
           <NotchedRule points={null} width={96} />
           <Text color="ink3" fontSize="11px">
-            no score yet
+            {others.length ? "no score for this purpose yet" : "no score yet"}
           </Text>
         </Box>
       )}
@@ -163,7 +178,15 @@ export default function Shelf() {
   const shelf = useShelf();
   const [search, setSearch] = useState("");
   const field = useRef<HTMLInputElement>(null);
-  useKeys(SHELF_KEYS, { search: () => field.current?.focus(), clear: () => setSearch("") });
+  const rubric = usePurposes();
+  const purpose = usePurpose();
+  const purposes = rubric.data?.purposes ?? [];
+  useKeys(SHELF_KEYS, {
+    search: () => field.current?.focus(),
+    next: () => nextPurpose(purposes, 1),
+    before: () => nextPurpose(purposes, -1),
+    clear: () => setSearch(""),
+  });
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = shelf.data?.filter((e) => {
     const text = `${e.name} ${e.kind} ${e.panel} ${state(e)}`.toLowerCase();
@@ -175,8 +198,23 @@ export default function Shelf() {
         <Text as="h1" fontSize="18px" fontWeight="600" tabIndex={-1}>
           Shelf
         </Text>
-        <Flex align="center" gap="8px" color="ink3">
+        <Flex align="center" gap="8px" color="ink3" wrap="wrap">
+          {purposes.length > 0 && (
+            <>
+              <Text>Scores for</Text>
+              <Choice
+                aria-label="Scores for"
+                w="190px"
+                h="30px"
+                value={purposes.some((p) => p.key === purpose) ? purpose : (purposes[0]?.key ?? "")}
+                choices={Object.fromEntries(purposes.map((p) => [p.key, p.title]))}
+                onChange={judgeFor}
+              />
+              <Key>w</Key>
+            </>
+          )}
           <Input
+            ml="10px"
             ref={field}
             value={search}
             onChange={(e) => setSearch(e.target.value)}
@@ -204,7 +242,7 @@ export default function Shelf() {
       {found && (
         <Box as="ul" listStyleType="none">
           {found.map((entry) => (
-            <Entry key={entry.id} entry={entry} />
+            <Entry key={entry.id} entry={entry} purpose={purpose} />
           ))}
         </Box>
       )}

@@ -1,10 +1,12 @@
-import { shelfQuery } from "../../api/queries";
+import { purposesQuery, shelfQuery } from "../../api/queries";
 import type { KeyGroup, View } from "../../app/view";
 
 export const SHELF_KEYS = {
   where: "Shelf",
   keys: {
     search: ["/", "search"],
+    next: ["w", "scores for the next purpose"],
+    before: ["W", "scores for the purpose before"],
     clear: ["Escape", "clear the search"],
   },
 } as const satisfies KeyGroup;
@@ -13,6 +15,6 @@ export const shelf: View = {
   route: "",
   title: "Shelf",
   keys: [SHELF_KEYS],
-  query: () => [shelfQuery],
+  query: () => [shelfQuery, purposesQuery],
   load: () => import("./Shelf"),
 };

@@ -3,10 +3,12 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
-import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
+import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
+import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
+import { VERDICT_KEYS } from "./view";
 
 const A = chakra(Link);
 
@@ -297,7 +299,13 @@ export default function VerdictView() {
   const verdict = useVerdict(review);
   const board = useBoard(review);
   const [chosen, setChosen] = useState<number | null>(null);
-  useKeys(BACK, { back: () => go(`/review/${review}`) });
+  const wanted = usePurpose();
+  const move = (by: number) =>
+    nextPurpose(
+      (verdict.data?.purposes ?? []).map((p) => ({ key: p.purpose })),
+      by,
+    );
+  useKeys(VERDICT_KEYS, { next: () => move(1), before: () => move(-1), back: () => go(`/review/${review}`) });
   useTitle(board.data && `Verdict, ${board.data.review.name}`);
   if (verdict.error) {
     return (
@@ -306,7 +314,7 @@ export default function VerdictView() {
       </Quiet>
     );
   }
-  const purpose = verdict.data?.purposes[0];
+  const purpose = verdict.data?.purposes.find((p) => p.purpose === wanted) ?? verdict.data?.purposes[0];
   if (!verdict.data || !purpose) return <Quiet>Loading</Quiet>;
   const mode = purpose.modes.find((m) => m.setup === chosen) ?? purpose.modes[0];
   return (
@@ -320,11 +328,26 @@ export default function VerdictView() {
         borderBottom="1px solid"
         borderColor="lineSoft"
       >
-        <Text as="h1" fontSize="15px" fontWeight="600">
-          {purpose.title}
+        <Unseen as="h1">Verdict: {purpose.title}</Unseen>
+        <Choice
+          aria-label="Purpose"
+          w="190px"
+          h="28px"
+          fontWeight="600"
+          value={purpose.purpose}
+          choices={Object.fromEntries(verdict.data.purposes.map((p) => [p.purpose, p.title]))}
+          onChange={judgeFor}
+        />
+        <Key>w</Key>
+        <Text color="ink2">
+          {purpose.meaning}
+          {purpose.judged_by ? ` Judged against ${purpose.judged_by}.` : ""}
         </Text>
         <Text color="ink3">
-          rubric {verdict.data.rubric} ·{" "}
+          <A to={`/purposes?review=${review}`} textDecoration="underline dotted">
+            weights
+          </A>{" "}
+          · rubric {verdict.data.rubric} ·{" "}
           <Mono title={verdict.data.rubric_hash}>{verdict.data.rubric_hash.slice(0, 8)}</Mono>
         </Text>
         <Box flex="1" />

@@ -1,0 +1,104 @@
+"""Purposes in the browser: the Board and the Shelf scored for one at a time, and one that a person writes."""
+
+import shutil
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from .driver import Server, browser
+from .person import Person
+from .test_eyes_and_keys import violations
+
+pytestmark = pytest.mark.web
+
+
+@pytest.fixture(scope="module")
+def server(demo_folder, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("purposes") / "data"
+    shutil.copytree(demo_folder, folder)
+    made = Server(folder, "serve", "--speed", "0")
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="module")
+def page(server):
+    with browser() as driver:
+        yield Person(driver, server)
+
+
+def named(page, name):
+    return next(e["id"] for e in page.api("/reviews") if name in e["name"])
+
+
+def shown(page):
+    """The scores that stand in the Purposes view, by setup."""
+    lines = [li.text.split("\n") for li in page.all("[data-testid=scores] li")]
+    return {line[0]: line[-1] for line in lines}
+
+
+def test_1_a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
+    phone = named(page, "Pell 6")
+    page.go(f"/review/{phone}")
+    scores = {p: page.api(f"/reviews/{phone}/board?purpose={p}") for p in ("colour_work", "evening_film")}
+    best = {p: round(next(h["value"] for h in b["headline"] if h["purpose"] == p)) for p, b in scores.items()}
+    assert best["colour_work"] != best["evening_film"]
+    page.until(lambda: page.find("[data-testid=headline]").text.startswith(str(best["colour_work"])))
+    page.press("w")
+    page.until(lambda: page.find("[data-testid=headline]").text.startswith(str(best["evening_film"])))
+    assert page.find("[role=grid] th", "Evening").text.split() == ["Evening", "film"]
+    page.go("/")
+    entry = page.find("[data-testid=shelf-entry]", "Pell 6")
+    assert "Evening film · Faithful" in entry.text and f"colour work {best['colour_work']}" in entry.text
+    page.press("W")
+    page.until(lambda: "Colour work · Faithful" in page.find("[data-testid=shelf-entry]", "Pell 6").text)
+
+
+def test_2_the_board_selects_what_a_purpose_still_needs(page):
+    laptop = named(page, "Slate 14")
+    page.go(f"/review/{laptop}")
+    page.find("[role=grid]")
+    page.press("w")
+    board = page.api(f"/reviews/{laptop}/board?purpose=evening_film")
+    needs = next(p["needs"] for p in board["purposes"] if p["key"] == "evening_film")
+    open_ = [c for r in board["rows"] for c in r["cells"] if c["measurement"] in needs and c["state"] == "unmeasured"]
+    page.until(lambda: page.find("[role=grid] th", "Evening"))
+    page.press("3")
+    page.until(lambda: f"Selected: {len(open_)} cells" in page.find("[data-testid=plan]").text)
+    page.press(Keys.ESCAPE)
+
+
+def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
+    phone = named(page, "Pell 6")
+    page.go(f"/purposes?review={phone}")
+    page.until(lambda: len(shown(page)) == 4)
+    assert not violations(page)
+    page.press("a")
+    page.find("[data-testid=purpose-form]")
+    before = shown(page)
+    assert not violations(page)
+    weight = page.find("input[aria-label='Weight of Melanopic daylight ratio of white']")
+    weight.send_keys("900")
+    page.until(lambda: shown(page) != before and len(shown(page)) == 4)
+    # Kept without a title it is refused, where the title is missing, and nothing that was typed is lost.
+    page.find("button", "Keep the purpose").click()
+    page.find("[data-testid=purpose-form]", "needs a title")
+    assert weight.get_attribute("value") == "900"
+    page.find("[data-testid=purpose-form] input").send_keys("Bedside")
+    seen = shown(page)
+    page.find("button", "Keep the purpose").click()
+    page.find("h2", "Bedside")
+    page.until(lambda: shown(page) == seen)
+    page.go(f"/review/{phone}/verdict")
+    page.find("h1", "")
+    page.until(lambda: page.find("select[aria-label=Purpose]").get_attribute("value") == "bedside")
+    assert [round(m["score"]["value"]) for m in page.api(f"/reviews/{phone}/verdict")["purposes"][-1]["modes"]] == [
+        int(v) for v in seen.values()
+    ]
+
+
+def test_4_one_that_was_deleted_elsewhere_gives_way_to_the_usual_one(page):
+    page.send("DELETE", "/purposes/bedside", None)
+    page.go(f"/review/{named(page, 'Pell 6')}")
+    page.until(lambda: page.find("select[aria-label='Score the rows for']").get_attribute("value") == "colour_work")
+    assert [e for e in page.errors() if "422" not in e] == []
