@@ -89,6 +89,7 @@ describe("views", () => {
       "/review/7/tuning",
       "/review/7/verdict",
       "/compare",
+      "/purposes",
       "/targets",
       "/instruments",
     ]);
