@@ -117,3 +117,29 @@ def test_purposes_are_read_tried_added_changed_and_forgotten(client):
     assert problem(client.delete(f"{AT}/purposes/play"), 409, "purpose")
     assert client.delete(f"{AT}/purposes/hall").status_code == 204
     assert problem(client.get(f"{AT}/reviews/1/board?purpose=hall"), 422, "purpose")["place"] == "purpose"
+
+
+def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
+    board = client.get(f"{AT}/reviews/1/board").json()
+    setup = board["rows"][0]["setup"]
+    choices = client.get(f"{AT}/reviews/1/setups/{setup}/questions").json()
+    assert [k["key"] for k in choices["kinds"]] == ["does", "scope", "locks", "notches", "difference", "shadows"]
+    warmth = next(c["path"] for c in choices["controls"] if c["name"] == "Warmth")
+    question = {"kind": "scope", "setup": setup, "control": warmth}
+    cost = client.post(f"{AT}/reviews/1/experiment-cost", json=question).json()
+    assert cost["readings"] > 0 and client.get(f"{AT}/reviews/1/experiments").json() == []
+    made = client.post(f"{AT}/reviews/1/experiments", json=question)
+    assert made.status_code == 201
+    bench.seat.wait()
+    seen = client.get(f"{AT}/experiments/{made.json()['id']}").json()
+    assert seen["state"] == "done" and len(seen["stages"]) == len(cost["stages"])
+    assert client.put(f"{AT}/experiments/{seen['id']}/learned").status_code == 204
+    found = client.get(f"{AT}/reviews/1/menu/findings").json()
+    assert found == [{"experiment": seen["id"], "path": warmth, "sentence": seen["sentence"]}]
+    menu = client.get(f"{AT}/reviews/1/menu").json()
+    assert next(c["scope"] for c in menu["controls"] if c["path"] == warmth) == "mode"
+    assert client.get(f"{AT}/reviews/1/experiments").json()[0]["sentence"] == seen["sentence"]
+    problem(client.post(f"{AT}/reviews/1/experiments", json=question | {"control": "No"}), 422, "question")
+    problem(client.post(f"{AT}/experiments/{seen['id']}/stages/0", json={"form": "XYZ"}), 409, "stand-in")
+    problem(client.put(f"{AT}/experiments/{seen['id']}/state", json={"state": "paused"}), 409, "experiment")
+    problem(client.get(f"{AT}/experiments/77"), 404, "experiment")

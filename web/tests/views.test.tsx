@@ -86,6 +86,7 @@ describe("views", () => {
     expect(links(board.box)).toEqual([
       "/",
       "/review/7/menu",
+      "/review/7/findout",
       "/review/7/tuning",
       "/review/7/verdict",
       "/compare",

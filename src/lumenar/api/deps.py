@@ -10,6 +10,7 @@ from fastapi import Request, Response
 
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.free_run import FreeRun
 from lumenar.service.instruments import Corrector
 from lumenar.service.replay import Replayer
@@ -45,6 +46,11 @@ def free_run(request: Request) -> FreeRun:
 def tuner(request: Request) -> Tuner:
     """Who carries tunings out on it."""
     return request.app.state.tuner  # type: ignore[no-any-return]
+
+
+def experimenter(request: Request) -> Experimenter:
+    """Who carries experiments out on it."""
+    return request.app.state.experimenter  # type: ignore[no-any-return]
 
 
 def replayer(request: Request) -> Replayer:

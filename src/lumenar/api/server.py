@@ -28,6 +28,7 @@ from lumenar.api import bench as bench_routes
 from lumenar.api import (
     displays,
     events,
+    experiments,
     free,
     imports,
     instruments,
@@ -49,6 +50,7 @@ from lumenar.publish import edition
 from lumenar.service import shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
+from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, HelperError, several_cores
 from lumenar.service.instruments import Corrector
@@ -61,7 +63,7 @@ from lumenar.store.editions import is_published
 PREFIX = "/api/v1"
 NOUNS = (
     reviews, displays, menus, setups, targets, purposes, runs, bench_routes, events, free, instruments, plates, imports,
-    edition_routes, tunings, recipes,
+    edition_routes, tunings, experiments, recipes,
 )  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 
@@ -80,6 +82,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app = FastAPI(title="Lumenar", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.application, app.state.bench, app.state.closing = application, bench, False
     app.state.reread = Reread(application, bench)
+    app.state.experimenter = Experimenter(application, bench)
     app.state.tuner, app.state.replayer = Tuner(application, bench), Replayer(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)

@@ -172,10 +172,11 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Entered:
-    """What stands in the unit's menu, as far as the remote knows."""
+    """What stands in the unit's menu, as far as the remote knows. greyed: what the menu shows and does not let be set."""
 
     mode: str
     values: Mapping[str, ControlValue]
+    greyed: frozenset[str] = frozenset()
 
     def check(self, wanted: Wanted) -> None:
         """StandsOtherwiseError with all that does not stand as it was wanted."""

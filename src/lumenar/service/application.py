@@ -18,7 +18,7 @@ from lumenar.core.scoring.rubric import Rubric, rubric_from
 from lumenar.service.data import Data
 from lumenar.service.helper import Helper
 from lumenar.service.seat import Seat
-from lumenar.store import purposes, replays, runs, tunings
+from lumenar.store import experiments, purposes, replays, runs, tunings
 from lumenar.store.database import StoreError
 
 
@@ -53,6 +53,7 @@ class Application(Data):
                 db, "The server stopped in the middle. Nothing is lost; resume goes on at the next patch."
             )
             replays.stop_working(db, "The server stopped in the middle; replay it again.")
+            experiments.pause_working(db, "The server stopped in the middle. Nothing is lost; go on at the next step.")
             tunings.pause_working(db, "The server stopped in the middle. Nothing is lost; go on at the next attempt.")
 
     def read_rubric(self) -> None:

@@ -11,7 +11,7 @@ from lumenar.core.menu import Panel
 from lumenar.core.readings import Outcome, Patch
 
 BenchState = Literal["idle", "queued", "running", "paused", "waiting", "stopped", "done"]
-Occupied = Literal["", "run", "free", "correction", "reread", "tuning", "replay"]
+Occupied = Literal["", "run", "free", "correction", "reread", "tuning", "replay", "experiment"]
 """What has the bench; nothing at rest."""
 
 

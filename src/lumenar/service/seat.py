@@ -13,7 +13,7 @@ from lumenar.service.errors import ConflictError
 log = logging.getLogger("lumenar.bench")
 
 
-Occupying = Literal["run", "free", "correction", "reread", "tuning", "replay"]
+Occupying = Literal["run", "free", "correction", "reread", "tuning", "replay", "experiment"]
 
 
 class Job(Protocol):

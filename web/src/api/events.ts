@@ -55,7 +55,8 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
     client.invalidateQueries({ queryKey: ["tuning"] });
   });
   source.addEventListener("tuning", () => {
-    for (const key of ["tuning", "tunings", "recipe"]) client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["tuning", "tunings", "recipe", "experiment", "experiments", "findings"])
+      client.invalidateQueries({ queryKey: [key] });
   });
   source.onopen = () => {
     connected(true);

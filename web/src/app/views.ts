@@ -1,5 +1,6 @@
 import { board } from "../views/board/view";
 import { compare } from "../views/compare/view";
+import { findout } from "../views/findout/view";
 import { hand } from "../views/hand/view";
 import { importing } from "../views/import/view";
 import { instruments } from "../views/instruments/view";
@@ -20,6 +21,7 @@ export const VIEWS: readonly View[] = [
   board,
   plates,
   menu,
+  findout,
   tuning,
   recipe,
   verdict,

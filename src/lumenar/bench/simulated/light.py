@@ -81,7 +81,8 @@ class SimulatedUnit:
     def enter(self, wanted: Wanted) -> Entered:
         """Enter a whole state; what stands there then, of every control."""
         enter_by_steps(self, wanted)
-        return Entered(self.mode.name, dict(self.values[self.mode.name]))
+        greyed = frozenset(c.path for c in self.file.controls if self.locked(c.path))
+        return Entered(self.mode.name, dict(self.values[self.mode.name]), greyed)
 
     def locked(self, control: str) -> str | None:
         """Why a control cannot be set now, None where it can."""

@@ -2,7 +2,7 @@ import { Box, Flex, Grid, Tabs, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { MenuControl, MenuMap } from "../../api/client";
-import { useAct, useMenu } from "../../api/queries";
+import { useAct, useFindings, useMenu } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
@@ -114,6 +114,8 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
   const [setup, setSetup] = useState<number | null>(null);
   const [drawn, setDrawn] = useState<Drawn | null>(null);
   const search = useRef<HTMLInputElement>(null);
+  const go = useNavigate();
+  const findings = useFindings(review, map.unit);
   const change = useMenuChange(changesOf(review, map).control);
   const wanted = filter.toLowerCase();
   const lines = entries(map.controls).filter(
@@ -154,6 +156,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
     reset: () => draw("resets"),
     mark: () => line && mark(line),
     differ: () => setDiffer((d) => !d),
+    find: () => line && go(`/review/${review}/findout?control=${encodeURIComponent(line.control.path)}`),
     filter: (e) => {
       e.preventDefault();
       search.current?.focus();
@@ -204,7 +207,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
               only what setups differ in <Key>c</Key>
             </Toggle>
             <Text color="ink3">
-              <Key>enter</Key> corrects, <Key>l</Key> draws locks, <Key>r</Key> draws resets
+              <Key>enter</Key> corrects, <Key>l</Key> draws locks, <Key>r</Key> draws resets, <Key>f</Key> finds out
             </Text>
           </Flex>
           {lines.length ? (
@@ -218,6 +221,8 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
               onOpen={(e) => setOpen(e.control)}
               onMark={mark}
               onSetup={setSetup}
+              findings={findings.data ?? []}
+              review={review}
             />
           ) : (
             <Quiet>{differ ? "No setup differs from how its mode ships." : "No control matches."}</Quiet>

@@ -1,11 +1,13 @@
-import { Table, Text } from "@chakra-ui/react";
+import { chakra, Table, Text } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
-import type { MenuMap } from "../../api/client";
+import { Link } from "react-router";
+import type { Finding, MenuMap } from "../../api/client";
 import { Mono, Wide } from "../../parts/basics";
 import { short } from "../../parts/paths";
 import { roleWords, tableWords } from "../../parts/roles";
 import { differing, type Entry, heads, rules, words } from "./lines";
 
+const A = chakra(Link);
 const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "each mode", unknown: "" };
 const PLACES: Record<string, string> = { unit: "", host: "host", input: "input" };
 
@@ -28,12 +30,32 @@ interface Props {
   onOpen: (e: Entry) => void;
   onMark: (e: Entry) => void;
   onSetup: (setup: number) => void;
+  /** What experiments found out, the newest first. */
+  findings: Finding[];
+  review: number;
 }
 
 const marked = (e: Entry, drawn: Drawn | null) => drawn !== null && e.cells.every((c) => drawn.to.has(c.path));
 
+/** The newest of each kind of thing that was found out of a control, with its readings a click away. */
+function FoundOut({ findings, paths, review }: { findings: Finding[]; paths: string[]; review: number }) {
+  const own = findings.filter((f) => paths.includes(f.path));
+  const news = own.filter((f, i) => own.findIndex((g) => g.sentence === f.sentence) === i).slice(0, 3);
+  return news.map((f) => (
+    <Text key={f.experiment} color="ink2" fontSize="11px" maxW="380px" data-testid="finding">
+      <A
+        to={`/review/${review}/findout?experiment=${f.experiment}`}
+        textDecoration="underline dotted"
+        onClick={(e) => e.stopPropagation()}
+      >
+        {f.sentence}
+      </A>
+    </Text>
+  ));
+}
+
 /** The controls as a tree, setups beside them as what differs from how their mode ships. */
-export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMark, onSetup }: Props) {
+export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMark, onSetup, findings, review }: Props) {
   const here = useRef<HTMLTableRowElement>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the focus follows the cursor
   useEffect(() => {
@@ -104,6 +126,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
                   {PLACES[e.control.place] ? `  ${PLACES[e.control.place]}` : ""}
                   {e.control.bears ? "" : "  no effect on accuracy"}
                 </Text>
+                <FoundOut findings={findings} paths={e.cells.map((c) => c.path)} review={review} />
                 {words(e.control) && (
                   <Text color="ink3" fontSize="11px" maxW="320px">
                     {words(e.control)}

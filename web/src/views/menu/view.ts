@@ -11,6 +11,7 @@ export const MENU_KEYS = {
     reset: ["r", "draw what the control resets"],
     mark: ["x", "while drawing: mark the control, or unmark it"],
     differ: ["c", "only what setups differ in, or all"],
+    find: ["f", "find out what the control does, locks or reaches"],
     filter: ["/", "filter the controls"],
     edit: ["e", "write or paste the menu"],
     back: ["Escape", "leave what is drawn, clear the filter, or back to the Board"],

@@ -8,9 +8,10 @@ import { ChartPanel } from "../../charts/ChartPanel";
 import { number } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
 import { Select } from "../../parts/field";
+import type { Confirmed, Form } from "../../parts/ReadingFields";
 import { Begin, type Wished } from "./Begin";
 import { IsItWorthIt, Keep, Outcome } from "./Result";
-import { type Confirmed, type Form, Question, Step } from "./Step";
+import { Question, Step } from "./Step";
 import { TUNING_KEYS } from "./view";
 
 const A = chakra(Link);

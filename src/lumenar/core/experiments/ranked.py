@@ -1,0 +1,101 @@
+"""One or two controls notch by notch, ranked by a figure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, name_of
+from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.readings import Patch
+from lumenar.core.targets import Target
+from lumenar.core.tuning.base import Attempt, Noise, white_error
+from lumenar.core.tuning.sweep import Sweep
+from lumenar.core.tuning.tone import GREYS, Tone
+
+By = Literal["white", "curve", "luminance", "blue"]
+TITLES: dict[str, tuple[str, str]] = {
+    "white": ("White's error", "dE"), "curve": ("Curve's error", "L*"), "luminance": ("Luminance", "cd/m²"),
+    "blue": ("Blue share of white", "%"),
+}  # fmt: skip
+WHITE = Patch((1.0, 1.0, 1.0))
+MOST_STAGES = 150
+
+
+@dataclass(frozen=True)
+class NotchByNotch:
+    """Every combination of the controls' values. by: the figure, of which less is better, but of luminance more."""
+
+    controls: tuple[Control, ...]
+    mode: str
+    state: Mapping[str, Value]
+    target: Target
+    by: By
+    noise: Noise
+
+    @property
+    def _sweep(self) -> Sweep:
+        judge, u = self._judge()
+        patches = GREYS if self.by == "curve" else (WHITE,)
+        return Sweep(self.controls, patches, judge, u, {c.path: self.state[c.path] for c in self.controls})
+
+    def _judge(self) -> tuple[Callable[[Attempt], float], float]:
+        """A figure of an attempt, smaller being better, and its standard deviation."""
+        r = self.noise.repeatability
+        if self.by == "curve":
+            # Per mille of light are tenths of L*.
+            return Tone(self.controls, self.target, self.state, self.noise).figure, 40 * r
+        if self.by == "white":
+            return lambda a: float(white_error(a.of(WHITE), self.target)), 100 * r
+        if self.by == "blue":
+            return lambda a: float(100 * a.of(WHITE)[2] / a.of(WHITE).sum()), 50 * r
+        # In per cent of each other, as noise is.
+        return lambda a: -100 * float(np.log(a.of(WHITE)[1])), 100 * r
+
+    def _shown(self, figure: float) -> float | None:
+        """A figure as people read it."""
+        if np.isnan(figure):
+            return None
+        return round(float(np.exp(-figure / 100)) if self.by == "luminance" else figure, 2)
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """One for each combination."""
+        sweep = self._sweep
+        made = []
+        for n, values in enumerate(sweep.tried()):
+            acts = tuple(Act("set", p, v) for p, v in values.items())
+            title = ", ".join(f"{name_of(p)} {text_of(v)}" for p, v in values.items())
+            made.append(Stage(title, (Act("mode", "", self.mode), *acts) if n == 0 else acts, sweep.patches))
+        return tuple(made)
+
+    @property
+    def back(self) -> tuple[Act, ...]:
+        """The controls to where they stood."""
+        return tuple(Act("set", c.path, self.state[c.path]) for c in self.controls)
+
+    def conclude(self, reads: Sequence[StageRead]) -> Conclusion:
+        """All combinations by their figure, the best first; what noise cannot tell apart shares a place."""
+        sweep = self._sweep
+        attempts = [
+            Attempt("sweep", values, sweep.patches, r.XYZ)
+            for values, r in zip(sweep.tried(), reads, strict=True)
+            if not r.refused
+        ]
+        title, unit = TITLES[self.by]
+        if not attempts:
+            return Conclusion("None of the values could be set.")
+        ranked = sweep.ranking(attempts)
+        rows = tuple(
+            (float(r.place), *(text_of(r.values[c.path]) for c in self.controls), self._shown(r.figure)) for r in ranked
+        )
+        first = [r for r in ranked if r.place == 1]
+        best = ", ".join(f"{name_of(p)} {text_of(v)}" for p, v in first[0].values.items())
+        ties = f" {len(first) - 1} more cannot be told from it." if len(first) > 1 else ""
+        what = "most" if self.by == "luminance" else "least"
+        said = f"{title} is {what} at {best}: {self._shown(first[0].figure)} {unit} in {self.mode}.{ties}"
+        heads = ("Place", *(name_of(c.path) for c in self.controls), f"{title}, {unit}")
+        return Conclusion(said, heads, rows, {c.path: said for c in self.controls})

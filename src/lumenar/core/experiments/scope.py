@@ -1,0 +1,78 @@
+"""How far does a control reach? It is changed in one mode, and the others are read before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
+from lumenar.core.experiments.seen import SIGNATURE, changed, distance
+from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.tuning.base import Noise
+
+
+@dataclass(frozen=True)
+class Reach:
+    """A control changed in the first of some modes. only_signal: whether the menu has modes for one signal only."""
+
+    control: Control
+    modes: tuple[str, ...]
+    stands: Value
+    noise: Noise
+    only_signal: bool = True
+
+    @property
+    def value(self) -> Value:
+        """What it is changed to."""
+        return another_value(self.control, self.stands)
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """Every mode as it stands; the control changed in the first; every mode once more; the first put back."""
+        own, *others = self.modes
+        name = name_of(self.control.path)
+        before = [Stage(f"{m}, as it stands", (Act("mode", "", m),), SIGNATURE) for m in (*others, own)]
+        change = Stage(
+            f"{name} {text_of(self.value)} in {own}", (Act("set", self.control.path, self.value),), SIGNATURE
+        )
+        after = [Stage(f"{m} after that", (Act("mode", "", m),), SIGNATURE) for m in others]
+        return (*before, change, *after, Stage(f"{own} put back", self.back, SIGNATURE))
+
+    @property
+    def back(self) -> tuple[Act, ...]:
+        """The control to where it stood, in its mode."""
+        return Act("mode", "", self.modes[0]), Act("set", self.control.path, self.stands)
+
+    def conclude(self, reads: Sequence[StageRead]) -> Conclusion:
+        """Where the change was seen."""
+        own, *others = self.modes
+        count, path, name = len(others), self.control.path, name_of(self.control.path)
+        before, base, change = reads[:count], reads[count], reads[count + 1]
+        after, closing = reads[count + 2 : -1], reads[-1]
+        if path in change.refused:
+            return Conclusion(f"{name} could not be set in {own}: {change.refused[path]}.")
+        drift = distance(base.XYZ, closing.XYZ)
+        moved = changed(base.XYZ, change.XYZ, self.noise, drift)
+        heads = ("Mode", f"Change with {name} {text_of(self.value)}, dE")
+        if not moved:
+            said = f"{name} changes nothing measurable in {own}, so its reach cannot be told."
+            return Conclusion(said, heads, ((own, 0.0),), {path: said})
+        seen = {m: changed(b.XYZ, a.XYZ, self.noise, drift) for m, b, a in zip(others, before, after, strict=True)}
+        rows = ((own, round(moved, 1)), *((m, round(d, 1)) for m, d in seen.items()))
+        with_it = [m for m, d in seen.items() if d]
+        changes: tuple[MapChange, ...] = ()
+        if not with_it:
+            said = f"{name} belongs to each mode: changed in {own}, it moved none of {_listed(others)}."
+            changes = (MapChange(path, "scope", "mode"),)
+        elif len(with_it) == len(others):
+            shared = "all modes share it" if self.only_signal else "all modes of this signal share it"
+            said = f"{name}: {shared}; changed in {own}, it moved {_listed(others)} too."
+            changes = (MapChange(path, "scope", "unit" if self.only_signal else "signal"),)
+        else:
+            rest = [m for m in others if m not in with_it]
+            said = f"{name}: changed in {own}, it moved {_listed(with_it)} too, but not {_listed(rest)}, where it may do nothing."
+        return Conclusion(said, heads, rows, {path: said}, changes)
+
+
+def _listed(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else "no other"

@@ -1,0 +1,319 @@
+"""Experiments as a person sees them: what is to be done at a stage, what came of it, and what the menu map can learn."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lumenar.core.experiments.base import Conclusion, MapChange
+from lumenar.core.experiments.base import name_of as called
+from lumenar.core.experiments.ranked import TITLES
+from lumenar.core.menu import Control, MenuError, Value, text_of
+from lumenar.core.typed import Form, parse
+from lumenar.service import cells, experiments, menu_map
+from lumenar.service.application import Application
+from lumenar.service.displays import display, display_of
+from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.experiments import KINDS, Open
+from lumenar.service.planning import settings_of
+from lumenar.service.tunings import name_of
+from lumenar.store import experiments as stored
+from lumenar.store import reviews
+from lumenar.store.experiments import ExperimentRow, ExperimentState
+
+
+@dataclass(frozen=True)
+class StageView:
+    """A stage: what to do before it is read, in words, its patches, and what to look at with the value it should have."""
+
+    title: str
+    acts: list[str]
+    patches: list[str]
+    rgb: list[tuple[float, float, float]]
+    look: list[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class ChangeView:
+    """What the menu map could learn. known: it says so already."""
+
+    path: str
+    entry: str
+    words: str
+    known: bool
+
+
+@dataclass(frozen=True)
+class ExperimentView:
+    """One experiment: what is to be done now (None where nothing is), what came of it, and what stands in the map of it."""
+
+    id: int
+    review: int
+    setup: int
+    setup_name: str
+    kind: str
+    title: str
+    state: ExperimentState
+    message: str
+    by_hand: bool
+    paths: list[str]
+    stages: list[str]
+    read: int
+    now: StageView | None
+    back: list[str]
+    sentence: str
+    heads: list[str]
+    rows: list[list[str | float | None]]
+    changes: list[ChangeView]
+    applied: bool
+    firmware: str
+    created_at: str
+
+
+@dataclass(frozen=True)
+class KindChoice:
+    """A kind of question. needs: a control, setups beside the one, or both."""
+
+    key: str
+    title: str
+    control: bool
+    setups: bool
+
+
+@dataclass(frozen=True)
+class ControlChoice:
+    """A control that can be asked about."""
+
+    path: str
+    name: str
+
+
+@dataclass(frozen=True)
+class SetupChoice:
+    """Another setup of the same sample."""
+
+    setup: int
+    name: str
+
+
+@dataclass(frozen=True)
+class QuestionChoices:
+    """What can be asked of a setup's display. by: what notches can be ranked by, by key."""
+
+    kinds: list[KindChoice]
+    controls: list[ControlChoice]
+    setups: list[SetupChoice]
+    by: dict[str, str]
+
+
+@dataclass(frozen=True)
+class ExperimentLine:
+    """An experiment in a list. paths: the controls that it is about."""
+
+    id: int
+    kind: str
+    title: str
+    setup_name: str
+    state: ExperimentState
+    sentence: str
+    paths: list[str]
+    created_at: str
+
+
+ABOUT = {"does": (True, False), "scope": (True, False), "locks": (True, False), "notches": (True, False),
+         "difference": (False, True), "shadows": (True, True)}  # fmt: skip
+"""Whether a kind of question is about a control, and about other setups."""
+
+
+def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
+    """What can be asked of a setup's display."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    menu = display(app, setup.unit_id).menu
+    mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
+    controls = [
+        ControlChoice(c.path, called(c.path)) for c in menu.controls
+        if c.path in state and (c.numeric or len(c.values) > 1) and not menu.why_locked(state, mode, c.path)
+    ]  # fmt: skip
+    others = [
+        SetupChoice(s.id, s.name) for s in reviews.setups_of(app.db.connection(), review_id)
+        if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
+    ]  # fmt: skip
+    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items()]
+    return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
+
+
+def concluded(x: Open) -> Conclusion | None:
+    """What follows, where all was read."""
+    return x.made.conclude(x.reads) if x.next is None else None
+
+
+def view(app: Application, experiment_id: int) -> ExperimentView:
+    """An experiment as it stands."""
+    x = experiments.opened(app, experiment_id)
+    stages = x.made.stages
+    end = concluded(x)
+    back = [a.words for a in experiments.to_do(x, x.made.back, len(x.read))]
+    return ExperimentView(
+        x.row.id, x.row.review_id, x.setup.id, x.setup.name, x.row.kind, experiments.title_of(x.row.kind, x.row.question),
+        x.row.state, x.row.message, not x.shown.stand_in,
+        list(x.row.question.get("tried", [])), [s.title for s in stages], len(x.read), _now(x), back,
+        "" if end is None else end.sentence, [] if end is None else list(end.heads),
+        [] if end is None else [list(r) for r in end.rows], [] if end is None else [_change(x, c) for c in end.changes],
+        bool(x.row.applied), x.row.firmware, x.row.created_at,
+    )  # fmt: skip
+
+
+def _now(x: Open) -> StageView | None:
+    if x.next is None or x.row.state == "stopped":
+        return None
+    stage = x.made.stages[x.next]
+    todo = experiments.to_do(x, stage.acts, x.next)
+    modes = experiments.stood(x, x.next + 1)
+    stands = modes.get(str(modes[""]["mode"]), {})
+    begun = x.row.question.get("state", {})
+    look = [(p, text_of(stands.get(p, begun.get(p, "")))) for p in stage.look]
+    return StageView(
+        stage.title, [a.words for a in todo], [name_of(p) for p in stage.patches], [p.rgb for p in stage.patches], look
+    )
+
+
+def _change(x: Open, c: MapChange) -> ChangeView:
+    name = called(c.path)
+    control = x.shown.menu.by_path.get(c.path)
+    if c.entry == "scope":
+        shared = {
+            "unit": "is shared by the whole unit",
+            "signal": "is shared by one signal",
+            "mode": "belongs to each mode",
+        }
+        words = f"{name} {shared[c.value]}"
+    elif c.entry == "resets":
+        words = f"{name} resets {', '.join(called(p) for p in c.value)}"
+    else:
+        parts = [f"{', '.join(called(p) for p in paths)} at {v}" for v, paths in c.value.items()]
+        words = f"{name} locks {'; '.join(parts)}"
+    return ChangeView(c.path, c.entry, words, control is not None and _says(control, c))
+
+
+def _says(control: Control, c: MapChange) -> bool:
+    """Whether the map says so already."""
+    if c.entry == "scope":
+        return bool(control.scope == c.value)
+    if c.entry == "resets":
+        return set(c.value) <= set(control.resets)
+    return all(set(paths) <= set(control.locks.get(v, ())) for v, paths in c.value.items())
+
+
+def lines(app: Application, review_id: int) -> list[ExperimentLine]:
+    """The experiments of a review, the newest first."""
+    return [_line(app, r) for r in stored.of_review(app.db.connection(), review_id)]
+
+
+def _line(app: Application, row: ExperimentRow) -> ExperimentLine:
+    title = experiments.title_of(row.kind, row.question)
+    sentence = ""
+    if row.state == "done":
+        key = ("concluded", row.id)
+        # What was read never changes once it is over.
+        sentence = app.cache.get(key, lambda: _sentence(app, row.id))
+    name = experiments.opened(app, row.id).setup.name
+    return ExperimentLine(
+        row.id, row.kind, title, name, row.state, sentence, list(row.question.get("tried", [])), row.created_at
+    )
+
+
+def _sentence(app: Application, experiment_id: int) -> str:
+    end = concluded(experiments.opened(app, experiment_id))
+    return "" if end is None else end.sentence
+
+
+@dataclass(frozen=True)
+class FoundOut:
+    """What an experiment found out of a control."""
+
+    experiment: int
+    path: str
+    sentence: str
+
+
+def found_out(app: Application, review_id: int, unit_id: int | None) -> list[FoundOut]:
+    """What experiments on a sample, the first unless another is named, found out of controls, the newest first."""
+    unit_id = display_of(app, review_id).row.id if unit_id is None else unit_id
+    found: list[FoundOut] = []
+    for row in stored.of_review(app.db.connection(), review_id):
+        if row.state != "done":
+            continue
+        x = experiments.opened(app, row.id)
+        if x.setup.unit_id != unit_id:
+            continue
+        end: Conclusion | None = app.cache.get(("notes", row.id), lambda x=x: concluded(x))  # type: ignore[misc]
+        for path, sentence in (end.notes if end else {}).items():
+            found.append(FoundOut(row.id, path, sentence))
+    return found
+
+
+# -- what a person does ---------------------------------------------------------------------------------------------
+
+
+def typed_in(
+    app: Application, experiment_id: int, stage: int, form: Form, texts: Sequence[str], stands: Mapping[str, str],
+    greyed: Sequence[str], refused: Sequence[str],
+) -> None:  # fmt: skip
+    """A stage as a person did it: readings one a patch, `-` where the meter shows no number; what the menu shows where it is not
+    what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
+    nothing is stored then."""
+    x = experiments.opened(app, experiment_id)
+    if x.shown.stand_in:
+        raise ConflictError("stand-in", "The bench reads this display; nothing is typed.")
+    if x.row.state != "waiting" or x.next != stage:
+        raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
+    s = x.made.stages[stage]
+    if len(texts) != len(s.patches):
+        raise BadInputError("readings", f"This step reads {len(s.patches)} patches, {len(texts)} were typed.", "texts")
+    if form == "Y" and s.patches:
+        raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
+    XYZ: list[Sequence[float] | None] = []
+    for i, (text, patch) in enumerate(zip(texts, s.patches, strict=True)):
+        try:
+            XYZ.append(parse(text, form).XYZ)
+        except ValueError as e:
+            raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
+    expected = _expected(x, stage)
+    seen = {p: _value(x, p, stands[p]) if stands.get(p, "").strip() else expected[p] for p in s.look}
+    why = dict.fromkeys(refused, "the menu did not let it be set")
+    experiments.commit(app, x, XYZ, seen, [p for p in greyed if p in s.look], why)
+    if experiments.opened(app, experiment_id).next is None:
+        experiments.set_state(app, experiment_id, "done")
+
+
+def _expected(x: Open, stage: int) -> dict[str, Value]:
+    """What the menu should show at a stage."""
+    modes = experiments.stood(x, stage + 1)
+    own: dict[str, Value] = dict(x.row.question.get("state", {}))
+    return own | modes.get(str(modes[""]["mode"]), {})
+
+
+def _value(x: Open, path: str, text: str) -> Value:
+    control = x.shown.menu.control(path)
+    try:
+        value: Value = float(text.strip().replace(",", ".")) if control.numeric else text.strip()
+        control.check(value)
+    except (ValueError, MenuError) as e:
+        said = str(e) if isinstance(e, MenuError) else f"{text!r} is no number"
+        raise BadInputError("value", f"{path}: {said}. Nothing was stored.", f"stands.{path}") from e
+    return value
+
+
+def learn(app: Application, experiment_id: int) -> None:
+    """Write into the menu map what was found out. ConflictError where nothing was, or the map cannot take it."""
+    x = experiments.opened(app, experiment_id)
+    end = concluded(x)
+    if end is None or not end.changes:
+        raise ConflictError("experiment", "Nothing was found out that the menu map could say.")
+    for c in end.changes:
+        evidence = f"experiment {x.row.id} of {x.row.created_at[:10]} on {x.setup.name}"
+        fields: dict[str, Any] = {c.entry: c.value, "evidence": evidence}
+        menu_map.change_control(app, x.row.review_id, x.setup.unit_id, c.path, fields)
+    with app.db.transaction(of=x.row.review_id) as db:
+        stored.set_applied(db, experiment_id)

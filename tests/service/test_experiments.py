@@ -1,0 +1,265 @@
+"""Experiments on the bench and by hand: committed stage by stage, cut off and gone on with, put back, and learned from."""
+
+import numpy as np
+import pytest
+
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.service import experiment_views as views
+from lumenar.service import experiments, menu_map, new_display, setups
+from lumenar.service.application import Application
+from lumenar.service.bench import BenchService
+from lumenar.service.displays import display
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.experiments import Question
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.units import shipped_units
+from lumenar.store import reviews
+
+from ..conftest import MONITOR, setup_of
+from .test_bench import until
+
+BLUE, POWER, SHADOW = "Eyes > Blue step", "System > Power", "Picture > Shadow help"
+
+
+@pytest.fixture
+def experimenter(app, bench):
+    return Experimenter(app, bench)
+
+
+def asked(app, bench, experimenter, review, kind, control="", name="Studio", **more):
+    number = experimenter.start(review, Question(kind, setup_of(app, review, name).id, control, **more))
+    bench.seat.wait()
+    return views.view(app, number)
+
+
+# -- on the bench -----------------------------------------------------------------------------------------------------
+
+
+def test_what_is_found_out_goes_into_the_map_with_its_readings(app, bench, experimenter, monitor):
+    unit = reviews.unit_of(app.db.connection(), monitor).id
+    menu_map.change_control(app, monitor, unit, POWER, {"resets": [], "locks": {}})
+    menu_map.change_control(app, monitor, unit, BLUE, {"scope": "unknown"})
+    seen = asked(app, bench, experimenter, monitor, "locks", POWER)
+    assert seen.state == "done" and seen.read == len(seen.stages) and not seen.by_hand and seen.now is None
+    assert [(c.entry, c.known) for c in seen.changes] == [("resets", False), ("locks", False)]
+    views.learn(app, seen.id)
+    power = display(app, unit).menu.control(POWER)
+    assert "Picture > White > Red gain" in power.resets and power.locks == {"Thrifty": ("Picture > Light",)}
+    assert power.evidence.startswith(f"experiment {seen.id} of ") and views.view(app, seen.id).applied
+    assert all(c.known for c in views.view(app, seen.id).changes)
+    reach = asked(app, bench, experimenter, monitor, "scope", BLUE)
+    views.learn(app, reach.id)
+    assert display(app, unit).menu.control(BLUE).scope == "unit"
+    menu_map.undo(app, monitor, unit)
+    assert display(app, unit).menu.control(BLUE).scope == "unknown"
+    found = views.found_out(app, monitor, None)
+    assert (found[0].experiment, found[0].path) == (reach.id, BLUE)
+    assert {f.path for f in found if f.experiment == seen.id} >= {POWER, "Picture > Light"}
+    assert [x.state for x in views.lines(app, monitor)] == ["done", "done"]
+    assert views.lines(app, monitor)[1].sentence == seen.sentence
+
+
+def test_nothing_is_learned_where_nothing_was_found(app, bench, experimenter, monitor):
+    seen = asked(app, bench, experimenter, monitor, "does", BLUE)
+    assert "kept at 1, 2, 4; the opposite at 3" in seen.sentence and seen.changes == []
+    with pytest.raises(ConflictError, match="Nothing was found out"):
+        views.learn(app, seen.id)
+
+
+def test_two_setups_and_shadows(app, bench, experimenter, monitor):
+    arena = setup_of(app, monitor, "Arena").id
+    same = asked(app, bench, experimenter, monitor, "difference", setups=[arena])
+    assert same.title == "Studio and Arena: the same?" and "Arena differs from Studio" in same.sentence
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Twin", setups.Edit({}))
+    twin = asked(app, bench, experimenter, monitor, "difference", setups=[made])
+    assert twin.sentence == "Studio and Twin are the same as far as can be measured."
+    ranked = asked(app, bench, experimenter, monitor, "shadows", SHADOW, setups=[arena])
+    assert ranked.rows[0][1] == "Shadow help 4" and len(ranked.rows) == 6
+    notches = asked(app, bench, experimenter, monitor, "notches", SHADOW, second="Picture > Tone", by="curve")
+    assert len(notches.rows) == 20 and notches.heads[:3] == ["Place", "Shadow help", "Tone"]
+
+
+def test_what_it_will_take_is_said_beforehand(app, monitor):
+    q = Question("does", setup_of(app, monitor, "Studio").id, BLUE)
+    cost = experiments.cost(app, monitor, q)
+    assert cost.title == "What does Blue step do?" and len(cost.stages) == 6 and cost.readings == 6 * 22
+    assert experiments.cost(app, monitor, Question("locks", q.setup, POWER)).looks == 3
+    assert views.lines(app, monitor) == []
+
+
+def test_a_server_that_is_killed_goes_on_at_the_next_stage(app, bench, experimenter, monitor, tmp_path):
+    number = experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, BLUE))
+    bench.seat.wait()
+    whole = views.view(app, number)
+    # As if the process had ended after two stages.
+    with app.db.transaction() as db:
+        db.execute("DELETE FROM stage_read WHERE experiment_id = ? AND number >= 2", (number,))
+        db.execute("UPDATE experiment SET state = 'working' WHERE id = ?", (number,))
+    kept = experiments.opened(app, number).read
+    bench.close()
+    app.close()
+    again = Application(tmp_path / "data")
+    service = BenchService(again, speed=0.0)
+    stood = views.view(again, number)
+    assert stood.state == "paused" and stood.read == 2 and "Nothing is lost" in stood.message
+    assert stood.now.title == "Blue step 2"
+    later = Experimenter(again, service)
+    later.resume(number)
+    service.seat.wait()
+    seen = views.view(again, number)
+    assert seen.state == "done" and experiments.opened(again, number).read[:2] == kept
+    assert [r[0] for r in seen.rows] == [r[0] for r in whole.rows] and "the opposite at 3" in seen.sentence
+    with pytest.raises(ConflictError, match="paused"):
+        later.resume(number)
+    service.close()
+    again.close()
+
+
+def test_it_is_paused_gone_on_with_and_ended(app, monitor):
+    bench = BenchService(app, speed=200.0)
+    experimenter = Experimenter(app, bench)
+    number = experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, BLUE))
+    with pytest.raises(ConflictError, match="in use"):
+        experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, POWER))
+    until(lambda: views.view(app, number).read >= 1)
+    experimenter.halt(number, "paused")
+    until(lambda: views.view(app, number).state == "paused")
+    with pytest.raises(ConflictError, match="open"):
+        experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, POWER))
+    experimenter.resume(number)
+    experimenter.halt(number, "stopped")
+    until(lambda: views.view(app, number).state == "stopped")
+    seen = views.view(app, number)
+    assert "nothing follows" in seen.message and seen.sentence == "" and seen.now is None
+    with pytest.raises(ConflictError, match="over"):
+        experimenter.halt(number, "stopped")
+    bench.close()
+
+
+@pytest.mark.parametrize(
+    ("q", "place", "says"),
+    [
+        ({"control": "Nowhere"}, "control", "no entry 'Nowhere'"),
+        ({}, "control", "Choose a control"),
+        ({"control": "Picture > Colour"}, "control", "locked in the mode Studio"),
+        ({"kind": "notches", "control": BLUE, "second": BLUE}, "second", "two different"),
+        ({"kind": "notches", "control": BLUE, "by": "smell"}, "by", "no figure 'smell'"),
+        ({"kind": "notches", "control": "Picture > Light", "second": "Picture > Contrast"}, "second", "at most 150"),
+        ({"kind": "difference"}, "setups", "choose one beside"),
+        ({"kind": "shadows"}, "setups", "2 to 40"),
+        ({"kind": "shadows", "setups": [99999]}, "setups", "one sample"),
+        ({"kind": "why"}, "kind", "no question 'why'"),
+    ],
+)
+def test_a_question_that_makes_no_sense_is_refused_with_its_place(app, monitor, q, place, says):
+    question = Question(**{"kind": "does", "setup": setup_of(app, monitor, "Studio").id, **q})
+    for ask in (experiments.cost, experiments.begin):
+        with pytest.raises(BadInputError, match=says) as e:
+            ask(app, monitor, question)
+        assert e.value.place == place
+    assert views.lines(app, monitor) == []
+    with pytest.raises(NotFoundError):
+        views.view(app, 1)
+
+
+# -- by hand ------------------------------------------------------------------------------------------------------------
+
+CONTROLS = """Power: Full* Thrifty
+Light: 0..100 = 80 (luminance)
+Blue step: 0..4 = 0 (promise: less blue)
+Detail: 0..100 = 50"""
+
+
+@pytest.fixture
+def mine(app):
+    """A display of one's own, whose light is that of a stand-in that nobody told the application of."""
+    modes = "Studio, sdr, srgb\nArena, sdr, srgb"
+    new = NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes=modes, controls=CONTROLS)
+    review = new_display.add(app, new)
+    return review, SimulatedUnit(parse_unit(shipped_units()[MONITOR]))
+
+
+PATHS = {"Power": POWER, "Light": "Picture > Light", "Blue step": BLUE, "Detail": "Picture > Contrast"}
+
+
+def by_hand(app, number, unit):
+    """A person does every stage that is left: enters what is asked for in the view's own words, types what the meter shows."""
+    rng = np.random.default_rng(3)
+    while (v := views.view(app, number)).state == "waiting":
+        for words in v.now.acts:
+            if words.startswith("mode "):
+                unit.select(words[5:])
+                continue
+            path, _, value = words.partition(" to ")
+            control = next(c for c in unit.file.controls if c.path == PATHS[path])
+            unit.apply(control.path, float(value) if control.numeric else value)
+        now = {mine: unit.values[unit.mode.name][theirs] for mine, theirs in PATHS.items()}
+        stands = {p: f"{now[p]:g}" if isinstance(now[p], float) else now[p] for p, _ in v.now.look}
+        differs = {p: stands[p] for p, expected in v.now.look if stands[p] != expected}
+        greyed = [p for p, _ in v.now.look if unit.locked(PATHS[p])]
+        texts = [" ".join(f"{x * (1 + 0.001 * rng.standard_normal()):.4f}" for x in unit.XYZ(rgb)) for rgb in v.now.rgb]
+        views.typed_in(app, number, v.read, "XYZ", texts, differs, greyed, [])
+    return views.view(app, number)
+
+
+def test_locks_and_resets_by_hand(app, bench, experimenter, mine):
+    review, unit = mine
+    number = experimenter.start(review, Question("locks", setup_of(app, review, "Studio").id, "Power"))
+    first = views.view(app, number)
+    assert first.state == "waiting" and first.by_hand
+    # Only what is not so already is to be entered.
+    assert first.now.acts == ["mode Studio", "Light to 55", "Blue step to 1", "Detail to 25"]
+    assert first.now.look == [("Light", "55"), ("Blue step", "1"), ("Detail", "25")]
+    seen = by_hand(app, number, unit)
+    assert seen.state == "done"
+    assert [(c.entry, c.words) for c in seen.changes] == [
+        ("resets", "Power resets Detail, Light"), ("locks", "Power locks Light at Thrifty"),
+    ]  # fmt: skip
+    assert seen.back == ["Light to 80", "Blue step to 0", "Detail to 50"]
+    views.learn(app, number)
+    assert display(app, reviews.unit_of(app.db.connection(), review).id).menu.control("Power").resets == (
+        "Detail",
+        "Light",
+    )
+
+
+def test_a_promise_by_hand(app, bench, experimenter, mine):
+    review, unit = mine
+    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Blue step"))
+    seen = by_hand(app, number, unit)
+    assert "kept at 1, 2, 4; the opposite at 3" in seen.sentence
+
+
+def test_what_is_typed_wrongly_is_named_and_nothing_stored(app, bench, experimenter, mine):
+    review, _ = mine
+    number = experimenter.start(review, Question("locks", setup_of(app, review, "Studio").id, "Power"))
+    good = ["90 100 110", "9 10 11", "40 20 2", "18 7 90"]
+
+    def typed(stage=0, form="XYZ", texts=good, stands=None):
+        views.typed_in(app, number, stage, form, texts, stands or {}, [], [])
+
+    for wrong, place, says in (
+        ({"texts": good[:3]}, "texts", "4 patches, 3"),
+        ({"texts": [*good[:2], "40 20 z", good[3]]}, "texts.2", "'z' is no number"),
+        ({"form": "Y"}, "form", "needs colour"),
+        ({"stands": {"Light": "abc"}}, "stands.Light", "'abc' is no number"),
+        ({"stands": {"Light": "300"}}, "stands.Light", "outside"),
+    ):
+        with pytest.raises(BadInputError, match=says) as e:
+            typed(**wrong)
+        assert e.value.place == place and views.view(app, number).read == 0
+    with pytest.raises(ConflictError, match="gone on meanwhile"):
+        typed(stage=1)
+    typed()
+    assert views.view(app, number).read == 1
+    experimenter.halt(number, "stopped")
+    with pytest.raises(ConflictError, match="gone on"):
+        typed(stage=1)
+
+
+def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):
+    number = asked(app, bench, experimenter, monitor, "does", BLUE).id
+    with pytest.raises(ConflictError, match="nothing is typed"):
+        views.typed_in(app, number, 0, "XYZ", [], {}, [], [])

@@ -1,0 +1,175 @@
+import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Sent } from "../../api/client";
+import { useExperimentCost, useQuestions } from "../../api/queries";
+import { LampButton, Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { Choice } from "../../parts/field";
+import { Labelled } from "../../parts/Labelled";
+import { Tick } from "../../parts/toggles";
+
+export type Question = Sent<"NewExperiment">;
+
+/** What can be asked, and what the answer will take. */
+export function Ask({
+  review,
+  setup,
+  control,
+  byHand,
+  busy,
+  error,
+  onStart,
+}: {
+  review: number;
+  setup: number;
+  /** The control that it is about where one came with it. */
+  control: string;
+  byHand: boolean;
+  busy: boolean;
+  error: Error | null;
+  onStart: (q: Question) => void;
+}) {
+  const choices = useQuestions(review, setup);
+  const [kind, setKind] = useState<Question["kind"]>("does");
+  const [first, setFirst] = useState(control);
+  const [second, setSecond] = useState("");
+  const [by, setBy] = useState("white");
+  const [setups, setSetups] = useState<number[]>([]);
+  const about = choices.data?.kinds.find((k) => k.key === kind);
+  const one = kind === "difference";
+  // A difference needs a control no more, shadows may do without.
+  const path = about?.control && !one ? first || (about.setups ? "" : (choices.data?.controls[0]?.path ?? "")) : "";
+  const question: Question = {
+    kind,
+    setup,
+    control: path,
+    second: kind === "notches" ? second : "",
+    by,
+    setups: about?.setups ? setups : [],
+  };
+  const ready = about?.setups ? setups.length > 0 || path !== "" : path !== "";
+  const cost = useExperimentCost(review, choices.data && ready ? question : null);
+  if (choices.error) return <ProblemNote error={choices.error} />;
+  if (!choices.data) return <Quiet>Loading</Quiet>;
+  const { kinds, controls, by: figures } = choices.data;
+  const named = (none: string | null) => ({
+    ...(none === null ? {} : { "": none }),
+    ...Object.fromEntries(controls.map((c) => [c.path, c.path.replaceAll(" > ", " › ")])),
+  });
+  return (
+    <Grid templateColumns={{ base: "1fr", lg: "minmax(0, 460px) minmax(0, 1fr)" }} gap="36px" p="16px">
+      <Box>
+        <Flex direction="column" gap="2px" role="group" aria-label="Question" mb="16px">
+          {kinds.map((k) => (
+            <Box
+              as="button"
+              key={k.key}
+              aria-pressed={k.key === kind}
+              onClick={() => setKind(k.key as Question["kind"])}
+              textAlign="left"
+              px="10px"
+              py="6px"
+              borderRadius="4px"
+              cursor="pointer"
+              bg={k.key === kind ? "raised" : undefined}
+              fontWeight={k.key === kind ? 600 : 400}
+              _hover={{ bg: "raised" }}
+            >
+              {k.title}
+            </Box>
+          ))}
+        </Flex>
+        <Flex direction="column" gap="12px">
+          {about?.control && (
+            <Labelled label={about.setups ? "All values of" : "Control"}>
+              <Choice
+                w="100%"
+                h="30px"
+                value={path}
+                choices={named(about.setups ? "no control, setups only" : null) as Record<string, string>}
+                onChange={setFirst}
+                data-testid="asked-control"
+              />
+            </Labelled>
+          )}
+          {kind === "notches" && (
+            <>
+              <Labelled label="Together with">
+                <Choice
+                  w="100%"
+                  h="30px"
+                  value={second}
+                  choices={named("nothing else") as Record<string, string>}
+                  onChange={setSecond}
+                />
+              </Labelled>
+              <Labelled label="Ranked by">
+                <Choice w="100%" h="30px" value={by} choices={figures} onChange={setBy} />
+              </Labelled>
+            </>
+          )}
+          {about?.setups && (
+            <Box role="group" aria-label="Setups to compare with">
+              <Text color="ink2" fontSize="12px" mb="4px">
+                {one ? "Compared with" : "And the setups"}
+              </Text>
+              {choices.data.setups.map((s) => (
+                <Box key={s.setup} py="2px">
+                  <Tick
+                    checked={setups.includes(s.setup)}
+                    onChange={(on) =>
+                      setSetups(on ? (one ? [s.setup] : [...setups, s.setup]) : setups.filter((x) => x !== s.setup))
+                    }
+                  >
+                    {s.name}
+                  </Tick>
+                </Box>
+              ))}
+            </Box>
+          )}
+        </Flex>
+      </Box>
+      <Box data-testid="cost">
+        {!ready ? (
+          <Text color="ink2">
+            {about?.setups
+              ? one
+                ? "Choose the setup to compare with."
+                : "Choose setups, or a control whose values are ranked."
+              : "The menu map has no control that could be set here."}
+          </Text>
+        ) : cost.error ? (
+          <Text color="ink2">{cost.error.message}</Text>
+        ) : cost.data ? (
+          <>
+            <Text as="h2" fontSize="16px" fontWeight="600">
+              {cost.data.title}
+            </Text>
+            <Text color="ink2" mb="10px">
+              <Mono>{cost.data.stages.length}</Mono> steps, <Mono>{cost.data.readings}</Mono> readings
+              {cost.data.looks > 0 && (
+                <>
+                  , <Mono>{cost.data.looks}</Mono> looks at the menu
+                </>
+              )}
+              . {byHand ? "You enter, look and type" : "The remote enters and looks"}; at the end all is put back.
+            </Text>
+            <LampButton onClick={() => onStart(question)} loading={busy} data-testid="experiment-start">
+              Start
+            </LampButton>
+            <Box as="ol" color="ink3" mt="16px" pl="24px" fontSize="12.5px" listStyleType="decimal">
+              {cost.data.stages.slice(0, 14).map((s) => (
+                <li key={s}>{s}</li>
+              ))}
+              {cost.data.stages.length > 14 && <li>and {cost.data.stages.length - 14} more</li>}
+            </Box>
+          </>
+        ) : null}
+        {error && (
+          <Box mt="12px">
+            <ProblemNote error={error} />
+          </Box>
+        )}
+      </Box>
+    </Grid>
+  );
+}
