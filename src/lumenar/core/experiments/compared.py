@@ -125,7 +125,8 @@ class ShadowRanking:
             else f"None lifts shadows more than {first}."
         )
         heads = (
-            "Place", "State", "L* at 1 %", "2 %", "3 %", "5 %", "10 %", "First seen, %", "Black, ΔL*", "Middle, ΔL*", "Saturation, %",
+            "Place", "State", "L* at 1 %", "2 %", "3 %", "5 %", "10 %", "First seen, %", "Black, ΔL*", "Middle, ΔL*",
+            "Saturation, %",
         )  # fmt: skip
         return Conclusion(said, heads, tuple(rows))
 
