@@ -123,7 +123,7 @@ def demo_folder(tmp_path_factory, worker_id):
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (shared / "data").exists():
             application = Application(shared / "making")
-            build(application)
+            build(application, tuned=False)
             application.close()
             at_rest(shared / "making").rename(shared / "data")
     return shared / "data"

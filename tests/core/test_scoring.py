@@ -1,4 +1,4 @@
-"""Points, scores, ties and the plain recipe."""
+"""Points, scores and ties."""
 
 import numpy as np
 import pytest
@@ -6,7 +6,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.recipes.first import Candidate, Menu, recommend
 from lumenar.core.scoring.rubric import RubricError, Rule, rank, score, tied
 from lumenar.service.application import load_rubric
 
@@ -98,50 +97,6 @@ def test_scores_tie_when_the_interval_of_their_difference_holds_nothing():
     assert near.low < near.value < near.high
     assert tied(near, score(RUBRIC, "colour_work", with_draws(2.1, 0.2)))
     assert not tied(near, far)
-
-
-WHITE_GAINS = [("Picture > White > Red gain", 100, "white"), ("Picture > White > Blue gain", 100, "white")]
-MENU = Menu("Picture > Mode", "Picture > Light", 1.0, WHITE_GAINS, {})
-
-
-def ladder(top):
-    x = np.linspace(0, 100, 11)
-    return Analysis("brightness_ladder", "srgb", {"settings": x, "white_cd_m2": 20 + (top - 20) * x / 100})
-
-
-def candidate(name, de, top=300):
-    a = analyses(grey_ramp__own_white_de2000_mean=de) | {"brightness_ladder": ladder(top)}
-    return Candidate(name, name, score(RUBRIC, "colour_work", a), a)
-
-
-def test_the_recipe_names_the_best_mode_its_luminance_and_what_stays():
-    recipe = recommend("colour_work", "Colour work", [candidate("Plain", 3), candidate("True", 0.8)], MENU)
-    assert recipe.mode == "True"
-    kinds = [(s.kind, s.path, s.value) for s in recipe.steps]
-    assert kinds[0] == ("set", "Picture > Mode", "True")
-    assert kinds[1] == ("set", "Picture > Light", "36")
-    assert kinds[2] == ("leave", "Picture > White > Red gain / Blue gain", "100 / 100")
-    assert all(s.why for s in recipe.steps) and recipe.steps[1].evidence
-    assert dict(recipe.luminance_table)[200.0] == 64
-    assert not recipe.replayed and any("sample" in c for c in recipe.caveats)
-
-
-def test_a_luminance_out_of_reach_is_said():
-    recipe = recommend("colour_work", "Colour work", [candidate("Dim", 1, top=90)], MENU)
-    assert recipe.steps[1].value == "100" and "out of reach" in recipe.steps[1].why
-    assert dict(recipe.luminance_table)[120.0] is None
-    assert recommend("colour_work", "Colour work", [], MENU) is None
-
-
-def test_what_a_control_is_for_is_read_from_the_menu_and_not_from_its_name():
-    menu = Menu("Picture > Mode", None, 1.0, [("Picture > White fence", 3, ""), ("Tint > Rot", 100, "white")], {})
-    steps = recommend("colour_work", "Colour work", [candidate("Plain", 3)], menu).steps
-    assert "White is" not in steps[1].why and "White is" in steps[2].why
-
-
-def test_the_caveat_counts_the_samples():
-    one, two = (recommend("colour_work", "Colour work", [candidate("Plain", 3)], MENU, n).caveats[0] for n in (1, 2))
-    assert "one sample" in one and "2 samples" in two
 
 
 @given(st.sets(st.sampled_from(sorted(f"{m}__{k}" for m, f in GOOD.items() for k in f)), max_size=6), st.floats(0.3, 9))

@@ -170,6 +170,7 @@ def test_another_displays_zip_is_noticed(edition):
 
 
 def test_a_rubric_under_the_name_of_another_is_noticed(edition):
+    from lumenar.core.recipes.purpose import Advice
     from lumenar.publish.package import compute, dumps, scores_document
     from lumenar.publish.verify import menu_from
     from lumenar.service.application import load_rubric
@@ -179,7 +180,7 @@ def test_a_rubric_under_the_name_of_another_is_noticed(edition):
     data = edition / "data"
     rubric = load_rubric((data / "rubric.json").read_text())
     menu = menu_from(json.loads((data / "menu.json").read_text()))
-    results = compute(parse_readings((data / "readings.json").read_text()), rubric, menu)
+    results = compute(parse_readings((data / "readings.json").read_text()), rubric, menu, Advice({}, {}))
     (data / "scores.json").write_text(dumps(scores_document(results, rubric)))
     rehash(edition)
     assert any("is not that rubric" in line for line in verify(data).disagreements)

@@ -6,21 +6,27 @@ from dataclasses import asdict
 import numpy as np
 import pytest
 
+from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.menu import Control, Menu, MenuError, Mode
-from lumenar.core.recipes.ordered import ordered_steps
+from lumenar.core.recipes.ordered import Note, ordered_steps
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import new_display, recipes, setups, tunings, worth
+from lumenar.publish.edition import publish
+from lumenar.publish.verify import verify
+from lumenar.service import new_display, recipe_notes, recipes, setups, tunings, verdict, worth
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.replay import Replayer, proof_patches
 from lumenar.service.setups import Edit
 from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish
+from lumenar.service.units import shipped_units
 from lumenar.store import replays, reviews
+from lumenar.store import tunings as stored_tunings
 
-from ..conftest import setup_of
+from ..conftest import MONITOR, setup_of
 
 GAINS = ["Picture > White > Red gain", "Picture > White > Green gain", "Picture > White > Blue gain"]
 
@@ -255,3 +261,104 @@ def test_a_recipe_is_plain_data(app, monitor):
     assert [s.kind for s in seen.steps[:1]] == ["set"] and seen.promised == []
     left = [s.path for s in seen.steps if s.kind == "leave"]
     assert any("Red gain / Green gain / Blue gain" in p for p in left) and "Picture > Six hues" in left
+
+
+# -- what people write to it, and what it is good for ---------------------------------------------------------------------
+
+
+def test_what_is_written_stands_in_recipe_verdict_and_edition(app, bench, monitor, tuned, replayer, tmp_path):
+    replayed(app, bench, replayer, monitor, tuned)
+    for note in (
+        Note("why", GAINS[1], "", "By eye and meter."),
+        Note("check", "Home or shop", "home", "Asked at the first start."),
+        Note("workaround", "Clamp", "off", "It leaks.", "0.9"),
+        Note("say", "", "", "For a white wall."),
+    ):
+        recipe_notes.write(app, monitor, tuned, note)
+    seen = recipes.recipe(app, monitor, tuned)
+    steps = {s.path: s for s in seen.steps}
+    assert steps[GAINS[1]].why == "By eye and meter." and steps["Home or shop"].kind == "check"
+    assert "with 1.04 see whether it still is" in steps["Clamp"].why and seen.text == ["For a white wall."]
+    assert [n.kind for n in seen.notes] == ["why", "check", "workaround", "say"]
+    shown = verdict.verdict(app, monitor)
+    best = shown.purposes[0].recipe
+    assert best.name == "Studio tuned" and best.text == ("For a white wall.",) and best.replayed
+    assert [(s.kind, s.path, s.value, s.why) for s in best.steps][1:7] == [
+        (s.kind, s.path, s.value, s.why) for s in seen.steps
+    ][1:7]
+    assert not any("Not replayed" in g and "Studio tuned" in g for g in shown.gaps)
+    edition = next((tmp_path / "data" / "editions").glob(f"*/{publish(app, monitor).number}"))
+    assert verify(edition).agrees
+    page = (edition / "index.html").read_text()
+    assert "By eye and meter." in page and "For a white wall." in page and "Replayed from a factory reset" in page
+    said = json.loads((edition / "data" / "advice.json").read_text())
+    assert [len(v) for v in said["notes"].values()] == [4] and len(said["replays"]) == 1
+    # Another reason takes the place of the first; what was published stays.
+    recipe_notes.write(app, monitor, tuned, Note("why", GAINS[1], "", "Read twice."))
+    assert len(recipe_notes.of_setup(app, tuned)) == 4 and verify(edition).agrees
+    note = next(n for n in recipe_notes.of_setup(app, tuned) if n.kind == "say")
+    recipe_notes.write(app, monitor, tuned, Note("say", "", "", "For a grey wall."), note.id)
+    recipe_notes.forget(app, monitor, tuned, next(n.id for n in recipe_notes.of_setup(app, tuned) if n.kind == "check"))
+    again = recipes.recipe(app, monitor, tuned)
+    assert again.text == ["For a grey wall."] and "Home or shop" not in {s.path for s in again.steps}
+
+
+def test_a_note_that_makes_no_sense_is_named(app, monitor, tuned):
+    for note, place in (
+        (Note("shout", "", "", "No"), "kind"), (Note("say", "", "", " "), "words"), (Note("why", "", "", "Because"), "path"),
+        (Note("say", "", "", "x" * 601), "words"),
+    ):  # fmt: skip
+        with pytest.raises(BadInputError) as e:
+            recipe_notes.write(app, monitor, tuned, note)
+        assert e.value.place == place
+    other = setup_of(app, monitor, "Arena").id
+    made = recipe_notes.write(app, monitor, tuned, Note("say", "", "", "Here"))
+    for act in (
+        lambda: recipe_notes.write(app, monitor, other, Note("say", "", "", "There"), made),
+        lambda: recipe_notes.forget(app, monitor, other, made),
+        lambda: recipe_notes.forget(app, monitor, tuned, 999),
+    ):
+        with pytest.raises(NotFoundError):
+            act()
+    assert [n.words for n in recipe_notes.of_setup(app, tuned)] == ["Here"]
+
+
+def test_it_says_what_it_is_good_for_and_the_light_for_other_rooms(app, bench, monitor, tuned):
+    ladder = [Cell(setup_of(app, monitor, "Studio").id, "brightness_ladder")]
+    bench.runs.start(monitor, ladder)
+    bench.runs.finish()
+    seen = recipes.recipe(app, monitor, tuned)
+    work = next(p for p in seen.purposes if p.purpose == "colour_work")
+    assert (work.best_setup, work.best_name) == (tuned, "Studio tuned") and work.value == work.best_value
+    assert seen.luminance == "Picture > Light"
+    table = dict(seen.luminance_table)
+    assert table[80.0] < table[120.0] < table[200.0]
+    # What the table says is what the display does: entered, white has that light.
+    unit = SimulatedUnit(parse_unit(shipped_units()[MONITOR]))
+    for path, value in setup_of(app, monitor, "Studio tuned").changes.items():
+        unit.apply(path, value)
+    for wanted, value in table.items():
+        unit.apply("Picture > Light", value)
+        assert unit.XYZ((1, 1, 1))[1] == pytest.approx(wanted, rel=0.03)
+
+
+def test_values_are_carried_to_another_mode_and_judged_there(app, bench, monitor, tuned):
+    number = stored_tunings.of_review(app.db.connection(), monitor)[0].id
+    daybreak, paper = (setup_of(app, monitor, n) for n in ("Daybreak", "Paper"))
+    made, _ = worth.carry(app, bench, number, daybreak.id, "Daybreak with them")
+    bench.runs.finish()
+    (there,) = worth.carried(app, number)
+    assert (there.setup, there.from_name) == (made, "Daybreak") and there.worth.proven
+    assert there.worth.sentence.startswith(("Worth it.", "Leave it alone."))
+    tuned_values = setup_of(app, monitor, "Studio tuned").changes
+    assert {
+        p: v for p, v in setup_of(app, monitor, "Daybreak with them").changes.items() if p in tuned_values
+    } == tuned_values
+    # In Paper the gains are locked: only what is free is carried.
+    worth.carry(app, bench, number, paper.id, "Paper with them")
+    assert set(setup_of(app, monitor, "Paper with them").changes) == {"Picture > Light"}
+    bench.runs.finish()
+    with pytest.raises(BadInputError, match="another mode"):
+        worth.carry(app, bench, number, tuned, "Again")
+    setups.delete(app, monitor, made)
+    assert [c.from_name for c in worth.carried(app, number)] == ["Paper"]

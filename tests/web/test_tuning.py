@@ -111,6 +111,20 @@ def test_3_the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
     page.until(lambda: page.all("[data-testid=recipe-step]")[1].find_element("css selector", "input").is_selected())
     paper = page.driver.execute_cdp_cmd("Page.printToPDF", {"paperWidth": 8.27, "paperHeight": 11.69})
     assert len(re.findall(rb"/Type\s*/Page[^s]", base64.b64decode(paper["data"]))) == 1, "one page to print"
+    page.press("e")
+    Select(page.find("[data-testid=notes] select")).select_by_visible_text("something to check first")
+    page.find("[data-testid=keep-note]").click()
+    page.until(lambda: "a few words" in text(page, "[data-testid=notes]"))
+    where, what = page.all("[data-testid=notes] input")
+    where.send_keys("Home or shop")
+    what.send_keys("home")
+    page.find("[data-testid=notes] textarea").send_keys("Asked at the first start.")
+    assert violations(page) == []
+    page.find("[data-testid=keep-note]").click()
+    page.find("[data-testid=note]", "Asked at the first start.")
+    page.until(lambda: "Home or shop" in page.all("[data-testid=recipe-step]")[3].text)
+    page.press(Keys.ESCAPE)
+    page.until(lambda: not page.all("[data-testid=notes]"))
     page.press("r")
     page.until(lambda: "kept what it promises" in text(page, "[data-testid=replay]"), 60)
     page.find("[data-testid=replay-on-B]").click()
@@ -129,6 +143,23 @@ def test_3_the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
         "fits a phone"
     )
     page.driver.set_window_size(1280, 800)
+
+
+def test_3b_the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page):
+    review = monitor(page)
+    page.go(f"/review/{review}/tuning")
+    Select(page.find("select[aria-label='Mode to carry the values to']")).select_by_visible_text("Daybreak")
+    page.find("[data-testid=carry]").click()
+    page.until(
+        lambda: "orth it" in text(page, "[data-testid=carried]") or "alone" in text(page, "[data-testid=carried]"), 60
+    )
+    assert "Daybreak with Studio tuned" in text(page, "[data-testid=carried]")
+    page.go(f"/review/{review}/verdict")
+    page.until(lambda: "Settings for colour work: Studio tuned" in text(page, "[data-testid=recipe]"))
+    shown = [r.text for r in page.all("[data-testid=recommended]")]
+    assert "Studio" in shown[0] and any("Home or shop" in line and "check" in line for line in shown)
+    assert "Replayed from a factory reset" in text(page, "[data-testid=recipe]")
+    assert violations(page) == []
 
 
 def test_4_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):

@@ -9,8 +9,9 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, replayer
 from lumenar.api.models import Created, Id, Text
+from lumenar.core.recipes.ordered import Note, NoteKind
 from lumenar.core.typed import Form
-from lumenar.service import recipes
+from lumenar.service import recipe_notes, recipes
 from lumenar.service.recipes import RecipeView
 
 router = APIRouter()
@@ -29,6 +30,21 @@ class ProofReadings(BaseModel):
     texts: Annotated[list[Text], Field(min_length=1, max_length=100)]
 
 
+class NewNote(BaseModel):
+    """What a person writes to a recipe: another reason for the step at a path, a step of their own, a line of text; until: the
+    firmware with which a workaround is needed."""
+
+    kind: NoteKind
+    path: Annotated[str, Field(max_length=2000)] = ""
+    value: Annotated[str, Field(max_length=2000)] = ""
+    words: Annotated[str, Field(max_length=2000)]
+    until: Annotated[str, Field(max_length=2000)] = ""
+
+    def note(self) -> Note:
+        """As the service takes it."""
+        return Note(**self.model_dump())
+
+
 class StepFailure(BaseModel):
     """The step, from 1, that could not be entered, and what was seen."""
 
@@ -40,6 +56,24 @@ class StepFailure(BaseModel):
 def get_recipe(request: Request, review: Id, setup: Id) -> RecipeView:
     """The recipe of a setup, ordered from a factory reset, with what it promises and how its replays went."""
     return recipes.recipe(application(request), review, setup)
+
+
+@router.post("/reviews/{review}/setups/{setup}/notes", status_code=201)
+def add_note(request: Request, review: Id, setup: Id, new: NewNote) -> Created:
+    """Write something to a recipe."""
+    return Created(id=recipe_notes.write(application(request), review, setup, new.note()))
+
+
+@router.put("/reviews/{review}/setups/{setup}/notes/{note}", status_code=204)
+def change_note(request: Request, review: Id, setup: Id, note: Id, new: NewNote) -> None:
+    """Write it otherwise."""
+    recipe_notes.write(application(request), review, setup, new.note(), note)
+
+
+@router.delete("/reviews/{review}/setups/{setup}/notes/{note}", status_code=204)
+def delete_note(request: Request, review: Id, setup: Id, note: Id) -> None:
+    """Forget it."""
+    recipe_notes.forget(application(request), review, setup, note)
 
 
 @router.post("/reviews/{review}/setups/{setup}/replays", status_code=201)

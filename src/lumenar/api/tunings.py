@@ -13,7 +13,7 @@ from lumenar.core.typed import Form
 from lumenar.service import tuning_views, tunings, worth
 from lumenar.service.tuning_views import GoalChoice, TuningLine, TuningView
 from lumenar.service.tunings import Wish
-from lumenar.service.worth import Worth
+from lumenar.service.worth import Carried, Worth
 
 router = APIRouter()
 
@@ -50,6 +50,20 @@ class ResultName(BaseModel):
     """What the result is called as a setup."""
 
     name: Text
+
+
+class Carry(BaseModel):
+    """The setup of another mode that the values are entered in, and what the new one is called."""
+
+    setup: Id
+    name: Text
+
+
+class CarriedTo(BaseModel):
+    """The setup that was made, and the run that measures it."""
+
+    setup: int
+    run: int
 
 
 class From(BaseModel):
@@ -122,6 +136,19 @@ def keep_result(request: Request, tuning: Id, named: ResultName) -> Created:
 def prove(request: Request, tuning: Id) -> Created:
     """Measure the result, and what it began from where that is not fresh."""
     return Created(id=worth.prove(application(request), bench_of(request), tuning))
+
+
+@router.get("/tunings/{tuning}/carried")
+def list_carried(request: Request, tuning: Id, purpose: Text = "colour_work") -> list[Carried]:
+    """Where the values were carried to, and what they are worth there."""
+    return worth.carried(application(request), tuning, purpose)
+
+
+@router.post("/tunings/{tuning}/carried", status_code=201)
+def carry(request: Request, tuning: Id, new: Carry) -> CarriedTo:
+    """Enter the values in another mode and measure it before and after."""
+    setup, run = worth.carry(application(request), bench_of(request), tuning, new.setup, new.name)
+    return CarriedTo(setup=setup, run=run)
 
 
 @router.get("/tunings/{tuning}/worth")

@@ -13,20 +13,22 @@ import tempfile
 from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
-from lumenar.core.recipes.first import Menu
+from lumenar.core.menu import Menu
+from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.publish.package import About, compute, dumps, sums, write_package
 from lumenar.publish.report import render
-from lumenar.service import cells, verdict
+from lumenar.service import recipe_notes, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display_of
 from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.export import readings_document
-from lumenar.service.readings_file import parse_readings
-from lumenar.store import editions
+from lumenar.service.readings_file import parse_readings, setup_key
+from lumenar.store import editions, reviews
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
 
@@ -89,8 +91,9 @@ def _publish(app: Application, review_id: int) -> EditionView:
         raise ConflictError(
             "nothing-measured", "Nothing is measured yet; measure the first pass from the Board, then publish."
         )
+    said = _advice(app, review_id, document)
     slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")[:80]
-    home, gaps = app.folder / "editions", verdict.gaps(app, review_id, cells.newest(app, review_id))
+    home, gaps = app.folder / "editions", verdict.verdict(app, review_id).gaps
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
     about = About(
         entry.number, entry.published_at, row.maker, row.model, row.kind, row.panel, row.sample, row.serial, row.firmware,
@@ -99,7 +102,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
-            write_edition(made, dumps(document), app.rubric, app.rubric_text, verdict.menu_of(shown.menu), about)
+            write_edition(made, dumps(document), app.rubric, app.rubric_text, shown.menu, said, about)
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
         with app.db.transaction() as db:
@@ -161,13 +164,28 @@ def recover(app: Application) -> None:
             _take_back(app, home, entry)
 
 
-def write_edition(folder: Path, readings: str, rubric: Rubric, rubric_text: str, menu: Menu, about: About) -> None:
+def _advice(app: Application, review_id: int, document: dict[str, Any]) -> Advice:
+    """What people wrote to the recipes of the setups in a readings file, by their keys there."""
+    db = app.db.connection()
+    units = {u.id: f"u{i}" for i, u in enumerate(reviews.units_of(db, review_id), 1)}
+    there = {(s["name"], s["unit"]) for s in document["setups"]}
+    keys = {
+        s.id: setup_key(s.name, units[s.unit_id])
+        for s in reviews.setups_of(db, review_id)
+        if (s.name, units[s.unit_id]) in there
+    }
+    return recipe_notes.advice(app, review_id, keys)
+
+
+def write_edition(
+    folder: Path, readings: str, rubric: Rubric, rubric_text: str, menu: Menu, advice: Advice, about: About
+) -> None:  # fmt: skip
     """A whole edition into a new folder: page, style, data package, its zip, and a manifest of all. It asks nothing of any
     other host."""
-    results = compute(parse_readings(readings, "readings.json"), rubric, menu)
-    write_package(folder / "data", readings, results, rubric, rubric_text, menu, about)
+    results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice)
+    write_package(folder / "data", readings, results, rubric, rubric_text, menu, advice, about)
     _zip(folder / "data", folder / "data.zip")
-    (folder / "index.html").write_text(render(about, results, rubric, menu))
+    (folder / "index.html").write_text(render(about, results, rubric))
     (folder / "static").mkdir()
     for item in files("lumenar.publish").joinpath("static").iterdir():
         (folder / "static" / item.name).write_bytes(item.read_bytes())

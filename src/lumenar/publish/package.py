@@ -7,16 +7,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from hashlib import sha256
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from lumenar import __version__
 from lumenar.core.analysis import Analysis
-from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
+from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
+from lumenar.core.menu import menu_from as parsed_menu
+from lumenar.core.recipes.ordered import Note, NoteKind
+from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
 from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
 from lumenar.service.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
 from lumenar.service.readings_file import FileSetup, ReadingsFile
 
-FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json")
+FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json", "advice.json")
 
 
 @dataclass(frozen=True)
@@ -74,8 +77,8 @@ def digest_of(readings: ReadingsFile) -> str:
     return sha256(line(document).encode()).hexdigest()
 
 
-def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu) -> Results:
-    """Everything a report says in numbers, from the raw readings alone."""
+def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) -> Results:
+    """Everything a report says in numbers, from the raw readings; and its settings, with what people wrote to them."""
     setups = analyse_file(readings)
     first = setups[0].unit
     scores, recipes = {}, {}
@@ -84,13 +87,15 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu) -> Results:
             s.key: score(rubric, purpose, _judged(readings, f, s, rubric, purpose))
             for f, s in zip(readings.setups, setups, strict=True)
         }
-        # Settings are recommended for the modes as shipped, by what the first sample shows.
+        # Settings are recommended by what the first sample shows.
         candidates = [
-            Candidate(s.name, s.mode, own[s.key], s.analyses) for s in setups if s.shipped and s.unit == first
+            _candidate(f, s, own[s.key], menu) for f, s in zip(readings.setups, setups, strict=True) if s.unit == first
         ]
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own
-        recipes[purpose.key] = recommend(purpose.key, purpose.title, candidates, menu, samples)
+        recipes[purpose.key] = recommend(
+            purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first)
+        )
     return Results(setups, scores, recipes, digest_of(readings), readings)
 
 
@@ -102,6 +107,27 @@ def _judged(
     if target == found.target:
         return found.analyses
     return analyse_setup(readings, setup, target, only=rubric.measurements_for(purpose)).analyses
+
+
+def _candidate(setup: FileSetup, found: SetupFigures, score: Score, menu: Menu) -> Candidate:
+    """A setup with what differs in it from how its mode ships, as far as the menu knows it."""
+    changes: dict[str, Value] = {}
+    try:
+        mode = menu.mode(setup.mode or setup.name, setup.signal)
+    except MenuError:
+        mode = None
+    if mode is not None and not found.shipped:
+        defaults = menu.defaults(mode)
+        changes = {
+            p: v for p, v in setup.settings.items()
+            if p in menu.by_path and p in defaults and text_of(v) != text_of(defaults[p])
+        }  # fmt: skip
+    name = setup.mode or setup.name
+    return Candidate(found.key, found.name, name, found.signal, not changes, changes, score, found.analyses)
+
+
+def _firmware(readings: ReadingsFile, unit: str | None) -> str:
+    return next((u.firmware for u in readings.units if u.id == unit), "")
 
 
 def score_document(s: Score) -> dict[str, Any]:
@@ -129,28 +155,33 @@ def recipes_document(results: Results) -> dict[str, Any]:
 
 
 def menu_document(menu: Menu) -> dict[str, Any]:
-    """The menu as recipes need it."""
-    return {
-        "format": "lumenar-menu",
-        "version": 1,
-        "mode_path": menu.mode_path,
-        "luminance": menu.luminance,
-        "step": menu.step,
-        "others": [list(o) for o in menu.others],
-        "locked": {mode: list(paths) for mode, paths in menu.locked.items()},
-    }
+    """The menu map, as it is exported too."""
+    return {"format": "lumenar-menu", "version": 1, **document_of(menu)}
 
 
 def menu_from(document: dict[str, Any]) -> Menu:
-    """The menu from its file; KeyError, TypeError or ValueError where a field is missing or wrong."""
-    d = document
-    others = [(str(p), v, str(role)) for p, v, role in d["others"]]
-    step = float(d["step"])
-    if not step > 0:
-        raise ValueError("step must be above 0")
-    luminance = None if d["luminance"] is None else str(d["luminance"])
-    locked = {str(mode): [str(p) for p in paths] for mode, paths in d["locked"].items()}
-    return Menu(str(d["mode_path"]), luminance, step, others, locked)
+    """The menu from its file; MenuError, KeyError, TypeError or ValueError where a field is missing or wrong."""
+    return parsed_menu(document)
+
+
+def advice_document(advice: Advice) -> dict[str, Any]:
+    """What people wrote to recipes, and what became of replays: what does not follow from readings."""
+    notes = {key: [asdict(n) for n in own] for key, own in advice.notes.items()}
+    reasons = {key: dict(own) for key, own in advice.reasons.items()}
+    said = {"notes": notes, "replays": dict(advice.replays), "reasons": reasons}
+    return {"format": "lumenar-advice", "version": 1, **said}
+
+
+def advice_from(document: dict[str, Any]) -> Advice:
+    """The advice from its file; KeyError, TypeError or ValueError where a field is missing or wrong."""
+    notes = {
+        str(key): [Note(n["kind"], *(str(n[k]) for k in ("path", "value", "words", "until"))) for n in own]
+        for key, own in document["notes"].items()
+    }
+    if not {n.kind for own in notes.values() for n in own} <= set(get_args(NoteKind)):
+        raise ValueError("a note is of no known kind")
+    reasons = {str(k): {str(p): str(w) for p, w in own.items()} for k, own in document["reasons"].items()}
+    return Advice(notes, {str(k): str(v) for k, v in document["replays"].items()}, reasons)
 
 
 def figures_package(results: Results) -> dict[str, Any]:
@@ -164,8 +195,9 @@ def dumps(document: dict[str, Any]) -> str:
 
 
 def write_package(
-    folder: Path, readings: str, results: Results, rubric: Rubric, rubric_text: str, menu: Menu, about: About
-) -> None:
+    folder: Path, readings: str, results: Results, rubric: Rubric, rubric_text: str, menu: Menu,
+    advice: Advice, about: About,
+) -> None:  # fmt: skip
     """Write a data package into an empty folder. OSError where the disk is full or read-only."""
     folder.mkdir(parents=True)
     texts = {
@@ -175,6 +207,7 @@ def write_package(
         "recipes.json": dumps(recipes_document(results)),
         "rubric.json": rubric_text,
         "menu.json": dumps(menu_document(menu)),
+        "advice.json": dumps(advice_document(advice)),
     }
     for name, text in texts.items():
         (folder / name).write_bytes(text.encode())

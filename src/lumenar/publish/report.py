@@ -13,7 +13,7 @@ from lumenar import __version__
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, significant
-from lumenar.core.recipes.first import Menu, Recipe
+from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
 from lumenar.core.targets import resolve
 from lumenar.publish import svg
@@ -197,7 +197,7 @@ def _joined(texts: Iterable[str]) -> str:
     return "; ".join(dict.fromkeys(texts))
 
 
-def render(about: About, results: Results, rubric: Rubric, menu: Menu) -> str:
+def render(about: About, results: Results, rubric: Rubric) -> str:
     """The report page as HTML; static, its charts SVG, no scripts."""
     labels = labels_of(results.setups, results.readings)
     by_key = {s.key: s for s in results.setups}
@@ -229,7 +229,6 @@ def render(about: About, results: Results, rubric: Rubric, menu: Menu) -> str:
             modes=[mode_line(s, labels[s.key]) for s in setups],
             plates=plates,
             rubric=rubric,
-            menu=menu,
             method=method(results),
             digest=results.digest,
             version=__version__,

@@ -22,6 +22,8 @@ from lumenar.publish.package import (
     FILES,
     About,
     Results,
+    advice_document,
+    advice_from,
     compute,
     dumps,
     figures_package,
@@ -157,8 +159,7 @@ def _edition(
     if PAGE not in found:
         problems.append(f"{PAGE} is missing")
     elif outer.get("made_by") == f"lumenar {__version__}":
-        menu = menu_from(_json(own["menu.json"], "menu.json"))
-        page = _guarded(path, lambda: render(about, results, rubric, menu))
+        page = _guarded(path, lambda: render(about, results, rubric))
         if not same_page(page, found[PAGE].decode(errors="replace")):
             problems.append(f"{PAGE}: is not the page that follows from the data")
     return 3 + len(outer), problems
@@ -202,12 +203,14 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
     if known_rubrics().get((rubric.name, rubric.version), rubric.hash) != rubric.hash:
         problems.append(f"{prefix}rubric.json: calls itself {rubric.name} {rubric.version}, but is not that rubric")
     menu = _guarded("menu.json", lambda: menu_from(_json(found["menu.json"], "menu.json")))
-    results = _guarded(path, lambda: compute(readings, rubric, menu))
+    advice = _guarded("advice.json", lambda: advice_from(_json(found["advice.json"], "advice.json")))
+    results = _guarded(path, lambda: compute(readings, rubric, menu, advice))
     recomputed = {
         "figures.json": figures_package(results),
         "scores.json": scores_document(results, rubric),
         "recipes.json": recipes_document(results),
         "menu.json": menu_document(menu),
+        "advice.json": advice_document(advice),
     }
     for name, document in recomputed.items():
         counted, differing = _compare(name, json.loads(dumps(document)), _json(found[name], f"{prefix}{name}"))

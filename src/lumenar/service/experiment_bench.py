@@ -58,6 +58,9 @@ class Experimenter:
 
     def start(self, review_id: int, q: Question) -> int:
         """Begin an experiment; on a stand-in the bench starts on it at once. ConflictError while the bench is in use."""
+        if self.bench.seat.kind == "experiment" and self._over():
+            # It has said that it is done, and gets up at this moment.
+            self.bench.seat.wait(timeout=5)
         if self.bench.seat.kind and stand_in_of(self.app, cells.setup_of(self.app, review_id, q.setup).unit_id):
             raise ConflictError("bench", "The bench is in use; stop what is on it first.")
         made = experiments.begin(self.app, review_id, q)
@@ -69,6 +72,12 @@ class Experimenter:
                 # Somebody sat down before the bench meanwhile: it waits to be gone on with.
                 self.say(made, "paused", "The bench is in use; go on when it is free.")
         return made
+
+    def _over(self) -> bool:
+        """Whether the last experiment is over, though it may still sit on the bench."""
+        job = self._job
+        row = None if job is None else stored.get(self.app.db.connection(), job.experiment)
+        return row is None or row.state not in OPEN
 
     def resume(self, experiment_id: int) -> None:
         """Go on with an experiment that stands still. ConflictError where it is over."""

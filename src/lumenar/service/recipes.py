@@ -13,16 +13,18 @@ from lumenar.core.measurements.base import MissingPatchError
 from lumenar.core.menu import MenuError
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, collect
-from lumenar.core.recipes.ordered import OrderedStep, ordered_steps
+from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
+from lumenar.core.recipes.purpose import Candidate, luminance_by_room
+from lumenar.core.scoring.rubric import Score
 from lumenar.core.targets import Target, resolve
-from lumenar.core.tuning import session
-from lumenar.service import cells, tunings
+from lumenar.service import cells, recipe_notes, tunings, verdict
 from lumenar.service.application import Application
-from lumenar.service.displays import display
+from lumenar.service.displays import Display, display
 from lumenar.service.errors import ConflictError, NotFoundError
+from lumenar.service.reasons import reasons
+from lumenar.service.recipe_notes import NoteView, replay_said
 from lumenar.service.worth import proof_of
 from lumenar.store import corrections, replays, reviews
-from lumenar.store import tunings as stored_tunings
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
 
@@ -78,6 +80,18 @@ class SampleChoice:
 
 
 @dataclass(frozen=True)
+class PurposeOf:
+    """What the setup scores for a purpose; best: the setup that scores best for it, where that is another."""
+
+    purpose: str
+    title: str
+    value: float | None
+    best_setup: int
+    best_name: str
+    best_value: float
+
+
+@dataclass(frozen=True)
 class RecipeView:
     """A setup's recipe, with what it promises and how its replays went."""
 
@@ -90,6 +104,11 @@ class RecipeView:
     target: str
     reset: str
     steps: list[OrderedStep]
+    notes: list[NoteView]
+    text: list[str]
+    luminance: str
+    luminance_table: list[tuple[float, float | None]]
+    purposes: list[PurposeOf]
     promised: list[PromisedFigure]
     caveats: list[str]
     replays: list[ReplayView]
@@ -107,55 +126,72 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     steps = steps_of(app, setup)
     rows = replays.of_setup(app.db.connection(), setup_id)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
-    expected = proof_of(app, cells.newest(app, review_id), setup_id, setup.target)
+    newest = cells.newest(app, review_id)
+    expected = proof_of(app, newest, setup_id, setup.target)
+    notes = recipe_notes.of_setup(app, setup_id)
+    written = [Note(n.kind, n.path, n.value, n.words, n.until) for n in notes]
+    control = shown.menu.luminance_control
     promised = _promised(app, setup, expected, rows)
     own = next((r for r in rows if r.unit_id == setup.unit_id and r.state in ("done", "failed")), None)
     return RecipeView(
         review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
-        "Reset the display to how it left the factory, so that nothing of before is left.", steps, promised,
+        "Reset the display to how it left the factory, so that nothing of before is left.",
+        annotated(steps, written, shown.row.firmware), notes, [n.words for n in notes if n.kind == "say"],
+        control.path if control else "", _table(app, review_id, setup, shown, newest),
+        _purposes(app, review_id, setup, newest), promised,
         _caveats(app, setup, own, rows),
         [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
     )  # fmt: skip
 
 
+def _table(
+    app: Application, review_id: int, setup: SetupRow, shown: Display, newest: cells.Newest
+) -> list[tuple[float, float | None]]:  # fmt: skip
+    """Values of the luminance control by the room."""
+    nothing = Score("", None, None, None, 0.0, "", ())
+    same = [
+        s for s in reviews.setups_of(app.db.connection(), review_id)
+        if (s.unit_id, s.mode, s.signal) == (setup.unit_id, setup.mode, setup.signal)
+    ]  # fmt: skip
+    candidates = {
+        s.id: Candidate(
+            str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, nothing, cells.analyses_of(app, s, newest)
+        )
+        for s in same
+    }
+    return list(luminance_by_room(candidates[setup.id], list(candidates.values()), shown.menu))
+
+
+def _purposes(app: Application, review_id: int, setup: SetupRow, newest: cells.Newest) -> list[PurposeOf]:
+    """What the setup scores for each purpose, beside the best."""
+    found = []
+    every = verdict.all_scores(app, review_id, app.rubric.purposes, newest)
+    for best in verdict.best_modes(app, review_id, newest):
+        own = next((v for s, v in every[best.purpose] if s.id == setup.id), None)
+        chosen, score = best.of_all
+        found.append(
+            PurposeOf(
+                best.purpose, app.rubric.purposes[best.purpose].title, None if own is None else own.value, chosen.id, chosen.name,
+                score.value or 0.0,
+            )
+        )  # fmt: skip
+    return found
+
+
 def steps_of(app: Application, setup: SetupRow) -> list[OrderedStep]:
     """A setup's steps from a factory reset. ConflictError names settings that cannot all be had."""
     shown = display(app, setup.unit_id)
+    whys = reasons(app, _review_of(app, setup.id)).get(setup.id, {})
     try:
         mode = shown.menu.mode(setup.mode, setup.signal)
-        return ordered_steps(shown.menu, mode, setup.changes, _whys(app, setup), _mode_why(setup))
+        return ordered_steps(shown.menu, mode, setup.changes, whys, _mode_why(setup))
     except MenuError as e:
         raise ConflictError("menu", f"{setup.name} cannot be written as a recipe: {e}.") from e
 
 
 def _mode_why(setup: SetupRow) -> str:
     return f"What is set below was found in this mode, against {resolve(setup.target).title}."
-
-
-def _whys(app: Application, setup: SetupRow) -> dict[str, str]:
-    """Why each value is so: by the tuning whose result the setup is, and those before it."""
-    whys: dict[str, str] = {}
-    wanted: int | None = setup.id
-    for row in stored_tunings.of_review(app.db.connection(), _review_of(app, setup.id)):
-        if row.result_id != wanted:
-            continue
-        try:
-            t = tunings.opened(app, row.id)
-        except (ConflictError, NotFoundError):
-            continue
-        for goal, sentence in _reasons(t).items():
-            for path in {p for x in t.tried if x.goal == goal for p in x.attempt.values}:
-                whys.setdefault(path, sentence)
-        wanted = row.setup_id
-    return whys
-
-
-def _reasons(t: tunings.Open) -> dict[str, str]:
-    end = t.following
-    if isinstance(end, session.Step):
-        return {}
-    return {o.goal: f"Tuned: {o.reason}" for o in end.outcomes if not o.skipped}
 
 
 def _review_of(app: Application, setup_id: int) -> int:
@@ -172,12 +208,8 @@ def _caveats(app: Application, setup: SetupRow, own: ReplayRow | None, rows: Seq
     said = [f"Found on sample {unit.sample} with {firmware}."]
     if own is None:
         said.append("Not replayed yet: nobody has entered it from a factory reset and measured what it gives.")
-    elif own.state == "failed":
-        said.append(f"Its replay failed: {own.message}")
-    elif own.firmware != unit.firmware:
-        said.append(f"Replayed with firmware {own.firmware or 'unknown'}, not with the present one.")
     else:
-        said.append(f"Replayed from a factory reset on {own.created_at[:10]}.")
+        said.append(replay_said(own, unit.firmware, 0))
     if others:
         said.append(
             f"Entered on {len(others)} other sample{'s' if len(others) > 1 else ''} too; the table says how far they differ."

@@ -13,7 +13,7 @@ from lumenar.store.database import Database
 TABLES = (
     "review", "menu", "menu_change", "unit", "stand_in", "target", "purpose", "condition", "setup", "setup_change", "instrument",
     "correction", "tuning", "attempt", "replay", "experiment",
-    "stage_read", "run", "run_setup", "run_cell", "use_set", "use_set_member", "patch",
+    "stage_read", "recipe_note", "carried", "run", "run_setup", "run_cell", "use_set", "use_set_member", "patch",
     "reading", "trace", "watch", "edition",
 )  # fmt: skip
 """What is saved, each after what it refers to; figures follow from readings and are computed anew."""

@@ -8,13 +8,12 @@ from dataclasses import dataclass
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Menu as DisplayMenu
-from lumenar.core.recipes.first import Candidate, Menu, Recipe, recommend
+from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
-from lumenar.service import cells, loading
+from lumenar.service import cells, loading, recipe_notes
 from lumenar.service.application import Application
-from lumenar.service.displays import display_of
+from lumenar.service.displays import Display, display_of
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
@@ -180,44 +179,38 @@ def mode_scores(known: Sequence[Scored]) -> list[ModeScore]:
     ]  # fmt: skip
 
 
-def menu_of(known: DisplayMenu) -> Menu:
-    """What recipes need of a display's menu."""
-    luminance = known.luminance_control
-    return Menu(
-        mode_path=known.mode_path,
-        luminance=luminance.path if luminance else None,
-        step=luminance.step if luminance else 1.0,
-        others=[
-            (c.path, c.default, c.role or "") for c in known.controls if c.default is not None and c.role != "luminance"
-        ],
-        locked={m.name: list(m.locks) for m in known.modes},
-    )
-
-
 def verdict(app: Application, review_id: int) -> Verdict:
     """Scores, recipes and gaps of a review."""
     shown = display_of(app, review_id)
-    unit = shown.row
     now = cells.newest(app, review_id)
     every = all_scores(app, review_id, app.rubric.purposes, now)
+    said = recipe_notes.advice(app, review_id, {s.id: str(s.id) for s, _ in next(iter(every.values()))})
     purposes = []
     for purpose in app.rubric.purposes.values():
         known = every[purpose.key]
-        # Settings are recommended for the modes as shipped, by what the first sample shows.
-        shipped = [(s, v) for s, v in known if s.unit_id == unit.id and as_shipped(s)]
-        candidates = [Candidate(s.name, s.mode, v, cells.analyses_of(app, s, now)) for s, v in shipped]
-        samples = len({s.unit_id for s, v in known if v.value is not None})
         judged_by = resolve(purpose.target).title if purpose.target else ""
-        recipe = recommend(purpose.key, purpose.title, candidates, menu_of(shown.menu), samples)
+        recipe = _recipe(app, purpose, known, shown, now, said)
         purposes.append(
             PurposeVerdict(purpose.key, purpose.title, purpose.meaning, judged_by, mode_scores(known), recipe)
         )
     rubric = f"{app.rubric.name} {app.rubric.version}"
-    return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now))
+    return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now, [p.recipe for p in purposes]))
 
 
-def gaps(app: Application, review_id: int, now: cells.Newest) -> list[str]:
-    """What is missing or doubtful before publication, one sentence each."""
+def _recipe(
+    app: Application, purpose: Purpose, known: Sequence[Scored], shown: Display, now: cells.Newest, said: Advice
+) -> Recipe | None:  # fmt: skip
+    """Settings for a purpose, by what the first sample shows."""
+    candidates = [
+        Candidate(str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, v, cells.analyses_of(app, s, now))
+        for s, v in known if s.unit_id == shown.row.id
+    ]  # fmt: skip
+    samples = len({s.unit_id for s, v in known if v.value is not None})
+    return recommend(purpose.key, purpose.title, candidates, shown.menu, said, samples, shown.row.firmware)
+
+
+def gaps(app: Application, review_id: int, now: cells.Newest, recipes: Sequence[Recipe | None]) -> list[str]:
+    """What is missing or doubtful before publication, one sentence each. recipes: those that will be recommended."""
     found = []
     for setup in reviews.setups_of(app.db.connection(), review_id):
         wanted = [m for m in MEASUREMENTS.values() if setup.signal in m.signals]
@@ -233,5 +226,7 @@ def gaps(app: Application, review_id: int, now: cells.Newest) -> list[str]:
         count = len(uncorrected)
         runs = "1 run was" if count == 1 else f"{count} runs were"
         found.append(f"{runs} read without a correction for the panel type.")
-    found.append("The recipe was not replayed after a factory reset.")
+    unproven = list(dict.fromkeys(r.name for r in recipes if r is not None and not r.replayed))
+    if unproven:
+        found.append(f"Not replayed after a factory reset: {', '.join(unproven)}.")
     return found

@@ -8,17 +8,20 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
-from lumenar.core.scoring.rubric import Score
+from lumenar.core.scoring.rubric import LEAST_POINTS, Score
+from lumenar.core.scoring.rubric import gain as scored_gain
 from lumenar.core.targets import resolve
-from lumenar.service import cells, tunings, verdict
+from lumenar.service import cells, setups, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.plates import difference_u
+from lumenar.store import reviews
+from lumenar.store import tunings as stored_tunings
 
 PROOF = ("white_black", "grey_ramp", "gamut")
 """What a result is proven by: white and black, greys, corners. Swatches are compared too where both setups have them."""
-LEAST_POINTS, LEAST_DE = 1.0, 0.3
+LEAST_DE = 0.3
 """A gain under one point of the purpose's score, or under so much mean dE2000 where there is no score, is not worth a person's
 trouble."""
 SURE = 1.96
@@ -72,39 +75,100 @@ def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
     t = tunings.opened(app, tuning_id)
     if t.row.result_id is None:
         raise ConflictError("tuning", "Keep the result as a setup first.")
-    fresh = cells.newest(app, t.row.review_id).fresh
-    wanted = [Cell(s, m) for s in (t.row.setup_id, t.row.result_id) for m in PROOF if Cell(s, m) not in fresh]
+    return _measured(app, bench, t.row.review_id, (t.row.setup_id, t.row.result_id))
+
+
+def _measured(app: Application, bench: BenchService, review_id: int, pair: tuple[int, int]) -> int:
+    """Measure of a pair what is not fresh. Returns the run; ConflictError where nothing is missing."""
+    fresh = cells.newest(app, review_id).fresh
+    wanted = [Cell(s, m) for s in pair for m in PROOF if Cell(s, m) not in fresh]
     if not wanted:
         raise ConflictError("tuning", "Both are measured already.")
-    return bench.runs.start(t.row.review_id, wanted)
+    return bench.runs.start(review_id, wanted)
 
 
 def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Worth:
     """What a tuning's result is worth for a purpose. BadInputError for a purpose that the rubric does not know."""
-    if purpose not in app.rubric.purposes:
-        raise BadInputError(
-            "purpose", f"There is no purpose {purpose!r}; known are {', '.join(app.rubric.purposes)}.", "purpose"
-        )
+    _known(app, purpose)
     t = tunings.opened(app, tuning_id)
     if t.row.result_id is None:
         return Worth(
             False, None, "Keep the result as a setup, then it can be proven.", None, [], t.row.setup_id, None, 0
         )
-    now = cells.newest(app, t.row.review_id)
     pair = (t.row.setup_id, t.row.result_id)
+    return _between(app, t.row.review_id, pair, t.row.target, purpose, t.row.luminance is not None)
+
+
+def _known(app: Application, purpose: str) -> None:
+    if purpose not in app.rubric.purposes:
+        raise BadInputError(
+            "purpose", f"There is no purpose {purpose!r}; known are {', '.join(app.rubric.purposes)}.", "purpose"
+        )
+
+
+def _between(
+    app: Application, review_id: int, pair: tuple[int, int], target: str, purpose: str, light_wanted: bool
+) -> Worth:  # fmt: skip
+    """What the second of a pair of setups is worth beside the first."""
+    now = cells.newest(app, review_id)
     missing = sum(Cell(s, m) not in now.fresh for s in pair for m in PROOF)
-    analyses = [proof_of(app, now, s, t.row.target) for s in pair]
+    analyses = [proof_of(app, now, s, target) for s in pair]
     figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
     figures = [f for f in figures if f.before is not None or f.after is not None]
     greys = next((f for f in figures if f.figure == "grey_ramp.de2000_mean"), None)
     if missing or greys is None or greys.gain is None:
         return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
-    before, after = (_score(app, t.row.review_id, s, purpose, now) for s in pair)
+    before, after = (_score(app, review_id, s, purpose, now) for s in pair)
     decided = _points(app, purpose, before, after) or greys
     worth_it = _decides(decided)
-    return Worth(
-        True, worth_it, _sentence(decided, worth_it, figures, t.row.luminance is not None), decided, figures, *pair, 0
-    )
+    return Worth(True, worth_it, _sentence(decided, worth_it, figures, light_wanted), decided, figures, *pair, 0)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A tuning's values in another mode: the setup that has them, what could not be set there, and what they are worth."""
+
+    setup: int
+    name: str
+    from_name: str
+    worth: Worth
+
+
+def carried(app: Application, tuning_id: int, purpose: str = "colour_work") -> list[Carried]:
+    """Where a tuning's values were carried to, and what they are worth there."""
+    _known(app, purpose)
+    t = tunings.opened(app, tuning_id)
+    rows = {s.id: s for s in reviews.setups_of(app.db.connection(), t.row.review_id)}
+    return [
+        Carried(
+            setup, rows[setup].name, rows[start].name,
+            _between(app, t.row.review_id, (start, setup), rows[setup].target, purpose, t.row.luminance is not None),
+        )
+        for setup, start in stored_tunings.carried(app.db.connection(), tuning_id)
+    ]  # fmt: skip
+
+
+def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, name: str) -> tuple[int, int]:
+    """Enter a tuning's values in another mode, as a setup beside one of it, and measure both. Returns setup and run.
+    ConflictError where nothing was kept, or none of the values can be set there."""
+    t = tunings.opened(app, tuning_id)
+    if t.row.result_id is None:
+        raise ConflictError("tuning", "Keep the result as a setup first.")
+    start = cells.setup_of(app, t.row.review_id, setup_id)
+    if start.unit_id != t.setup.unit_id or setup_id in (t.row.setup_id, t.row.result_id):
+        raise BadInputError("setup", "Choose a setup of another mode of the same sample.", "setup")
+    menu = t.shown.menu
+    mode = menu.mode(start.mode, start.signal)
+    tuned = {p: v for p, v in tunings.final_values(t).items() if v != t.plan.values.get(p)}
+    there = {**menu.defaults(mode), **start.changes}
+    free = {p: v for p, v in tuned.items() if p in there and not menu.why_locked(there, mode, p)}
+    if not free:
+        raise ConflictError("tuning", f"None of the values can be set in {start.mode}: all are locked there.")
+    # A suggestion is already a name of its own; two of one name would not be told apart.
+    made = setups.add(app, t.row.review_id, setup_id, name, setups.Edit({**free}))
+    with app.db.transaction() as db:
+        stored_tunings.carry(db, tuning_id, made, setup_id)
+    return made, _measured(app, bench, t.row.review_id, (setup_id, made))
 
 
 def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
@@ -143,16 +207,12 @@ def _score(app: Application, review_id: int, setup_id: int, purpose: str, now: c
 
 def _points(app: Application, purpose: str, before: Score | None, after: Score | None) -> PairedFigure | None:
     """The gain in points, with its interval from the draws; None where either has no score."""
-    if before is None or after is None or before.value is None or after.value is None:
+    found = None if before is None or after is None else scored_gain(after, before)
+    if before is None or after is None or found is None:
         return None
-    gain = after.value - before.value
-    a, b = (np.zeros(2) if s.spread is None else s.spread for s in (after, before))
-    count = min(len(a), len(b))
-    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975]) if count > 2 else (0.0, 0.0)
+    value, low, high = found
     title = app.rubric.purposes[purpose].title
-    return PairedFigure(
-        f"points.{purpose}", title, "points", 1, before.value, after.value, gain, gain + float(low), gain + float(high)
-    )
+    return PairedFigure(f"points.{purpose}", title, "points", 1, before.value, after.value, value, low, high)
 
 
 def _decides(gain: PairedFigure) -> bool:

@@ -144,3 +144,14 @@ def entered_otherwise(db: sqlite3.Connection, tuning_id: int, number: int, enter
 def drop_after(db: sqlite3.Connection, tuning_id: int, number: int) -> None:
     """Go back to an attempt: what came after it no longer counts."""
     db.execute("UPDATE attempt SET dropped = 1 WHERE tuning_id = ? AND number > ?", (tuning_id, number))
+
+
+def carry(db: sqlite3.Connection, tuning_id: int, setup_id: int, from_id: int) -> None:
+    """A setup has a tuning's values in the mode of another."""
+    db.execute("INSERT INTO carried (setup_id, tuning_id, from_id) VALUES (?, ?, ?)", (setup_id, tuning_id, from_id))
+
+
+def carried(db: sqlite3.Connection, tuning_id: int) -> list[tuple[int, int]]:
+    """Setups that have a tuning's values in another mode, each with that it was made from."""
+    rows = db.execute("SELECT setup_id, from_id FROM carried WHERE tuning_id = ? ORDER BY setup_id", (tuning_id,))
+    return [(int(r["setup_id"]), int(r["from_id"])) for r in rows]

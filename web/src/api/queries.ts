@@ -118,6 +118,17 @@ export const useWorth = (tuning: number) => {
       ),
   });
 };
+/** Where a tuning's values were carried to, and what they are worth there. */
+export const useCarried = (tuning: number) => {
+  const purpose = usePurpose();
+  return useQuery({
+    queryKey: ["tuning", tuning, "carried", purpose],
+    queryFn: () =>
+      forPurpose(purpose, (purpose) =>
+        got(api.GET("/api/v1/tunings/{tuning}/carried", { params: { path: { tuning }, query: { purpose } } })),
+      ),
+  });
+};
 export const formsQuery = queryOptions({
   queryKey: ["forms"],
   queryFn: () => got(api.GET("/api/v1/forms")),

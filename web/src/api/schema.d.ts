@@ -1689,6 +1689,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tunings/{tuning}/carried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Carried
+         * @description Where the values were carried to, and what they are worth there.
+         */
+        get: operations["list_carried_api_v1_tunings__tuning__carried_get"];
+        put?: never;
+        /**
+         * Carry
+         * @description Enter the values in another mode and measure it before and after.
+         */
+        post: operations["carry_api_v1_tunings__tuning__carried_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tunings/{tuning}/worth": {
         parameters: {
             query?: never;
@@ -1888,6 +1912,50 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/setups/{setup}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Note
+         * @description Write something to a recipe.
+         */
+        post: operations["add_note_api_v1_reviews__review__setups__setup__notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/setups/{setup}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Note
+         * @description Write it otherwise.
+         */
+        put: operations["change_note_api_v1_reviews__review__setups__setup__notes__note__put"];
+        post?: never;
+        /**
+         * Delete Note
+         * @description Forget it.
+         */
+        delete: operations["delete_note_api_v1_reviews__review__setups__setup__notes__note__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2285,6 +2353,39 @@ export interface components {
             u: number;
             /** V */
             v: number;
+        };
+        /**
+         * Carried
+         * @description A tuning's values in another mode: the setup that has them, what could not be set there, and what they are worth.
+         */
+        Carried: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+            /** From Name */
+            from_name: string;
+            worth: components["schemas"]["Worth"];
+        };
+        /**
+         * CarriedTo
+         * @description The setup that was made, and the run that measures it.
+         */
+        CarriedTo: {
+            /** Setup */
+            setup: number;
+            /** Run */
+            run: number;
+        };
+        /**
+         * Carry
+         * @description The setup of another mode that the values are entered in, and what the new one is called.
+         */
+        Carry: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
         };
         /**
          * CellChoice
@@ -2781,7 +2882,7 @@ export interface components {
         };
         /**
          * Evidence
-         * @description A figure a sentence rests on: "measurement.key" of a setup, and its value.
+         * @description A figure that a recipe rests on or promises: "measurement.key" of a setup, and its value.
          */
         Evidence: {
             /** Setup */
@@ -3697,6 +3798,35 @@ export interface components {
             note?: string;
         };
         /**
+         * NewNote
+         * @description What a person writes to a recipe: another reason for the step at a path, a step of their own, a line of text; until: the
+         *     firmware with which a workaround is needed.
+         */
+        NewNote: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "why" | "check" | "only-if" | "choose" | "workaround" | "say";
+            /**
+             * Path
+             * @default
+             */
+            path?: string;
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
+            /** Words */
+            words: string;
+            /**
+             * Until
+             * @default
+             */
+            until?: string;
+        };
+        /**
          * NewPicture
          * @description What is to be held before the meter.
          */
@@ -3904,6 +4034,27 @@ export interface components {
             side: "left" | "right";
         };
         /**
+         * NoteView
+         * @description A note with its number.
+         */
+        NoteView: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "why" | "check" | "only-if" | "choose" | "workaround" | "say";
+            /** Path */
+            path: string;
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+            /** Until */
+            until: string;
+        };
+        /**
          * OptionChoice
          * @description A value that an option may have, and how it is called.
          */
@@ -3968,14 +4119,14 @@ export interface components {
         /**
          * OrderedStep
          * @description One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
-         *     alone.
+         *     alone; evidence: the measurement whose plates it rests on.
          */
         OrderedStep: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "set" | "check" | "leave";
+            kind: "set" | "check" | "only-if" | "choose" | "workaround" | "leave";
             /** Path */
             path: string;
             /** Value */
@@ -3987,6 +4138,11 @@ export interface components {
              * @default
              */
             scope: string;
+            /**
+             * Evidence
+             * @default
+             */
+            evidence: string;
         };
         /**
          * OutcomeView
@@ -4260,6 +4416,24 @@ export interface components {
             needs: string[];
         };
         /**
+         * PurposeOf
+         * @description What the setup scores for a purpose; best: the setup that scores best for it, where that is another.
+         */
+        PurposeOf: {
+            /** Purpose */
+            purpose: string;
+            /** Title */
+            title: string;
+            /** Value */
+            value: number | null;
+            /** Best Setup */
+            best_setup: number;
+            /** Best Name */
+            best_name: string;
+            /** Best Value */
+            best_value: number;
+        };
+        /**
          * PurposeVerdict
          * @description All setups' scores for one purpose, best first, and the recipe. judged_by: the target's title where it is not each
          *     setup's own.
@@ -4409,20 +4583,31 @@ export interface components {
         };
         /**
          * Recipe
-         * @description Ordered settings for one purpose. expected: figures after it; replayed: whether they were measured again.
+         * @description Settings for one purpose. luminance_table: cd/m2 with the value of the luminance control, None where out of reach;
+         *     alternatives: what else one may like; text: what a person wrote; expected: figures after it.
          */
         Recipe: {
             /** Purpose */
             purpose: string;
+            /** Setup */
+            setup: string;
+            /** Name */
+            name: string;
             /** Mode */
             mode: string;
             /** Steps */
-            steps: components["schemas"]["RecipeStep"][];
+            steps: components["schemas"]["OrderedStep"][];
+            /** Luminance */
+            luminance: string;
             /** Luminance Table */
             luminance_table: [
                 number,
                 number | null
             ][];
+            /** Alternatives */
+            alternatives: string[];
+            /** Text */
+            text: string[];
             /** Expected */
             expected: components["schemas"]["Evidence"][];
             /** Caveats */
@@ -4432,28 +4617,6 @@ export interface components {
              * @default false
              */
             replayed: boolean;
-        };
-        /**
-         * RecipeStep
-         * @description One line of a recipe: what to enter where, and why.
-         */
-        RecipeStep: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "set" | "leave";
-            /** Path */
-            path: string;
-            /** Value */
-            value: string;
-            /** Why */
-            why: string;
-            /**
-             * Evidence
-             * @default []
-             */
-            evidence: components["schemas"]["Evidence"][];
         };
         /**
          * RecipeView
@@ -4478,6 +4641,19 @@ export interface components {
             reset: string;
             /** Steps */
             steps: components["schemas"]["OrderedStep"][];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            /** Text */
+            text: string[];
+            /** Luminance */
+            luminance: string;
+            /** Luminance Table */
+            luminance_table: [
+                number,
+                number | null
+            ][];
+            /** Purposes */
+            purposes: components["schemas"]["PurposeOf"][];
             /** Promised */
             promised: components["schemas"]["PromisedFigure"][];
             /** Caveats */
@@ -20300,6 +20476,290 @@ export interface operations {
             };
         };
     };
+    list_carried_api_v1_tunings__tuning__carried_get: {
+        parameters: {
+            query?: {
+                purpose?: string;
+            };
+            header?: never;
+            path: {
+                tuning: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Carried"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_api_v1_tunings__tuning__carried_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tuning: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Carry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriedTo"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_worth_api_v1_tunings__tuning__worth_get: {
         parameters: {
             query?: {
@@ -21728,6 +22188,432 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecipeView"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_note_api_v1_reviews__review__setups__setup__notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_note_api_v1_reviews__review__setups__setup__notes__note__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_note_api_v1_reviews__review__setups__setup__notes__note__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

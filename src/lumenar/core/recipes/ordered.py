@@ -3,14 +3,17 @@ is left at its default though people wonder about it."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from lumenar.core.menu import Control, Menu, Mode, Value, text_of
 from lumenar.core.roles import role_of
 
-Kind = Literal["set", "check", "leave"]
+Kind = Literal["set", "check", "only-if", "choose", "workaround", "leave"]
+"""set a value; see that one stands; set it where the model has the part; choose by content or taste; do it until a firmware
+mends what is wrong; leave it as it ships."""
+NoteKind = Literal["why", "check", "only-if", "choose", "workaround", "say"]
 MOST_NAMED = 3
 """So many of the settings that a control would undo are named, the rest counted."""
 
@@ -18,13 +21,26 @@ MOST_NAMED = 3
 @dataclass(frozen=True)
 class OrderedStep:
     """One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
-    alone."""
+    alone; evidence: the measurement whose plates it rests on."""
 
     kind: Kind
     path: str
     value: str
     why: str
     scope: str = ""
+    evidence: str = ""
+
+
+@dataclass(frozen=True)
+class Note:
+    """What a person wrote to a recipe: another reason for the step at a path (why), a step of their own, or a line of text
+    (say). until: the firmware up to which a workaround is needed, as far as is known."""
+
+    kind: NoteKind
+    path: str
+    value: str
+    words: str
+    until: str = ""
 
 
 def ordered_steps(
@@ -37,8 +53,35 @@ def ordered_steps(
     steps += _checks(menu, mode, changes)
     for path in order:
         c = menu.control(path)
-        steps.append(OrderedStep("set", path, text_of(changes[path]), whys.get(path, "Measured so."), _scope(c)))
+        why = whys.get(path, "Measured so.")
+        if c.only:
+            steps.append(
+                OrderedStep("only-if", path, text_of(changes[path]), f"Where the model has {c.only}. {why}", _scope(c))
+            )
+        else:
+            steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
     return steps + _left(menu, mode, changes)
+
+
+def annotated(steps: Sequence[OrderedStep], notes: Sequence[Note], firmware: str) -> list[OrderedStep]:
+    """Steps with what a person wrote to them: reasons in place of those that were worked out, their own checks before anything is
+    set, what is chosen or worked around after it. firmware: the display's present one."""
+    whys = {n.path: n.words for n in notes if n.kind == "why" and n.words}
+    worded = [replace(s, why=whys.get(s.path, s.why)) for s in steps]
+    own = [OrderedStep(n.kind, n.path, n.value, _words(n, firmware)) for n in notes if n.kind not in ("why", "say")]  # type: ignore[arg-type]
+    checks = [s for s in own if s.kind == "check"]
+    others = [s for s in own if s.kind != "check"]
+    first = next((i for i, s in enumerate(worded[1:], 1) if s.kind != "check"), len(worded))
+    last = next((i for i, s in enumerate(worded) if s.kind == "leave"), len(worded))
+    return [*worded[:first], *checks, *worded[first:last], *others, *worded[last:]]
+
+
+def _words(n: Note, firmware: str) -> str:
+    if n.kind != "workaround" or not n.until:
+        return n.words
+    if firmware and firmware != n.until:
+        return f"{n.words} Needed with firmware {n.until}; with {firmware} see whether it still is."
+    return f"{n.words} Needed with firmware {n.until}."
 
 
 def _checks(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[OrderedStep]:
@@ -63,14 +106,14 @@ def _scope(c: Control) -> str:
 
 
 def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[OrderedStep]:
-    """What people wonder about: controls that are said to set something, or promise something, and stay as they are. Those of one
-    submenu that are left for the same reason are one line."""
+    """What people wonder about: controls that are said to set something, that promise something or that the mode locks, and that
+    stay as they are. Those of one submenu that are left for the same reason are one line."""
     defaults = menu.defaults(mode)
     lines: list[OrderedStep] = []
     for c in menu.controls:
-        if c.path in changes or c.path not in defaults or not c.bears or not (role_of(c.role) or c.promise):
-            continue
         locked = c.path in mode.locks
+        if c.path in changes or c.path not in defaults or not c.bears or not (role_of(c.role) or c.promise or locked):
+            continue
         why = f"Locked in {mode.name}." if locked else "Left at its default: what was measured here has it so."
         parent, _, name = c.path.rpartition(" > ")
         last = lines[-1] if lines else None

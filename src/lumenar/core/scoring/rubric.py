@@ -280,13 +280,40 @@ def rank(one: Score) -> float:
     return -1.0 if one.low is None else one.low
 
 
+LEAST_POINTS = 1.0
+"""Under so many points nobody would take trouble for it."""
+
+
+def gain(one: Score, two: Score) -> tuple[float, float, float] | None:
+    """By how many points the first is better, with the 95 % interval of that: of two setups that were measured for the same
+    things, so that what was not measured plays no part. None where either has no score."""
+    if one.value is None or two.value is None:
+        return None
+    d = one.value - two.value
+    low, high = _spread_of_difference(one, two)
+    return d, d + low, d + high
+
+
+def worth_it(one: Score, two: Score) -> bool:
+    """Whether the first is better by more than its uncertainty, and by enough to be worth a person's trouble."""
+    found = gain(one, two)
+    return found is not None and found[0] >= LEAST_POINTS and found[1] > 0
+
+
+def _spread_of_difference(one: Score, two: Score) -> tuple[float, float]:
+    a, b = (np.zeros(2) if s.spread is None else s.spread for s in (one, two))
+    count = min(len(a), len(b))
+    if count <= 2:
+        return 0.0, 0.0
+    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975], method="weibull")
+    return float(low), float(high)
+
+
 def tied(one: Score, two: Score) -> bool:
     """Whether two scores cannot be told apart: the interval of their difference contains 0. What both setups share, the
     correction of one meter, cancels in their draws."""
     if one.value is None or two.value is None:
         return False
     d = one.value - two.value
-    a, b = (np.zeros(2) if s.spread is None else s.spread for s in (one, two))
-    count = min(len(a), len(b))
-    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975], method="weibull") if count > 2 else (0.0, 0.0)
+    low, high = _spread_of_difference(one, two)
     return bool(d + low + one.open_low - two.open_high <= 1e-9 and d + high + one.open_high - two.open_low >= -1e-9)

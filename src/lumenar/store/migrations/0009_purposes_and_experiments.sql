@@ -37,3 +37,27 @@ CREATE TABLE stage_read (
     read_at TEXT NOT NULL,
     PRIMARY KEY (experiment_id, number)
 ) STRICT;
+
+-- What a person wrote to a setup's recipe: a reason in place of the one that was worked out, a step of their own, a line of text.
+CREATE TABLE recipe_note (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    setup_id INTEGER NOT NULL REFERENCES setup (id) ON DELETE CASCADE,
+    kind TEXT NOT NULL CHECK (kind IN ('why', 'check', 'only-if', 'choose', 'workaround', 'say')),
+    path TEXT NOT NULL DEFAULT '',
+    value TEXT NOT NULL DEFAULT '',
+    words TEXT NOT NULL,
+    -- The firmware with which a workaround is needed.
+    until TEXT NOT NULL DEFAULT '',
+    changed_at TEXT NOT NULL
+) STRICT;
+CREATE INDEX recipe_note_of_setup ON recipe_note (setup_id);
+CREATE UNIQUE INDEX recipe_note_why ON recipe_note (setup_id, path) WHERE kind = 'why';
+
+-- Values of a tuning entered in another mode: the setup that has them, and the one of that mode it was made from.
+CREATE TABLE carried (
+    setup_id INTEGER PRIMARY KEY REFERENCES setup (id) ON DELETE CASCADE,
+    tuning_id INTEGER NOT NULL REFERENCES tuning (id) ON DELETE CASCADE,
+    from_id INTEGER NOT NULL REFERENCES setup (id) ON DELETE CASCADE
+) STRICT;
+CREATE INDEX carried_of_tuning ON carried (tuning_id);
+CREATE INDEX carried_from ON carried (from_id);

@@ -8,10 +8,18 @@ import { number } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { Tick } from "../../parts/toggles";
+import { Notes } from "./Notes";
 import { RECIPE_KEYS } from "./view";
 
 const A = chakra(Link);
-const KINDS = { set: "", check: "check", leave: "leave" } as const;
+const KINDS = {
+  set: "",
+  check: "check",
+  "only-if": "only if",
+  choose: "choose",
+  workaround: "workaround",
+  leave: "leave",
+} as const;
 type Form = Sent<"ProofReadings">["form"];
 type Replay = Recipe["replays"][number];
 const TOUCHED = ["recipe", "bench", "board"];
@@ -38,7 +46,7 @@ function Steps({ recipe }: { recipe: Recipe }) {
       py="8px"
       borderTop="1px solid"
       borderColor="lineSoft"
-      opacity={ticked.includes(key) ? 0.55 : 1}
+      textDecoration={ticked.includes(key) ? "line-through" : undefined}
       data-testid="recipe-step"
     >
       <Tick checked={ticked.includes(key)} onChange={(on) => tick(key, on)} name={`Step ${n} is done`}>
@@ -57,7 +65,7 @@ function Steps({ recipe }: { recipe: Recipe }) {
         {line("reset", 1, <Text>{recipe.reset}</Text>)}
         {doing.map((s, i) =>
           line(
-            s.path,
+            `${s.kind === "set" || s.kind === "check" ? "" : `${s.kind} `}${s.path}`,
             i + 2,
             <>
               <Flex gap="12px" wrap="wrap" align="baseline">
@@ -87,6 +95,24 @@ function Steps({ recipe }: { recipe: Recipe }) {
           ),
         )}
       </Box>
+      {recipe.luminance_table.length > 0 && (
+        <Text mt="12px" data-testid="by-the-room">
+          {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
+          {recipe.luminance_table.map(([wanted, value]) => (
+            <Text as="span" key={wanted} mr="14px" whiteSpace="nowrap">
+              <Text as="span" color="ink2">
+                {wanted} cd/m² at
+              </Text>{" "}
+              <Mono fontWeight="600">{value ?? "out of reach"}</Mono>
+            </Text>
+          ))}
+        </Text>
+      )}
+      {recipe.text.map((words) => (
+        <Text key={words} mt="10px" data-testid="text">
+          {words}
+        </Text>
+      ))}
       {left.length > 0 && (
         <Box mt="14px" data-testid="left">
           <Text color="ink3" fontSize="11px">
@@ -101,6 +127,40 @@ function Steps({ recipe }: { recipe: Recipe }) {
         </Box>
       )}
     </>
+  );
+}
+
+/** For what the setup is the best, and what is better for what else. */
+function Purposes({ recipe }: { recipe: Recipe }) {
+  const scored = recipe.purposes.filter((p) => p.value != null);
+  if (scored.length === 0) return null;
+  return (
+    <Table.Root fontSize="13px" w="auto" mb="16px" aria-label="What it is good for" data-testid="good-for">
+      <Table.Body>
+        {scored.map((p) => (
+          <Table.Row key={p.purpose}>
+            <Table.Cell pl="0" pr="14px" py="2px">
+              {p.title}
+            </Table.Cell>
+            <Table.Cell textAlign="end">
+              <Mono>{Math.round(p.value ?? 0)}</Mono>
+            </Table.Cell>
+            <Table.Cell color="ink3">
+              {p.best_setup === recipe.setup ? (
+                "the best"
+              ) : (
+                <>
+                  <A to={`/review/${recipe.review}/recipe/${p.best_setup}`} textDecoration="underline dotted">
+                    {p.best_name}
+                  </A>{" "}
+                  has <Mono>{Math.round(p.best_value)}</Mono>
+                </>
+              )}
+            </Table.Cell>
+          </Table.Row>
+        ))}
+      </Table.Body>
+    </Table.Root>
   );
 }
 
@@ -273,14 +333,16 @@ export default function RecipeView() {
       got(api.POST("/api/v1/reviews/{review}/setups/{setup}/replays", { params: { path }, body: { unit } })),
     TOUCHED,
   );
+  const [writing, setWriting] = useState(false);
   const r = shown.data;
   const busy = start.isPending || r?.replays.some((x) => x.state === "working") === true;
   const waiting = r?.replays.find((x) => x.state === "waiting");
   useTitle(r ? `Recipe: ${r.name}` : undefined);
   useKeys(RECIPE_KEYS, {
     replay: () => !busy && !waiting && start.mutate(null),
+    write: () => setWriting((w) => !w),
     print: () => window.print(),
-    back: () => go(`/review/${path.review}`),
+    back: () => (writing ? setWriting(false) : go(`/review/${path.review}`)),
   });
   if (shown.error)
     return (
@@ -313,6 +375,9 @@ export default function RecipeView() {
                 JSON
               </a>
             </QuietButton>
+            <QuietButton onClick={() => setWriting((w) => !w)} aria-expanded={writing}>
+              Write <Key>e</Key>
+            </QuietButton>
             <QuietButton onClick={() => window.print()}>
               Print <Key>p</Key>
             </QuietButton>
@@ -325,9 +390,11 @@ export default function RecipeView() {
         </Flex>
         <Flex gap="32px" mt="14px" direction={{ base: "column", lg: "row" }} align="flex-start">
           <Box flex="1" minW="0" w="100%">
+            {writing && <Notes recipe={r} done={() => setWriting(false)} />}
             <Steps recipe={r} />
           </Box>
           <Box w={{ base: "100%", lg: "430px" }}>
+            <Purposes recipe={r} />
             <Text as="h2" fontWeight="600" mb="6px">
               What it promises
             </Text>

@@ -1,11 +1,11 @@
 import { Box, chakra, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { Link } from "react-router";
-import type { Tuning, Worth } from "../../api/client";
-import { useWorth } from "../../api/queries";
+import { Link, useNavigate } from "react-router";
+import { api, got, type Tuning, type Worth } from "../../api/client";
+import { useAct, useBoard, useCarried, useWorth } from "../../api/queries";
 import { number, signed } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { Field } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 
 const A = chakra(Link);
@@ -144,6 +144,70 @@ function Figures({ worth }: { worth: Worth }) {
   );
 }
 
+/** The values tried in another mode: they may be worth it there too, or not. */
+function ElsewhereToo({ tuning }: { tuning: Tuning }) {
+  const go = useNavigate();
+  const board = useBoard(tuning.review);
+  const carried = useCarried(tuning.id);
+  const rows = (board.data?.rows ?? []).filter(
+    (r) => r.mode !== board.data?.rows.find((x) => x.setup === tuning.setup)?.mode && !r.nested && r.signal === "sdr",
+  );
+  const sample = board.data?.rows.find((x) => x.setup === tuning.setup)?.sample;
+  const others = rows.filter((r) => r.sample === sample);
+  const [to, setTo] = useState<number | null>(null);
+  const chosen = others.find((r) => r.setup === to) ?? others[0];
+  const carry = useAct(
+    (setup: number) =>
+      got(
+        api.POST("/api/v1/tunings/{tuning}/carried", {
+          params: { path: { tuning: tuning.id } },
+          body: { setup, name: `${chosen?.name} with ${tuning.result_name}`.slice(0, 80) },
+        }),
+      ),
+    ["tuning", "board", "bench", "shelf", "verdict"],
+  );
+  if (!chosen) return null;
+  return (
+    <Box mt="20px" data-testid="elsewhere">
+      <Text as="h2" fontWeight="600" mb="6px">
+        In another mode too?
+      </Text>
+      {carried.data?.map((c) => (
+        <Box key={c.setup} mb="10px" data-testid="carried">
+          <Text>
+            <A to={`/review/${tuning.review}/recipe/${c.setup}`} textDecoration="underline dotted">
+              {c.name}
+            </A>
+            {c.worth.proven ? `: ${c.worth.sentence}` : ": being measured, before and after."}
+          </Text>
+        </Box>
+      ))}
+      <Flex gap="8px" align="center" wrap="wrap">
+        <Choice
+          aria-label="Mode to carry the values to"
+          w="200px"
+          h="30px"
+          value={String(chosen.setup)}
+          choices={Object.fromEntries(others.map((r) => [String(r.setup), r.name]))}
+          onChange={(v) => setTo(Number(v))}
+        />
+        <QuietButton
+          disabled={carry.isPending || carried.data?.some((c) => c.from_name === chosen.name)}
+          onClick={() =>
+            carry.mutate(chosen.setup, {
+              onSuccess: (made) => tuning.by_hand && go(`/review/${tuning.review}/hand/${made.run}`),
+            })
+          }
+          data-testid="carry"
+        >
+          Enter the values there and measure
+        </QuietButton>
+      </Flex>
+      {carry.error && <ProblemNote error={carry.error} />}
+    </Box>
+  );
+}
+
 /** Whether the result is worth entering, once it was proven. */
 export function IsItWorthIt({
   tuning,
@@ -198,6 +262,7 @@ export function IsItWorthIt({
               </A>
             </QuietButton>
           </Flex>
+          <ElsewhereToo tuning={tuning} />
         </>
       )}
       {error != null && <ProblemNote error={error} />}

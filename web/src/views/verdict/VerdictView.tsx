@@ -148,79 +148,68 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
   );
 }
 
-function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; review: number; modes: ModeScore[] }) {
+function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: number }) {
   const recipe = purpose.recipe;
   if (!recipe)
     return <Quiet>Settings are recommended once one mode has a score. Measure the first pass on the Board.</Quiet>;
-  const setupOf = (name: string) => modes.find((m) => m.name === name)?.setup;
   return (
     <Box data-testid="recipe">
       <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
-        Settings for {purpose.title.toLowerCase()}
+        Settings for {purpose.title.toLowerCase()}: {recipe.name}
       </Text>
-      {modes[0] && (
-        <Text mb="6px" color="ink2">
-          <A to={`/review/${review}/recipe/${modes[0].setup}`} textDecoration="underline" textUnderlineOffset="3px">
-            {modes[0].name} as a recipe
-          </A>{" "}
-          from a factory reset, to print and to replay ·{" "}
-          <A
-            to={`/review/${review}/tuning?setup=${modes[0].setup}`}
-            textDecoration="underline"
-            textUnderlineOffset="3px"
-          >
-            tune it
-          </A>
-        </Text>
-      )}
+      <Text mb="6px" color="ink2">
+        <A to={`/review/${review}/recipe/${recipe.setup}`} textDecoration="underline" textUnderlineOffset="3px">
+          As a recipe
+        </A>{" "}
+        from a factory reset, to write to, to print and to replay ·{" "}
+        <A to={`/review/${review}/tuning?setup=${recipe.setup}`} textDecoration="underline" textUnderlineOffset="3px">
+          tune it
+        </A>
+      </Text>
       <Table.Root w="100%" aria-label="Recommended settings">
         <Table.Body>
-          {recipe.steps.map((step, i) => {
-            const evidence = step.evidence.find((e) => !e.figure.startsWith("score."));
-            const measurement = evidence?.figure.split(".")[0];
-            return (
-              <Table.Row key={step.path}>
-                <Table.Cell w="24px" color="ink3">
-                  <Mono>{i + 1}</Mono>
-                </Table.Cell>
-                <Table.Cell w="210px">{step.path.replaceAll(">", "›")}</Table.Cell>
-                <Table.Cell w="86px">
-                  <Mono fontWeight="500">{step.value}</Mono>
-                </Table.Cell>
-                <Table.Cell color="ink2" pr="0">
-                  {step.why}{" "}
-                  {step.kind === "leave" && (
-                    <chakra.span
-                      border="1px solid"
-                      borderColor="line"
-                      borderRadius="3px"
-                      px="5px"
-                      fontSize="11px"
-                      color="ink3"
-                    >
-                      leave
-                    </chakra.span>
-                  )}{" "}
-                  {evidence && measurement && (
-                    <A
-                      to={`/review/${review}/plates/${setupOf(evidence.setup)}/${measurement}`}
-                      textDecoration="underline"
-                      textUnderlineOffset="3px"
-                      textDecorationColor="line"
-                      whiteSpace="nowrap"
-                    >
-                      evidence
-                    </A>
-                  )}
-                </Table.Cell>
-              </Table.Row>
-            );
-          })}
+          {recipe.steps.map((step, i) => (
+            <Table.Row key={`${step.kind} ${step.path}`} data-testid="recommended">
+              <Table.Cell w="24px" color="ink3">
+                <Mono>{i + 1}</Mono>
+              </Table.Cell>
+              <Table.Cell w="210px">{step.path.replaceAll(">", "›")}</Table.Cell>
+              <Table.Cell w="86px">
+                <Mono fontWeight="500">{step.value}</Mono>
+              </Table.Cell>
+              <Table.Cell color="ink2" pr="0">
+                {step.why}{" "}
+                {step.kind !== "set" && (
+                  <chakra.span
+                    border="1px solid"
+                    borderColor="line"
+                    borderRadius="3px"
+                    px="5px"
+                    fontSize="11px"
+                    color="ink3"
+                  >
+                    {step.kind.replace("-", " ")}
+                  </chakra.span>
+                )}{" "}
+                {step.evidence && (
+                  <A
+                    to={`/review/${review}/plates/${recipe.setup}/${step.evidence}`}
+                    textDecoration="underline"
+                    textUnderlineOffset="3px"
+                    textDecorationColor="line"
+                    whiteSpace="nowrap"
+                  >
+                    evidence
+                  </A>
+                )}
+              </Table.Cell>
+            </Table.Row>
+          ))}
         </Table.Body>
       </Table.Root>
       {recipe.luminance_table.length > 0 && (
         <Text mt="8px" color="ink2">
-          For another room:{" "}
+          {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
           {recipe.luminance_table.map(([wanted, setting]) => (
             <chakra.span key={String(wanted)} mr="16px" whiteSpace="nowrap">
               {wanted} cd/m² at <Mono color="ink">{setting === null ? "out of reach" : setting}</Mono>
@@ -228,6 +217,16 @@ function RecipePart({ purpose, review, modes }: { purpose: PurposeVerdict; revie
           ))}
         </Text>
       )}
+      {recipe.alternatives.map((words) => (
+        <Text key={words} mt="4px" data-testid="alternative">
+          {words}
+        </Text>
+      ))}
+      {recipe.text.map((words) => (
+        <Text key={words} mt="4px">
+          {words}
+        </Text>
+      ))}
       {recipe.caveats.map((caveat) => (
         <Text key={caveat} color="ink3" mt="4px">
           {caveat}
@@ -365,7 +364,7 @@ export default function VerdictView() {
         <Box px="20px" py="12px">
           {mode && <Points mode={mode} review={review} />}
           <Box mt="26px">
-            <RecipePart purpose={purpose} review={review} modes={purpose.modes} />
+            <RecipePart purpose={purpose} review={review} />
           </Box>
         </Box>
       </Grid>

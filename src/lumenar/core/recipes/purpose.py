@@ -1,0 +1,257 @@
+"""The recipe for a purpose: the setup that scores best, its settings in an order in which none undoes another, luminance by the
+room, what else one may like, and what a person wrote to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lumenar.core.analysis import Analysis
+from lumenar.core.measurements.brightness_ladder import settings_for
+from lumenar.core.menu import Menu, MenuError, Value
+from lumenar.core.numbers import kelvin
+from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
+from lumenar.core.roles import sets_white
+from lumenar.core.scoring.rubric import Score, rank, tied, worth_it
+
+TABLE_CD_M2 = (80.0, 120.0, 160.0, 200.0)
+SAME_COVERAGE = 0.005
+WIDER_PERCENT, WARMER_K, BRIGHTER = 8.0, 500.0, 1.25
+"""From such differences on another setup is named for a taste: coverage of P3 in points, colour temperature, luminance."""
+
+
+@dataclass(frozen=True)
+class Taste:
+    """Something that a person may want more of than a purpose asks for: a figure, and from which difference on it counts."""
+
+    title: str
+    figure: tuple[str, str]
+
+    def met(self, value: float, own: float) -> bool:
+        """Whether a setup's value is enough of it beside the chosen one's own."""
+        if self.figure[1] == "cct_k":
+            return value <= own - WARMER_K
+        return value >= (own + WIDER_PERCENT if self.figure[0] == "gamut" else own * BRIGHTER)
+
+    def written(self, value: float) -> str:
+        """A value with its unit."""
+        if self.figure[1] == "cct_k":
+            return kelvin(value)
+        return f"{value:.0f} % of P3" if self.figure[0] == "gamut" else f"{value:.0f} cd/m²"
+
+
+TASTES = (
+    Taste("For a wider gamut", ("gamut", "coverage_p3_uv_percent")),
+    Taste("For a warmer white", ("white_black", "cct_k")),
+    Taste("For more light", ("white_black", "white_cd_m2")),
+)
+Table = tuple[tuple[float, float | None], ...]
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One setup that a recipe may choose. changes: values that differ from how its mode ships; shipped: there are none."""
+
+    key: str
+    name: str
+    mode: str
+    signal: str
+    shipped: bool
+    changes: Mapping[str, Value]
+    score: Score
+    analyses: Mapping[str, Analysis]
+
+    def scalar(self, measurement: str, key: str) -> float | None:
+        """A figure of it, None where it was not measured."""
+        a = self.analyses.get(measurement)
+        return None if a is None else a.scalar(key)
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """A figure that a recipe rests on or promises: "measurement.key" of a setup, and its value."""
+
+    setup: str
+    figure: str
+    value: float
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What is known of setups beyond readings, by key: notes of a person; what became of the last replay, in a sentence; and by
+    path why a value is so."""
+
+    notes: Mapping[str, Sequence[Note]]
+    replays: Mapping[str, str]
+    reasons: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """Settings for one purpose. luminance_table: cd/m2 with the value of the luminance control, None where out of reach;
+    alternatives: what else one may like; text: what a person wrote; expected: figures after it."""
+
+    purpose: str
+    setup: str
+    name: str
+    mode: str
+    steps: tuple[OrderedStep, ...]
+    luminance: str
+    luminance_table: Table
+    alternatives: tuple[str, ...]
+    text: tuple[str, ...]
+    expected: tuple[Evidence, ...]
+    caveats: tuple[str, ...]
+    replayed: bool = False
+
+
+def recommend(
+    purpose: str, title: str, candidates: Sequence[Candidate], menu: Menu, advice: Advice, samples: int = 1, firmware: str = ""
+) -> Recipe | None:  # fmt: skip
+    """A recipe for one purpose; None while no candidate has a score or none can be entered. samples: how many were measured far
+    enough for one; firmware: of the sample that the candidates are of."""
+    scored = sorted((c for c in candidates if c.score.value is not None), key=lambda c: -rank(c.score))
+    scored = [c for c in scored if _enterable(menu, c)]
+    if not scored:
+        return None
+    best = scored[0]
+    shipped = next((c for c in scored if c.shipped), None)
+    # What ships and is as good is less trouble; where one was measured less far, that is not known.
+    left_alone = shipped is not None and not best.shipped and _as_good(best, shipped)
+    chosen = shipped if left_alone and shipped is not None else best
+    mode = menu.mode(chosen.mode, chosen.signal)
+    steps = ordered_steps(
+        menu, mode, chosen.changes, advice.reasons.get(chosen.key, {}), _mode_why(chosen, scored, title)
+    )
+    steps = [_with_reason(s, chosen, scored, menu) for s in steps]
+    notes = advice.notes.get(chosen.key, ())
+    control = menu.luminance_control
+    return Recipe(
+        purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
+        control.path if control else "", luminance_by_room(chosen, candidates, menu), tuple(_alternatives(chosen, scored)),
+        tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
+        tuple(_caveats(chosen, best if left_alone else None, advice, samples)), chosen.key in advice.replays,
+    )  # fmt: skip
+
+
+def _as_good(one: Candidate, two: Candidate) -> bool:
+    """Whether of two setups that were measured equally far the first is not worth the trouble."""
+    same = abs(one.score.coverage - two.score.coverage) < SAME_COVERAGE
+    return same and not worth_it(one.score, two.score)
+
+
+def _enterable(menu: Menu, c: Candidate) -> bool:
+    try:
+        menu.order(menu.mode(c.mode, c.signal), c.changes)
+    except MenuError:
+        return False
+    return True
+
+
+def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
+    value = best.score.value or 0.0
+    why = f"Scores {value:.0f} for {title.lower()}"
+    others = [c for c in scored if c is not best]
+    if others:
+        values = [c.score.value or 0.0 for c in others]
+        span = f"{min(values):.0f} to {max(values):.0f}" if len(values) > 1 else f"{values[0]:.0f}"
+        why += f", the other {'setups' if len(values) > 1 else 'setup'} {span}"
+        same = [c.name for c in others if tied(best.score, c.score)]
+        if same:
+            why += f"; a tie with {', '.join(same[:3])} within the uncertainty"
+    if not best.shipped:
+        own = next((c for c in others if c.shipped and c.mode == best.mode and c.signal == best.signal), None)
+        if own is not None:
+            why += f"; as shipped this mode scores {own.score.value:.0f}"
+    mean = best.scalar("grey_ramp", "de2000_mean")
+    if mean is not None:
+        why += f"; grey is off by dE {mean:.1f} on average"
+    return f"{why}."
+
+
+def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate], menu: Menu) -> OrderedStep:
+    """A step with the plate that it rests on; of what is left of white, why."""
+    if step.path == menu.mode_path:
+        return OrderedStep(step.kind, step.path, step.value, step.why, step.scope, "grey_ramp")
+    control = menu.by_path.get(step.path.split(" / ")[0])
+    if step.kind != "leave" or control is None or not sets_white(control.role) or "Locked" in step.why:
+        return step
+    error, cct = best.scalar("white_black", "white_de2000"), best.scalar("white_black", "cct_k")
+    if error is None or cct is None:
+        return step
+    tuned = [c for c in scored if not c.shipped and c.mode == best.mode]
+    if not best.shipped:
+        then = "it was left where it is"
+    elif any(abs(c.score.coverage - best.score.coverage) < SAME_COVERAGE for c in tuned):
+        then = "tuned, it is not measurably better"
+    elif tuned:
+        then = f"{tuned[0].name} may be better, but is not measured as far"
+    else:
+        then = "tuning it has not been tried"
+    said = f"White is {kelvin(cct)}, off by dE {error:.1f}; {then}."
+    return OrderedStep(step.kind, step.path, step.value, said, step.scope, "white_black")
+
+
+def luminance_by_room(chosen: Candidate, candidates: Sequence[Candidate], menu: Menu) -> Table:
+    """Values of the luminance control for usual rooms: from the setup's own ladder, else from that of another setup of its mode,
+    scaled by what white has now. Empty where no ladder was measured or the control is not known."""
+    control = menu.luminance_control
+    if control is None:
+        return ()
+    own = chosen.analyses.get("brightness_ladder")
+    scale = 1.0
+    if own is None:
+        mode = menu.mode(chosen.mode, chosen.signal)
+        stands = chosen.changes.get(control.path, menu.defaults(mode).get(control.path))
+        white = chosen.scalar("white_black", "white_cd_m2")
+        other = next(
+            (c for c in candidates if (c.mode, c.signal) == (chosen.mode, chosen.signal) and "brightness_ladder" in c.analyses),
+            None,
+        )  # fmt: skip
+        if other is None or white is None or not isinstance(stands, int | float):
+            return ()
+        own = other.analyses["brightness_ladder"]
+        scale = white / float(np.interp(stands, own.figures["settings"], own.figures["white_cd_m2"]))
+    settings, Y = own.figures["settings"], own.figures["white_cd_m2"] * scale
+    raw = settings_for(settings, Y, TABLE_CD_M2)
+    # The control's steps count from its lowest value.
+    stepped = control.minimum + np.round((raw - control.minimum) / control.step) * control.step
+    return tuple((L, None if np.isnan(s) else float(s)) for L, s in zip(TABLE_CD_M2, stepped, strict=True))
+
+
+def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:
+    """Setups that one may like better: with a wider gamut, a warmer white, more light. Each with what it scores."""
+    found = []
+    for taste in TASTES:
+        own = chosen.scalar(*taste.figure)
+        for c in scored:
+            value = c.scalar(*taste.figure)
+            if own is None or value is None or c is chosen or not taste.met(value, own):
+                continue
+            found.append(f"{taste.title}: {c.name}, {taste.written(value)}; it scores {c.score.value:.0f}.")
+            break
+    return found
+
+
+def _expected(best: Candidate) -> tuple[Evidence, ...]:
+    wanted = (
+        ("white_black", "white_cd_m2"), ("white_black", "cct_k"), ("grey_ramp", "de2000_mean"), ("grey_ramp", "gamma"),
+        ("gamut", "coverage_target_uv_percent"),
+    )  # fmt: skip
+    found = [(f"{m}.{k}", best.scalar(m, k)) for m, k in wanted]
+    return tuple(Evidence(best.key, figure, value) for figure, value in found if value is not None)
+
+
+def _caveats(chosen: Candidate, passed_over: Candidate | None, advice: Advice, samples: int) -> list[str]:
+    number = "one sample" if samples == 1 else f"{samples} samples, these settings on the first of them"
+    said = [f"Measured on {number}; another sample of this model will differ."]
+    if passed_over is not None:
+        said.append(f"{passed_over.name} was tried too and is not measurably better: leave it alone.")
+    said.append(
+        advice.replays.get(
+            chosen.key, "Not replayed yet: nobody has entered this from a factory reset and measured what it gives."
+        )
+    )
+    return said

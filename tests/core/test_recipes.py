@@ -1,0 +1,164 @@
+"""The recipe for a purpose: which setup, in which order, by the room, for another taste, and with what people wrote to it."""
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import Analysis
+from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.recipes.ordered import Note, OrderedStep, annotated
+from lumenar.core.recipes.purpose import Advice, Candidate, luminance_by_room, recommend
+from lumenar.core.scoring.rubric import score
+
+from .test_scoring import RUBRIC, analyses, with_draws
+
+GAINS = ("Picture > White > Red gain", "Picture > White > Blue gain")
+MENU = Menu(
+    tuple(Mode(m, "sdr", "srgb") for m in ("Plain", "True", "Dim")),
+    (
+        Control("Picture > Light", "slider", default=50.0, role="luminance"),
+        *(Control(p, "slider", default=100.0, role="white") for p in GAINS),
+        Control("Power", "switch", default="on", scope="unit", resets=GAINS),
+        Control("Fence", "slider", default=3.0, only="the large panel"),
+    ),
+    "Picture > Mode",
+)
+NOTHING = Advice({}, {})
+
+
+def ladder(top):
+    x = np.linspace(0, 100, 11)
+    return Analysis("brightness_ladder", "srgb", {"settings": x, "white_cd_m2": 20 + (top - 20) * x / 100})
+
+
+def candidate(name, de, top=300, changes=None, draws=False, **figures):
+    a = with_draws(de, 0.2) if draws else analyses(grey_ramp__own_white_de2000_mean=de)
+    for key, value in figures.items():
+        m, k = key.split("__")
+        a[m] = Analysis(m, "srgb", {**a[m].figures, k: np.array(float(value))}, draws=a[m].draws)
+    if top:
+        a["brightness_ladder"] = ladder(top)
+    mode = name.split()[0]
+    return Candidate(name, name, mode, "sdr", not changes, changes or {}, score(RUBRIC, "colour_work", a), a)
+
+
+def recipe(*candidates, advice=NOTHING, samples=1, firmware="1.0", menu=MENU):
+    return recommend("colour_work", "Colour work", candidates, menu, advice, samples, firmware)
+
+
+def kinds(found):
+    return [(s.kind, s.path, s.value) for s in found.steps]
+
+
+def test_it_names_the_best_mode_and_what_stays():
+    found = recipe(candidate("Plain", 3), candidate("True", 0.8))
+    assert (found.mode, found.luminance) == ("True", "Picture > Light")
+    assert kinds(found)[0] == ("set", "Picture > Mode", "True")
+    assert kinds(found)[-1] == ("leave", "Picture > White > Red gain / Blue gain", "100")
+    assert "tuning it has not been tried" in found.steps[-1].why and found.steps[-1].evidence == "white_black"
+    assert "the other setup" in found.steps[0].why and found.steps[0].evidence == "grey_ramp"
+    assert dict(found.luminance_table) == {80.0: 21.0, 120.0: 36.0, 160.0: 50.0, 200.0: 64.0}
+    assert not found.replayed and any("Not replayed yet" in c for c in found.caveats)
+    assert recipe() is None and recipe(candidate("Gone", 1)) is None, "what the menu does not know cannot be entered"
+
+
+def test_a_tuned_setup_is_written_in_an_order_in_which_nothing_is_undone():
+    tuned = candidate("Plain tuned", 0.6, changes={GAINS[0]: 90.0, "Picture > Light": 42.0})
+    found = recipe(candidate("Plain", 4), tuned)
+    assert kinds(found)[:4] == [
+        ("set", "Picture > Mode", "Plain"), ("check", "Power", "on"), ("set", "Picture > Light", "42"), ("set", GAINS[0], "90"),
+    ]  # fmt: skip
+    assert "as shipped this mode scores" in found.steps[0].why
+    assert found.setup == "Plain tuned" and "leave it alone" not in " ".join(found.caveats)
+
+
+def test_what_ships_and_is_as_good_is_left_alone():
+    tuned = candidate("Plain tuned", 2.0, changes={GAINS[0]: 90.0}, draws=True)
+    found = recipe(candidate("Plain", 2.05, draws=True), tuned)
+    assert (
+        found.name == "Plain"
+        and "Plain tuned was tried too and is not measurably better: leave it alone." in found.caveats
+    )
+    assert "tuned, it is not measurably better" in next(s.why for s in found.steps if "gain" in s.path)
+    assert recipe(candidate("Plain", 6, draws=True), tuned).name == "Plain tuned"
+    less = candidate("Plain tuned", 2.0, changes={GAINS[0]: 90.0}, draws=True, gamut__own_white_de2000_max=np.nan)
+    found = recipe(candidate("Plain", 2.05, draws=True), less)
+    assert found.name == "Plain" and not any("leave it alone" in c for c in found.caveats)
+    assert "Plain tuned may be better, but is not measured as far" in " ".join(s.why for s in found.steps)
+
+
+def test_without_a_ladder_of_its_own_that_of_the_mode_is_scaled():
+    shipped = candidate("Plain", 3)
+    half = float(np.interp(42, [0, 100], [20, 300])) / 2
+    tuned = candidate("Plain tuned", 0.6, top=0, changes={"Picture > Light": 42.0}, white_black__white_cd_m2=half)
+    table = dict(luminance_by_room(tuned, [shipped, tuned], MENU))
+    # Half the light at each value.
+    assert table[80.0] == pytest.approx(round((160 - 20) / 2.8), abs=1) and table[160.0] is None
+    assert luminance_by_room(tuned, [tuned], MENU) == ()
+    assert luminance_by_room(shipped, [shipped], Menu(MENU.modes, (), "Mode")) == ()
+
+
+def test_a_luminance_out_of_reach_is_none():
+    assert dict(recipe(candidate("Dim", 1, top=90)).luminance_table)[120.0] is None
+
+
+def test_other_tastes_are_named_with_what_they_score():
+    plain = {"gamut__coverage_p3_uv_percent": 76, "white_black__white_cd_m2": 100}
+    found = recipe(
+        candidate("True", 0.5, **plain),
+        candidate("Plain", 3, gamut__coverage_p3_uv_percent=97, white_black__white_cd_m2=124),
+        candidate("Dim", 4, gamut__coverage_p3_uv_percent=80, white_black__white_cd_m2=130, white_black__cct_k=5900),
+    )
+    assert [a.split(";")[0] for a in found.alternatives] == [
+        "For a wider gamut: Plain, 97 % of P3", "For a warmer white: Dim, 5900 K", "For more light: Dim, 130 cd/m²",
+    ]  # fmt: skip
+    assert recipe(candidate("True", 0.5, **plain)).alternatives == ()
+
+
+def test_a_control_that_only_some_models_have_is_only_if():
+    found = recipe(candidate("Plain tuned", 0.5, changes={"Fence": 5.0}))
+    step = next(s for s in found.steps if s.path == "Fence")
+    assert step.kind == "only-if" and step.why.startswith("Where the model has the large panel.")
+
+
+def test_the_caveats_count_samples_and_tell_of_the_replay():
+    one, two = (recipe(candidate("Plain", 3), samples=n).caveats[0] for n in (1, 2))
+    assert "one sample" in one and "2 samples" in two
+    done = recipe(candidate("Plain", 3), advice=Advice({}, {"Plain": "Replayed from a factory reset on a day."}))
+    assert done.replayed and "Replayed from a factory reset on a day." in done.caveats
+
+
+# -- what people write --------------------------------------------------------------------------------------------------
+
+STEPS = [
+    OrderedStep("set", "Mode", "Film", "It is best."), OrderedStep("check", "Power", "on", "It would undo."),
+    OrderedStep("set", "Light", "40", "Tuned."), OrderedStep("leave", "Tone", "2.2", "As it ships."),
+]  # fmt: skip
+
+
+def test_what_people_wrote_stands_where_it_belongs():
+    notes = [
+        Note("say", "", "", "For a wall behind the screen."),
+        Note("why", "Light", "", "Bright enough for us."),
+        Note("choose", "Motion", "off or low", "By taste."),
+        Note("check", "Home or shop", "home", "Asked at the first start."),
+        Note("workaround", "Clamp", "off", "It leaks into HDR.", "1.0"),
+        Note("only-if", "Fence", "3", "Where there is one."),
+    ]
+    done = annotated(STEPS, notes, "1.0")
+    assert [(s.kind, s.path) for s in done] == [
+        ("set", "Mode"), ("check", "Power"), ("check", "Home or shop"), ("set", "Light"), ("choose", "Motion"),
+        ("workaround", "Clamp"), ("only-if", "Fence"), ("leave", "Tone"),
+    ]  # fmt: skip
+    assert done[3].why == "Bright enough for us." and done[3].value == "40"
+    assert done[5].why == "It leaks into HDR. Needed with firmware 1.0."
+    assert "with 1.1 see whether it still is" in annotated(STEPS, notes, "1.1")[5].why
+    assert annotated(STEPS, [], "1.0") == STEPS
+
+
+def test_what_people_wrote_survives_what_is_measured_anew():
+    advice = Advice(
+        {"Plain": [Note("why", "Picture > Mode", "", "We like it."), Note("say", "", "", "Mind the sun.")]}, {}
+    )
+    for de in (3, 1):
+        found = recipe(candidate("Plain", de), advice=advice)
+        assert found.steps[0].why == "We like it." and found.text == ("Mind the sun.",)
