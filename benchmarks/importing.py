@@ -15,11 +15,12 @@ import numpy as np
 
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, hand_runs, menu_map, new_display, setups, shelf
+from lumenar.service import board, hand_runs, menu_map, new_display, purposes, setups, shelf, verdict
 from lumenar.service.application import Application
 from lumenar.service.export import text_as
 from lumenar.service.importing import Identity, import_readings
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.purposes import PurposeDefinition
 from lumenar.store import reviews
 
 SETUPS = 60
@@ -73,6 +74,12 @@ def main() -> None:
         timed("the Board, cold", "", lambda: board.board(app, review))
         timed("the Board, warm", "< 50 ms", lambda: board.board(app, review))
         timed("the Shelf", "", lambda: shelf.shelf(app))
+        timed(f"scores and recipes for {len(app.rubric.purposes)} purposes", "", lambda: verdict.verdict(app, review))
+        timed("the same, warm", "< 100 ms", lambda: verdict.verdict(app, review))
+        work = app.rubric.purposes["colour_work"]
+        moved = {**work.weights, "grey_ramp.curve_rms_lstar": 40.0}
+        tried = PurposeDefinition("Tried", "", moved, list(work.core))
+        timed("a weight is moved, every setup rescored", "< 100 ms", lambda: purposes.scores_with(app, review, tried))
         timed("export as CSV", "", lambda: text_as(app, review, "csv"))
         last = reviews.setups_of(app.db.connection(), review)[-1].id
         timed("deleting a setup among them", "< 200 ms", lambda: setups.delete(app, review, last))

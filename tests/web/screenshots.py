@@ -45,24 +45,12 @@ def take(page: Person) -> None:
     still("shelf", "/", "[data-testid=shelf-entry]")
     still("board", "/review/4", "[role=grid]")
     still("plates-grey", "/review/1/plates/1/grey_ramp?overlay=2")
-    still("plates-gamut", "/review/1/plates/4/gamut?overlay=2")
     still("plates-uniformity", "/review/1/plates/1/uniformity")
     still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
-    still("compare", "/compare?setup=1&setup=4&setup=17")
+    lamp = next(r["setup"] for r in page.api("/reviews/4/board")["rows"] if r["name"] == "Reel, lamp on")
+    still("compare", f"/compare?setup=1&setup=4&setup={lamp}")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
     still("instruments", "/instruments", "[data-testid=corrections]")
-    page.go("/review/2")
-    page.find("[role=grid]")
-    page.press("f")
-    page.find("[data-testid=free]")
-    for _ in range(3):
-        page.press(Keys.ARROW_LEFT)
-        time.sleep(0.8)
-        page.press(" ")
-        time.sleep(0.4)
-    shot("free-running")
-    page.press(Keys.ESCAPE)
-    page.until(lambda: page.api("/bench")["state"] == "idle")
     page.go("/review/5")
     page.find("[role=grid]")
     page.press("1")
@@ -72,7 +60,7 @@ def take(page: Person) -> None:
     shot("board-measuring", 0.3)
     page.clock("0")
     page.until(lambda: page.states().count("measured") >= 36, 60)
-    still("verdict", "/review/1/verdict", "[data-testid=recipe]")
+    still("verdict", "/review/1/verdict", "[data-testid=recommended]")
     page.find("[data-testid=editions] a", "Report").click()
     page.find(".lede")
     shot("report")
@@ -81,25 +69,27 @@ def take(page: Person) -> None:
 
 
 def tuned(page: Person, shot: Callable[..., None]) -> None:
-    """The monitor's best mode tuned, proven, and replayed as a recipe on both samples, in daylight."""
-    page.go("/review/5/tuning")
-    for goal in ("Curve", "Six colours"):
-        page.tick(goal)
-    page.find("[data-testid=tuning-start]").click()
-    page.find("[data-testid=keep-result]").click()
-    page.find("[data-testid=prove]").click()
+    """The monitor's best mode as it was tuned, proven, and replayed on both samples; what its menu does; and what it is for."""
+    tuning = page.api("/reviews/5/tunings")[-1]["id"]
+    page.go(f"/review/5/tuning?tuning={tuning}")
     page.find("[data-testid=worth-sentence]")
     shot("tuning", 1.0)
-    page.find("[data-testid=to-recipe]").click()
-    page.find("[data-testid=recipe-step]")
-    page.press("r")
-    page.find("[data-testid=replay]", "kept what")
-    page.find("[data-testid=replay-on-B]").click()
-    page.find("[data-testid=replay]", "sample B")
-    page.until(lambda: page.api("/bench")["state"] == "idle")
     page.press("n")
+    page.find("[data-testid=to-recipe]").click()
+    page.find("[data-testid=replay]", "sample B")
     shot("recipe", 1.0)
     page.press("n")
+    studio = next(r["setup"] for r in page.api("/reviews/5/board")["rows"] if r["name"] == "Studio")
+    for kind, control in (("locks", "System > Power"), ("scope", "Eyes > Blue step"), ("does", "Eyes > Blue step")):
+        question = {"kind": kind, "setup": studio, "control": control}
+        number = page.send("POST", "/reviews/5/experiments", question)["id"]
+        page.until(lambda number=number: page.api(f"/experiments/{number}")["state"] == "done", 60)
+    page.go(f"/review/5/findout?experiment={number}")
+    page.find("[data-testid=answer]")
+    shot("findout", 1.0)
+    page.go("/purposes?review=1")
+    page.find("[data-testid=scores] li")
+    shot("purposes", 1.0)
 
 
 MODES = "Film\nStandard\nGame, srgb\nSport"

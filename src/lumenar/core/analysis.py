@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +27,8 @@ class Analysis:
 
     figures: value by key, numbers and (nested) lists, NaN left as NaN. uncertainty: for scalar figures. noise_floor:
     95th percentile of an error figure if the truth were the target; an error below it is shown with "<". range: the
-    figure with black at zero and at the most it can be, where black is no number. draws: scalar figures by draw.
+    figure with black at zero and at the most it can be, where black is no number. draws: scalar figures by draw. judged: what
+    scoring found its figures to be worth, by rule, so that it is found once.
     """
 
     measurement: str
@@ -36,6 +38,7 @@ class Analysis:
     noise_floor: dict[str, float] = field(default_factory=dict)
     range: dict[str, tuple[float, float]] = field(default_factory=dict)
     draws: dict[str, Array] = field(default_factory=dict)
+    judged: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
     def scalar(self, key: str) -> float | None:
         """A scalar figure, None where it is absent or not a number."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from lumenar.bench.plan import Cell
@@ -185,11 +185,12 @@ def verdict(app: Application, review_id: int) -> Verdict:
     now = cells.newest(app, review_id)
     every = all_scores(app, review_id, app.rubric.purposes, now)
     said = recipe_notes.advice(app, review_id, {s.id: str(s.id) for s, _ in next(iter(every.values()))})
+    analyses = {s.id: cells.analyses_of(app, s, now) for s, _ in next(iter(every.values()))}
     purposes = []
     for purpose in app.rubric.purposes.values():
         known = every[purpose.key]
         judged_by = resolve(purpose.target).title if purpose.target else ""
-        recipe = _recipe(app, purpose, known, shown, now, said)
+        recipe = _recipe(purpose, known, shown, analyses, said)
         purposes.append(
             PurposeVerdict(purpose.key, purpose.title, purpose.meaning, judged_by, mode_scores(known), recipe)
         )
@@ -198,11 +199,11 @@ def verdict(app: Application, review_id: int) -> Verdict:
 
 
 def _recipe(
-    app: Application, purpose: Purpose, known: Sequence[Scored], shown: Display, now: cells.Newest, said: Advice
+    purpose: Purpose, known: Sequence[Scored], shown: Display, analyses: Mapping[int, Mapping[str, Analysis]], said: Advice
 ) -> Recipe | None:  # fmt: skip
     """Settings for a purpose, by what the first sample shows."""
     candidates = [
-        Candidate(str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, v, cells.analyses_of(app, s, now))
+        Candidate(str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, v, analyses[s.id])
         for s, v in known if s.unit_id == shown.row.id
     ]  # fmt: skip
     samples = len({s.unit_id for s, v in known if v.value is not None})

@@ -183,10 +183,11 @@ def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
 
 @dataclass(frozen=True)
 class _Known:
-    """A rule's figure: its value, draws, and whether it is a lower bound."""
+    """A rule's figure: its value with its points, by how much its draws move these, and whether it is a lower bound."""
 
     value: float
-    draws: Array | None
+    points: float
+    moved: Array | None
     at_least: bool
 
 
@@ -197,7 +198,14 @@ def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
         analysis = analyses.get(measurement)
         value = analysis.scalar(key) if analysis else None
         if analysis is not None and value is not None:
-            return _Known(value, analysis.draws.get(key), figure == rule.instead)
+            # What a figure is worth does not depend on its weight: a weight that is moved costs a sum.
+            known = analysis.judged.get(rule)
+            if known is None:
+                draws = analysis.draws.get(key)
+                moved = None if draws is None else _moved(rule, value, draws)
+                at_least = figure == rule.instead
+                known = analysis.judged[rule] = _Known(value, float(rule.points(value)), moved, at_least)
+            return known
     return None
 
 
@@ -205,16 +213,14 @@ def figure_points(rubric: Rubric, measurement: str, key: str, analyses: Mapping[
     """Points of one figure, None where no rule judges it or it was not measured."""
     rule = rubric.rules.get(f"{measurement}.{key}")
     known = _figure(rule, analyses) if rule else None
-    return float(rule.points(known.value)) if rule and known else None
+    return known.points if known else None
 
 
-def _moved(rule: Rule, known: _Known) -> Array | None:
+def _moved(rule: Rule, value: float, draws: Array) -> Array:
     """By how much the points of a figure's draws are off from its own, without what noise shifts both alike."""
-    if known.draws is None:
-        return None
-    middle = float(np.nanmedian(known.draws))
-    about = rule.points(known.draws - (middle - known.value) if np.isfinite(middle) else known.draws)
-    moved = np.nan_to_num(about - float(rule.points(known.value)))
+    middle = float(np.nanmedian(draws))
+    about = rule.points(draws - (middle - value) if np.isfinite(middle) else draws)
+    moved = np.nan_to_num(about - float(rule.points(value)))
     return np.asarray(moved, float)
 
 
@@ -251,14 +257,13 @@ def score(rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysi
             if figure in purpose.core:
                 missing_core.append(rule.title)
             continue
-        points = float(rule.points(known.value))
+        points = known.points
         loss = weight * (100 - points) / total
         text = rule.written(known.value, known.at_least)
         lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement))
         got, weight_got = got + weight * points, weight_got + weight
         best_got += weight * (max(y for _, y in rule.knots) if known.at_least else points)
-        moved = _moved(rule, known)
-        spread = _added(spread, None if moved is None else weight * moved)
+        spread = _added(spread, None if known.moved is None else weight * known.moved)
     lines.sort(key=lambda line: -(line.loss if line.loss is not None else -1))
     coverage = weight_got / total
     if missing_core or coverage < MIN_COVERAGE:
@@ -268,9 +273,9 @@ def score(rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysi
     # Draws move what was measured; what was not could be worth nothing or everything.
     spread = np.zeros(2) if spread is None else spread / total
     open_low, open_high = got / total - value, (best_got + 100 * (total - weight_got)) / total - value
-    low, high = np.quantile(spread, [0.025, 0.975], method="weibull") if len(spread) > 2 else (0.0, 0.0)
+    low, high = interval_of(spread) if len(spread) > 2 else (0.0, 0.0)
     return Score(
-        purpose.key, value, max(0.0, value + open_low + float(low)), min(100.0, value + open_high + float(high)), coverage,
+        purpose.key, value, max(0.0, value + open_low + low), min(100.0, value + open_high + high), coverage,
         "", tuple(lines), spread, open_low, open_high,
     )  # fmt: skip
 
@@ -305,7 +310,17 @@ def _spread_of_difference(one: Score, two: Score) -> tuple[float, float]:
     count = min(len(a), len(b))
     if count <= 2:
         return 0.0, 0.0
-    low, high = np.quantile(a[:count] - b[:count], [0.025, 0.975], method="weibull")
+    return interval_of(a[:count] - b[:count])
+
+
+def interval_of(draws: Array) -> tuple[float, float]:
+    """The 95 % interval of draws (n,): their quantiles at 2.5 and 97.5 %, each draw standing for 1/(n+1) of all (Weibull). Sorted
+    here, as numpy's own quantiles take twenty times as long for so few."""
+    ordered = np.sort(draws)
+    at = np.clip(np.array([0.025, 0.975]) * (len(ordered) + 1) - 1, 0, len(ordered) - 1)
+    below = np.floor(at).astype(int)
+    above = np.minimum(below + 1, len(ordered) - 1)
+    low, high = ordered[below] + (at - below) * (ordered[above] - ordered[below])
     return float(low), float(high)
 
 
