@@ -104,6 +104,17 @@ def test_a_light_that_does_not_follow_is_said():
     assert done.unreached and "changes nothing" in done.reason
 
 
+@given(low=st.integers(5, 80), gap=st.integers(1, 6), past=st.floats(-0.3, 0.3))
+def test_a_ladder_of_two_values_close_by_is_not_left_for_the_far_end(low, gap, past):
+    """Beyond what is known the light goes on as it went; flat, the farthest value would seem as good as the nearest."""
+    control = Control(LIGHT, "slider", 0.0, 100.0, 1.0, default=50.0)
+    ladder = ((float(low), 100.0), (float(low + gap), 100.0 * 1.04**gap))
+    wanted = 100.0 * float(np.exp(past))
+    step = Luminance(control, wanted, float(low), Noise(), ladder).propose(())
+    expected = low + past / np.log(1.04)
+    assert abs(step.values[LIGHT] - np.clip(expected, 0, 100)) <= 0.51
+
+
 def test_a_wrong_luminance_is_asked_about_and_named():
     control = Control(LIGHT, "slider")
     Y = light_of(control, 300, 0.1, 1.0)

@@ -172,7 +172,12 @@ class Luminance:
         """Log luminance (n,) over the grid: the shape known beforehand, moved onto what was read."""
         if len(self.ladder) >= 2:
             known = np.array(sorted(self.ladder), float)
-            shape = pchip(known[:, 0], np.log(np.maximum(known[:, 1], 1e-6)), np.clip(grid, known[0, 0], known[-1, 0]))
+            x_known, y_known = known[:, 0], np.log(np.maximum(known[:, 1], 1e-6))
+            shape = pchip(x_known, y_known, np.clip(grid, x_known[0], x_known[-1]))
+            # Beyond the ladder it goes on as between its two last values: flat, any value there would seem as good.
+            for side, i, j in ((grid < x_known[0], 0, 1), (grid > x_known[-1], -1, -2)):
+                slope = (y_known[i] - y_known[j]) / (x_known[i] - x_known[j])
+                shape = np.where(side, y_known[i] + slope * (grid - x_known[i]), shape)
         else:
             share = (grid - grid[0]) / np.ptp(grid)
             share = share if self._rises(x, y) else 1 - share
@@ -188,6 +193,12 @@ class Luminance:
                 moved[side] = off[i] + slope * (grid[side] - x[i])
         curve = shape + moved
         return np.asarray(np.maximum.accumulate(curve) if self._rises(x, y) else np.minimum.accumulate(curve), float)
+
+    def nearest_to(self, value: float, Y: float) -> float:
+        """The value that should be nearest to what is wanted, by the shape that is known and white's luminance Y at a value."""
+        grid = steps_of(self.control)
+        curve = self._curve(grid, np.array([value]), np.log([Y]))
+        return float(grid[np.abs(curve - np.log(self.wanted)).argmin()])
 
     def _proposal(self, value: float, why: str, expected: float | None, spread: float) -> Proposal:
         XYZ = None if expected is None else np.array([[np.nan, expected, np.nan]])

@@ -216,7 +216,11 @@ def _again(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     path = problem.control.path
     ladder = tuple((float(a.values[path]), float(a.of(WHITE)[1])) for a in first if np.isfinite(a.of(WHITE)[1]))
     known = dict(ladder) if len({v for v, _ in ladder}) >= 2 else dict(plan.ladder)
-    return Luminance(problem.control, problem.wanted, problem.start, plan.noise, tuple(known.items()))
+    again = Luminance(problem.control, problem.wanted, problem.start, plan.noise, tuple(known.items()))
+    if not begun and seen and len(known) >= 2 and again.nearest_to(problem.start, seen[-1]) == problem.start:
+        # It stands at the nearest step already.
+        return ""
+    return again
 
 
 def _white(plan: Plan) -> Problem | str:
