@@ -183,15 +183,16 @@ def test_i_presets_ranked_and_the_setting_for_210(app, reviewer):
 
 
 def test_k_settings_to_copy_complete_on_a_page(app, reviewer):
-    """Six-colour and ten-point tables, advice that differs by content, and the warning that samples differ."""
-    me = reviewer(TELEVISION)
-    _, made = me.tune("Parlour", "Parlour tuned", goals=["points"])
+    """A table of many points, advice that differs by content, and the warning that samples differ."""
+    me = reviewer(PROJECTOR)
+    number, made = me.tune("Daylit", "Daylit tuned", goals=["points"])
+    assert worth.worth(app, number).worth_it
     recipe_notes.write(
         app, me.review, made,
-        recipe_notes.Note("choose", "Image > Motion", "off for films, low for sport", "By what is watched."),
+        recipe_notes.Note("choose", "Picture > Motion", "off for films, low for sport", "By what is watched."),
     )  # fmt: skip
     seen = recipes.recipe(app, me.review, made)
-    points = [s for s in seen.steps if "Points" in s.path and s.kind == "set"]
+    points = [s for s in seen.steps if "Fine" in s.path and s.kind == "set"]
     assert points and len({s.path for s in points}) == len(points)
     assert next(s for s in seen.steps if s.kind == "choose").value == "off for films, low for sport"
     assert any("Samples differ" in c for c in seen.caveats)
@@ -200,13 +201,13 @@ def test_k_settings_to_copy_complete_on_a_page(app, reviewer):
     for s in seen.steps:
         if s.kind != "set":
             continue
-        if s.path == "Image > Mode" or s.path not in {c.path for c in me.unit.file.controls}:
+        if s.path not in {c.path for c in me.unit.file.controls}:
             me.unit.select(s.value)
         else:
             control = next(c for c in me.unit.file.controls if c.path == s.path)
             me.unit.apply(s.path, float(s.value) if control.numeric else s.value)
     literal = np.asarray(me.unit.XYZ((0.4, 0.4, 0.4)))
-    assert literal == pytest.approx(me.shown("Parlour tuned", (0.4, 0.4, 0.4)))
+    assert literal == pytest.approx(me.shown("Daylit tuned", (0.4, 0.4, 0.4)))
 
 
 def test_n_all_gains_raised_then_white_and_120(app, bench, reviewer):

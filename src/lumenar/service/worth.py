@@ -229,7 +229,11 @@ def _sentence(gain: PairedFigure, worth_it: bool, figures: list[PairedFigure], l
         cost = f", for {100 * (1 - light.after / light.before):.0f} % of its luminance"
     low, high = gain.low, gain.high
     spread = "" if low is None or high is None else f" ({low:.1f} to {high:.1f})"
-    amount = f"{gain.title}: better by {gain.gain:.1f} {gain.unit}{spread}"
+    better = gain.gain or 0.0
+    if high is not None and low is not None and high < 0:
+        spread = f" ({-high:.1f} to {-low:.1f})"
+        return f"Leave it alone. {gain.title}: worse by {-better:.1f} {gain.unit}{spread}{cost}."
+    amount = f"{gain.title}: better by {better:.1f} {gain.unit}{spread}"
     if worth_it:
         return f"Worth it. {amount}{cost}."
     if low is not None and low <= 0:

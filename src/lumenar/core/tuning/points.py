@@ -35,6 +35,8 @@ SIDE_U, OWN_U = 0.4, 0.2
 point does at its own."""
 GOOD = 0.3
 """dE2000 under which a point is left alone when all are gone over once more."""
+SURE_SHARE = 1.0
+"""A step's effect that is known to so much of it is taken as it is."""
 COST = 0.01
 LIGHT = 0.5
 """What the luminance of a level counts beside its balance."""
@@ -177,6 +179,16 @@ class _Course:
         target = self.p.target
         return de2000(target.Lab(np.exp(logs) @ self.P + self.K, self.white), target.Lab(self.wanted, self.white))
 
+    def balance_of(self, logs: Array, beside: bool = False) -> Array:
+        """dE2000 (n,) of amounts (n, 3), were their luminance right. beside: and the brightest of them white, as an eye that is
+        used to it sees them."""
+        XYZ = np.exp(logs) @ self.P + self.K
+        target = self.p.target
+        if beside and np.isfinite(XYZ[-1]).all():
+            XYZ = XYZ * (self.wanted[-1] / self.wanted[-1, 1]) / (XYZ[-1] / XYZ[-1, 1])
+        right = XYZ * (self.wanted[:, 1:2] / np.maximum(XYZ[:, 1:2], 1e-9))
+        return de2000(target.Lab(right, self.white), target.Lab(self.wanted, self.white))
+
     def _sigma(self, i: int) -> float:
         Y = float((np.exp(self.by_point[i][-1][1]) @ self.P + self.K)[1]) if self.by_point[i] else 1.0
         return 2 * float(self.p.noise.relative(Y)) + MODEL_SHARE
@@ -201,7 +213,10 @@ class _Course:
         u = np.array([r[2] for level in rows for r in level])
         # What a level has of its own is noise to what is common.
         u = np.hypot(u, OWN_U * GUESS * np.abs(pooled[:, 0])) if len(u) else u
-        common = _ridge(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+        common, unsure = _ridge_with_sd(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+        # While little is known a step is taken to do more than it seems to: a first move of one step, lost in noise, would else
+        # look as if nothing helped but the whole range.
+        common[0] = abs(common[0]) + max(0.0, unsure[0] - SURE_SHARE * abs(common[0]))
         scale = max(abs(common[0]), 0.05 * GUESS)
         kernel = np.zeros((n, n))
         for i in range(n):
@@ -274,6 +289,17 @@ class _Course:
     def done(self) -> Done:
         """The table as it stands, or as it stood at first where that was better."""
         start, end = float(np.nanmean(self.errors_of(self.first))), float(np.nanmean(self.errors_of(self.logs)))
+        tint, tint_before = (float(np.nanmean(self.balance_of(x))) for x in (self.logs, self.first))
+        beside, beside_before = (float(np.nanmean(self.balance_of(x, beside=True))) for x in (self.logs, self.first))
+        if beside - beside_before > tint - tint_before:
+            tint, tint_before = beside, beside_before
+        if end < start and tint - tint_before > max(GOOD, start - end):
+            # Greys of the right luminance and the wrong colour are no gain to anyone.
+            return Done(
+                dict(self.attempts[0].values),
+                f"The curve is too far off for these points: they would bring greys nearer to it and tint them by dE {tint:.1f}, "
+                f"which are dE {tint_before:.1f} off in colour as they are. They stay.",
+            )
         if end >= start:
             return Done(
                 dict(self.attempts[0].values),
@@ -301,6 +327,15 @@ class _Course:
         entered, grid = float(last.values[c.path]), steps_of(c)
         seems = float(grid[np.abs(grid - entered - off).argmin()])
         return None if seems == entered or abs(off) < 2 * c.step else Suspicion(c.path, entered, seems)
+
+
+def _ridge_with_sd(A: Array, b: Array, u: Array, prior: Array, sd: Array) -> tuple[Array, Array]:
+    """`_ridge`, and the standard deviations (m,) of what it gives."""
+    if not len(b):
+        return np.array(prior), np.array(sd)
+    T = A / u[:, None]
+    covariance = np.linalg.inv(np.diag(1 / sd**2) + T.T @ T)
+    return np.asarray(covariance @ (prior / sd**2 + T.T @ (b / u)), float), np.sqrt(np.diag(covariance))
 
 
 def _ridge(A: Array, b: Array, u: Array, prior: Array, sd: Array) -> Array:
