@@ -255,8 +255,22 @@ def test_what_is_typed_wrongly_is_named_and_nothing_stored(app, bench, experimen
     typed()
     assert views.view(app, number).read == 1
     experimenter.halt(number, "stopped")
+    assert views.view(app, number).back == ["Light to 80", "Blue step to 0", "Detail to 50"]
     with pytest.raises(ConflictError, match="gone on"):
         typed(stage=1)
+
+
+def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter, mine):
+    review, _ = mine
+    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Power"))
+    texts = [
+        f"{90 * max(rgb):.1f} {100 * max(rgb):.1f} {110 * max(rgb):.1f}" for rgb in views.view(app, number).now.rgb
+    ]
+    for stage, refused in ((0, []), (1, ["Power"]), (2, [])):
+        assert views.view(app, number).now.paths == [["", "Power", "Power"][stage]]
+        views.typed_in(app, number, stage, "XYZ", texts, {}, [], refused)
+    seen = views.view(app, number)
+    assert seen.sentence == "Power could not be set in Studio." and "did not let it be set" in seen.rows[0][1]
 
 
 def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):

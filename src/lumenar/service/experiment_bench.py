@@ -183,4 +183,4 @@ class Experimenter:
 
     def _mode(self, x: Open) -> str:
         until = len(x.read) + 1
-        return str(experiments.stood(x, until)[""]["mode"]) or x.setup.mode
+        return experiments.stood(x, until).mode or x.setup.mode

@@ -9,7 +9,7 @@ from typing import Any
 from lumenar.core.experiments.base import Conclusion, MapChange
 from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.ranked import TITLES
-from lumenar.core.menu import Control, MenuError, Value, text_of
+from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.typed import Form, parse
 from lumenar.service import cells, experiments, menu_map
 from lumenar.service.application import Application
@@ -25,10 +25,12 @@ from lumenar.store.experiments import ExperimentRow, ExperimentState
 
 @dataclass(frozen=True)
 class StageView:
-    """A stage: what to do before it is read, in words, its patches, and what to look at with the value it should have."""
+    """A stage: what to do before it is read, in words and with the paths, its patches, and what to look at with the value it
+    should have."""
 
     title: str
     acts: list[str]
+    paths: list[str]
     patches: list[str]
     rgb: list[tuple[float, float, float]]
     look: list[tuple[str, str]]
@@ -169,13 +171,12 @@ def _now(x: Open) -> StageView | None:
         return None
     stage = x.made.stages[x.next]
     todo = experiments.to_do(x, stage.acts, x.next)
-    modes = experiments.stood(x, x.next + 1)
-    stands = modes.get(str(modes[""]["mode"]), {})
+    stands = experiments.stood(x, x.next + 1).values
     begun = x.row.question.get("state", {})
     look = [(p, text_of(stands.get(p, begun.get(p, "")))) for p in stage.look]
-    return StageView(
-        stage.title, [a.words for a in todo], [name_of(p) for p in stage.patches], [p.rgb for p in stage.patches], look
-    )
+    patches = [name_of(p) for p in stage.patches]
+    acts, paths = [a.words for a in todo], [a.path for a in todo]
+    return StageView(stage.title, acts, paths, patches, [p.rgb for p in stage.patches], look)
 
 
 def _change(x: Open, c: MapChange) -> ChangeView:
@@ -289,13 +290,13 @@ def typed_in(
 
 def _expected(x: Open, stage: int) -> dict[str, Value]:
     """What the menu should show at a stage."""
-    modes = experiments.stood(x, stage + 1)
     own: dict[str, Value] = dict(x.row.question.get("state", {}))
-    return own | modes.get(str(modes[""]["mode"]), {})
+    return own | experiments.stood(x, stage + 1).values
 
 
 def _value(x: Open, path: str, text: str) -> Value:
-    control = x.shown.menu.control(path)
+    # As it was when the question was asked, whatever became of the menu map since.
+    control = menu_from(x.row.question["menu"]).control(path)
     try:
         value: Value = float(text.strip().replace(",", ".")) if control.numeric else text.strip()
         control.check(value)

@@ -308,24 +308,35 @@ def set_state(app: Application, experiment_id: int, state: ExperimentState, mess
         stored.set_state(db, experiment_id, state, message)
 
 
-def stood(x: Open, until: int) -> dict[str, dict[str, Value]]:
-    """By mode what stands in the menu before a stage, as far as the acts so far tell."""
-    modes: dict[str, dict[str, Value]] = {}
+@dataclass(frozen=True)
+class Stood:
+    """What the acts so far have brought about: the mode, empty before the first, and by mode the values that were entered."""
+
+    mode: str
+    by_mode: dict[str, dict[str, Value]]
+
+    @property
+    def values(self) -> dict[str, Value]:
+        """What was entered in the present mode."""
+        return self.by_mode.get(self.mode, {})
+
+
+def stood(x: Open, until: int) -> Stood:
+    """What stands in the menu before a stage, as far as the acts of those before it tell."""
+    by_mode: dict[str, dict[str, Value]] = {}
     mode = ""
-    for stage in x.made.stages[:until]:
-        for act in stage.acts:
-            if act.kind == "mode":
-                mode = str(act.value)
-            else:
-                modes.setdefault(mode, {})[act.path] = act.value
-    return {"": {"mode": mode}, **modes}
+    for act in (a for stage in x.made.stages[:until] for a in stage.acts):
+        if act.kind == "mode":
+            mode = str(act.value)
+        else:
+            by_mode.setdefault(mode, {})[act.path] = act.value
+    return Stood(mode, by_mode)
 
 
 def to_do(x: Open, acts: Sequence[Act], until: int) -> list[Act]:
     """The acts that change anything, after the stages before."""
-    modes = stood(x, until)
-    mode = str(modes[""]["mode"])
-    menu = x.shown.menu
+    before = stood(x, until)
+    modes, mode, menu = before.by_mode, before.mode, x.shown.menu
     needed = []
     for act in acts:
         if act.kind == "mode":

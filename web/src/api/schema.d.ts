@@ -5354,13 +5354,16 @@ export interface components {
         };
         /**
          * StageView
-         * @description A stage: what to do before it is read, in words, its patches, and what to look at with the value it should have.
+         * @description A stage: what to do before it is read, in words and with the paths, its patches, and what to look at with the value it
+         *     should have.
          */
         StageView: {
             /** Title */
             title: string;
             /** Acts */
             acts: string[];
+            /** Paths */
+            paths: string[];
             /** Patches */
             patches: string[];
             /** Rgb */

@@ -89,20 +89,26 @@ export function Answer({
           </Table.Root>
         </Wide>
       )}
-      {experiment.by_hand && experiment.back.length > 0 && (
-        <Box mt="18px" data-testid="put-back">
-          <Text fontWeight="600">Put it back</Text>
-          <Box as="ol" pl="24px" listStyleType="decimal">
-            {experiment.back.map((w) => (
-              <li key={w}>{w}</li>
-            ))}
-          </Box>
-        </Box>
-      )}
+      <PutBack experiment={experiment} />
       <Text color="ink3" fontSize="12px" mt="18px">
         On {experiment.setup_name}
         {experiment.firmware ? `, firmware ${experiment.firmware}` : ""}, {experiment.created_at.slice(0, 10)}.
       </Text>
+    </Box>
+  );
+}
+
+/** What a person is to enter so that all stands as before. */
+export function PutBack({ experiment }: { experiment: Experiment }) {
+  if (!experiment.by_hand || experiment.back.length === 0) return null;
+  return (
+    <Box mt="18px" data-testid="put-back">
+      <Text fontWeight="600">Put it back</Text>
+      <Box as="ol" pl="24px" listStyleType="decimal">
+        {experiment.back.map((w) => (
+          <li key={w}>{w}</li>
+        ))}
+      </Box>
     </Box>
   );
 }
@@ -165,9 +171,7 @@ export function StageByHand({
         of={experiment.read}
         busy={busy}
         handle={handle}
-        onKeep={(form, texts) =>
-          onDone({ form, texts, stands, greyed, refused: refused ? [experiment.paths[0] ?? ""] : [] })
-        }
+        onKeep={(form, texts) => onDone({ form, texts, stands, greyed, refused: refused ? stage.paths.slice(-1) : [] })}
       >
         {stage.look.length > 0 && (
           <Box mt="14px">

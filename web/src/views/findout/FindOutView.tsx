@@ -8,7 +8,7 @@ import { Key, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Choice, Select } from "../../parts/field";
 import type { Confirmed } from "../../parts/ReadingFields";
 import { Ask, type Question } from "./Ask";
-import { Answer, StageByHand, Under } from "./Experiment";
+import { Answer, PutBack, StageByHand, Under } from "./Experiment";
 import { FINDOUT_KEYS } from "./view";
 
 const A = chakra(Link);
@@ -60,6 +60,7 @@ function Session({ experiment }: { experiment: Experiment }) {
       {experiment.state === "done" && (
         <Answer experiment={experiment} busy={learn.isPending} error={learn.error} onLearn={() => learn.mutate()} />
       )}
+      {experiment.state === "stopped" && <PutBack experiment={experiment} />}
       {experiment.state === "waiting" && (
         <StageByHand
           experiment={experiment}
