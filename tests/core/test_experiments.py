@@ -138,6 +138,14 @@ def test_what_a_control_does_and_whether_it_keeps_its_promise():
     assert nothing.sentence == "Pixel walk does nothing measurable in Studio."
 
 
+def test_a_promise_is_judged_by_going_to_more():
+    of = unit(**{LIGHT: {"promise": "brighter"}, "System > Pixel walk": {"promise": "dims", "effect": "none"}})
+    end = Remote(of).of(WhatItDoes(control(of, LIGHT), "Studio", 80.0, NOISE))
+    assert end.sentence.endswith("It promises “brighter”: kept."), "less of it dims, more of it brightens"
+    idle = Remote(of).of(WhatItDoes(control(of, "System > Pixel walk"), "Studio", "on", NOISE))
+    assert idle.sentence.endswith("It promises “dims”: not kept.")
+
+
 def test_a_value_that_is_refused_is_said_to_be():
     fen = unit()
     fen.apply("System > Power", "Thrifty")
@@ -205,6 +213,17 @@ def test_locks_and_resets_are_found_whatever_they_are(data):
     assert set(end.notes) == {"System > Power", *resets}
     if not resets and not locks:
         assert end.sentence == f"Power neither locks nor resets any of {len(paths)} others."
+
+
+def test_each_change_is_told_once_and_what_was_locked_before_is_not_blamed():
+    of = unit(**{"System > Power": {"resets": [GAINS[0]], "locks": {"Thrifty": [LIGHT]}}})
+    others = tuple(control(of, p) for p in (GAINS[0], LIGHT, "Picture > Colour"))
+    start = dict(of.values["Studio"])
+    end = Remote(of).of(LocksAndResets(control(of, "System > Power"), others, "Studio", start, NOISE))
+    assert end.rows == (
+        ("Thrifty", "Red gain fell to 100; Light cannot be set"), ("Full", "nothing else changed"),
+    ), "Colour is locked in Studio whatever Power is"  # fmt: skip
+    assert "Not told of Colour" in end.sentence
 
 
 def test_what_falls_back_unseen_is_told_by_the_light():

@@ -1,5 +1,7 @@
 """The recipe for a purpose: which setup, in which order, by the room, for another taste, and with what people wrote to it."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -95,6 +97,16 @@ def test_without_a_ladder_of_its_own_that_of_the_mode_is_scaled():
     assert table[80.0] == pytest.approx(round((160 - 20) / 2.8), abs=1) and table[160.0] is None
     assert luminance_by_room(tuned, [tuned], MENU) == ()
     assert luminance_by_room(shipped, [shipped], Menu(MENU.modes, (), "Mode")) == ()
+
+
+def test_steps_count_from_the_lowest_value():
+    odd = Control("Picture > Light", "slider", 7.0, 97.0, 10.0, default=47.0, role="luminance")
+    menu = Menu(MENU.modes, (odd,), "Picture > Mode")
+    x = np.array([7.0, 97.0])
+    lit = Analysis("brightness_ladder", "srgb", {"settings": x, "white_cd_m2": 2 * x})
+    found = candidate("Plain", 1, top=0)
+    found = replace(found, analyses={**found.analyses, "brightness_ladder": lit})
+    assert dict(luminance_by_room(found, [found], menu)) == {80.0: 37.0, 120.0: 57.0, 160.0: 77.0, 200.0: None}
 
 
 def test_a_luminance_out_of_reach_is_none():

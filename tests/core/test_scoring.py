@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.scoring.rubric import RubricError, Rule, rank, score, tied
+from lumenar.core.scoring.rubric import LEAST_POINTS, RubricError, Rule, gain, interval_of, rank, score, tied, worth_it
 from lumenar.service.application import load_rubric
 
 RUBRIC = load_rubric()
@@ -146,6 +146,32 @@ def test_what_two_setups_share_cancels_in_a_tie():
 
     one, two = scored(2.0), scored(2.4)
     assert one.low < two.high and not tied(one, two)
+
+
+def test_what_is_worth_the_trouble_is_sure_and_enough():
+    def scored(value, spread=0.01):
+        return score(RUBRIC, "colour_work", with_draws(value, spread))
+
+    assert worth_it(scored(2.0), scored(3.0))
+    small, base = scored(2.0), scored(2.1)
+    found = gain(small, base)
+    assert 0 < found[1] < found[0] < LEAST_POINTS and not worth_it(small, base), "sure, and less than anyone would see"
+    unsure = scored(2.0, 1.5), scored(3.0, 1.5)
+    assert gain(*unsure)[0] >= LEAST_POINTS and gain(*unsure)[1] < 0 and not worth_it(*unsure)
+    none = score(RUBRIC, "colour_work", {})
+    assert gain(none, base) is None and not worth_it(none, base) and not worth_it(base, none)
+
+
+def test_a_purpose_judges_by_its_target_where_that_is_for_the_signal():
+    desktop = RUBRIC.purposes["desktop"]
+    assert desktop.judges_by("display_p3") == "srgb" and desktop.judges_by("bt2020_pq") == "bt2020_pq"
+    assert RUBRIC.purposes["play"].judges_by("display_p3") == "display_p3"
+
+
+@given(st.lists(st.floats(-5, 5), min_size=3, max_size=400))
+def test_the_interval_of_draws_is_that_of_numpy(values):
+    low, high = np.quantile(values, [0.025, 0.975], method="weibull")
+    assert interval_of(np.array(values)) == pytest.approx((low, high), abs=1e-9)
 
 
 def test_a_white_that_is_off_counts_once():

@@ -8,7 +8,18 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import white_error
-from lumenar.service import cells, experiment_views, recipe_notes, recipes, setups, shelf, tunings, verdict, worth
+from lumenar.service import (
+    cells,
+    experiment_views,
+    recipe_notes,
+    recipes,
+    setups,
+    shelf,
+    tuning_views,
+    tunings,
+    verdict,
+    worth,
+)
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
 from lumenar.service.instruments import correct_for
@@ -210,12 +221,27 @@ def test_k_settings_to_copy_complete_on_a_page(app, reviewer):
     assert literal == pytest.approx(me.shown("Daylit tuned", (0.4, 0.4, 0.4)))
 
 
+def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
+    """A table that cannot reach the curve is left alone rather than turned to its ends."""
+    me = reviewer(PROJECTOR)
+    number, _ = me.tune("Film", "Film tuned", goals=["white", "points"])
+    seen = tuning_views.view(app, number)
+    assert (
+        seen.outcomes[-1].reason.startswith("The curve is too far off for these points")
+        and "They stay." in seen.outcomes[-1].reason
+    )
+    assert not any("Fine" in p for p in me.setup("Film tuned").changes)
+    assert white_error(me.shown("Film tuned"), TARGETS["bt709_bt1886"]) < 1
+
+
 def test_n_all_gains_raised_then_white_and_120(app, bench, reviewer):
     """All gains raised first, then D65 and 120 cd/m2, replayed from a factory reset."""
     me = reviewer(TELEVISION)
     gains = {f"Image > White balance > {c}": 20.0 for c in ("Red", "Green", "Blue")}
     setups.add(app, me.review, me.setup("Reel").id, "Reel raised", setups.Edit(gains))
-    _, made = me.tune("Reel raised", "Reel 120", goals=["luminance", "white"], luminance=120.0)
+    number, made = me.tune("Reel raised", "Reel 120", goals=["luminance", "white"], luminance=120.0)
+    goals = [a.title for a in tuning_views.view(app, number).attempts]
+    assert "Luminance once more" not in goals, "it stands at the nearest step already"
     XYZ = me.shown("Reel 120")
     assert XYZ[1] == pytest.approx(120, rel=0.03) and white_error(XYZ, TARGETS["bt709_bt1886"]) < 1
     Replayer(app, bench).start(me.review, made)

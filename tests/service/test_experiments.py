@@ -89,6 +89,29 @@ def test_what_it_will_take_is_said_beforehand(app, monitor):
     assert views.lines(app, monitor) == []
 
 
+def test_what_locks_others_itself_is_not_moved_and_all_is_put_back(app, bench, experimenter, monitor):
+    unit = reviews.unit_of(app.db.connection(), monitor).id
+    seen = asked(app, bench, experimenter, monitor, "locks", "Picture > Tone")
+    assert POWER not in [c.path for c in experiments.opened(app, seen.id).made.others]
+    assert seen.sentence.startswith("Tone neither locks nor resets any of ")
+    stands = bench.rig.bench.remote.values["Studio"]
+    defaults = display(app, unit).menu
+    assert stands == defaults.defaults(defaults.mode("Studio", "sdr"))
+
+
+def test_after_a_pause_what_was_done_is_done_again(app, bench, experimenter, monitor):
+    whole = asked(app, bench, experimenter, monitor, "locks", POWER)
+    number = whole.id
+    with app.db.transaction() as db:
+        db.execute("DELETE FROM stage_read WHERE experiment_id = ? AND number >= 1", (number,))
+        db.execute("UPDATE experiment SET state = 'paused' WHERE id = ?", (number,))
+    experimenter.resume(number)
+    bench.seat.wait()
+    assert views.view(app, number).sentence.startswith("Changing Power resets Light, "), (
+        "the others stood moved off again"
+    )
+
+
 def test_a_server_that_is_killed_goes_on_at_the_next_stage(app, bench, experimenter, monitor, tmp_path):
     number = experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, BLUE))
     bench.seat.wait()
