@@ -137,6 +137,8 @@ def test_the_caveats_count_samples_and_tell_of_the_replay():
     assert "one sample" in one and "2 samples" in two
     done = recipe(candidate("Plain", 3), advice=Advice({}, {"Plain": "Replayed from a factory reset on a day."}))
     assert done.replayed and "Replayed from a factory reset on a day." in done.caveats
+    failed = recipe(candidate("Plain", 3), advice=Advice({}, {"Plain": "Its replay failed: step 3."}))
+    assert not failed.replayed and "Its replay failed: step 3." in failed.caveats
 
 
 # -- what people write --------------------------------------------------------------------------------------------------

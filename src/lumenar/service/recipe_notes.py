@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import get_args
 
 from lumenar.core.recipes.ordered import Note, NoteKind
-from lumenar.core.recipes.purpose import Advice
+from lumenar.core.recipes.purpose import REPLAYED, Advice
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -109,4 +109,4 @@ def replay_said(own: ReplayRow, firmware: str, others: int) -> str:
     if own.firmware != firmware:
         return f"Replayed with firmware {own.firmware or 'unknown'}, not with the present one."
     too = "" if not others else f", and entered on {others} other sample{'s' if others > 1 else ''} too"
-    return f"Replayed from a factory reset on {own.created_at[:10]}{too}."
+    return f"{REPLAYED} on {own.created_at[:10]}{too}."

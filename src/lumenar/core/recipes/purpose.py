@@ -47,6 +47,8 @@ TASTES = (
     Taste("For a warmer white", ("white_black", "cct_k")),
     Taste("For more light", ("white_black", "white_cd_m2")),
 )
+REPLAYED = "Replayed from a factory reset"
+"""How what is said of a replay begins where it went through with the present firmware."""
 Table = tuple[tuple[float, float | None], ...]
 
 
@@ -132,7 +134,7 @@ def recommend(
         purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
         control.path if control else "", luminance_by_room(chosen, candidates, menu), tuple(_alternatives(chosen, scored)),
         tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
-        tuple(_caveats(chosen, best if left_alone else None, advice, samples)), chosen.key in advice.replays,
+        tuple(_caveats(chosen, best if left_alone else None, advice, samples)), advice.replays.get(chosen.key, "").startswith(REPLAYED),
     )  # fmt: skip
 
 
