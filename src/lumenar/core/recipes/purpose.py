@@ -134,7 +134,8 @@ def recommend(
         purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
         control.path if control else "", luminance_by_room(chosen, candidates, menu), tuple(_alternatives(chosen, scored)),
         tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
-        tuple(_caveats(chosen, best if left_alone else None, advice, samples)), advice.replays.get(chosen.key, "").startswith(REPLAYED),
+        tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
+        advice.replays.get(chosen.key, "").startswith(REPLAYED),
     )  # fmt: skip
 
 
