@@ -331,7 +331,7 @@ export default function BoardView() {
         py="9px"
         borderBottom="1px solid"
         borderColor="lineSoft"
-        minH="58px"
+        minH="72px"
         wrap="wrap"
       >
         <Headline board={board.data} />
@@ -347,15 +347,15 @@ export default function BoardView() {
           h="28px"
           fontFamily="body"
         />
-        <Box flex="1" />
-        <Box textAlign="right" color="ink2" data-testid="plan">
-          <Text>
+        {/* What is planned takes the room there is: whatever it says, the grid under it stays where the hand aims. */}
+        <Box flex="1 1 0" minW="190px" textAlign="right" color="ink2" data-testid="plan">
+          <Text truncate>
             {chosen.length
               ? `Selected: ${chosen.length} ${chosen.length === 1 ? "cell" : "cells"}`
               : board.data.next.text}
           </Text>
           {cells.length > 0 && plan.data && (
-            <Text color="ink3" fontSize="11px">
+            <Text color="ink3" fontSize="11px" lineClamp={2}>
               {plan.isPlaceholderData
                 ? "how long it takes is being worked out"
                 : `${plan.data.readings} readings, ${duration(plan.data.seconds)} ${board.data.stand_in ? "on the bench" : "by hand"}`}
