@@ -57,6 +57,8 @@ export const useExperiment = (experiment: number | null) =>
       got(api.GET("/api/v1/experiments/{experiment}", { params: { path: { experiment: experiment ?? 0 } } })),
     enabled: experiment !== null,
     placeholderData: keepPreviousData,
+    // Events tell of each stage; one that is lost must not leave it at work for ever.
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 1500 : false),
   });
 export const useQuestions = (review: number, setup: number) =>
   useQuery({
