@@ -69,14 +69,16 @@ class Slowest:
 
 
 def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kinds: Any) -> None:
-    """White by gains, and offsets, against the best white on the grid at any luminance."""
-    over, worse, whites, made, noticed, slow = [], [], [], 0, 0, Slowest()
+    """White by gains, and offsets, against the best white on the grid at any luminance, and at no less than was reached."""
+    over, as_bright, worse, whites, made, noticed, slow = [], [], [], [], 0, 0, Slowest()
     for seed in range(units):
         d = Display(seed, **kinds)
         problem = slow.of(TwoPoints(tuple(d.gains), tuple(d.offsets) if offsets else (), TARGET, d.values, NOISE))
         t = tune(problem, d, errs)
         end = float(white_error(d.true(WHITE, {**d.values, **t.done.values}), TARGET))
         over.append(end - best_white(d, 2_000_000))
+        bright = float(d.true(WHITE, {**d.values, **t.done.values})[1])
+        as_bright.append(end - best_white(d, 2_000_000, 0.98 * bright))
         worse.append(end - float(white_error(d.true(WHITE, d.values), TARGET)))
         whites.append(t.whites)
         made, noticed = made + t.errors_made, noticed + t.noticed
@@ -85,6 +87,7 @@ def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kin
         what,
         spread(whites, 0),
         f"{spread(over)} over the best",
+        f"{spread(as_bright)} over the best as bright; "
         f"worse than the start: {sum(w > 0.3 for w in worse)}{slips}; {slow.ms:.0f} ms",
     )
 

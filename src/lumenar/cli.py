@@ -86,6 +86,7 @@ def _parser() -> _OneLineParser:
         help="default: %(default)s",
     )
     p.add_argument("--luminance", type=float, metavar="CD_M2", help="of white (default: as it is)")
+    p.add_argument("--purpose", metavar="KEY", help="take goals, luminance and target from a purpose, colour_work say")
     p.add_argument("--white", type=_xy, metavar="X,Y", help="another white than the target's")
     p.add_argument("--target", metavar="KEY", help="another target than the mode's own")
     p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
@@ -260,7 +261,7 @@ def _tune(options: argparse.Namespace) -> int:
     goals = () if options.goal == "all" else (options.goal,)
     found = tune_file(
         _read(options.unit), options.unit.name, options.mode, goals, options.luminance, options.white, options.target,
-        options.seed,
+        options.seed, options.purpose,
     )  # fmt: skip
     if options.json:
         print(json.dumps(found, ensure_ascii=False, allow_nan=False))

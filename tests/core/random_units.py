@@ -207,13 +207,14 @@ class TableDisplay(Display):
         return self.light(self.drives(values)[-1:] * np.array(patch.rgb))[0]
 
 
-def best_white(display, most=60_000):
+def best_white(display, most=60_000, least_Y=0.0):
     """dE2000 of the best white on the grid of the gains, found by trying it without noise: all of it, or so many places spread
-    over it."""
+    over it; of those with least_Y cd/m2 or more."""
     grids = [c.grid for c in display.gains]
     every = np.array(np.meshgrid(*grids, indexing="ij")).reshape(len(grids), -1).T
     parts = np.array_split(every[:: 1 + len(every) // most], max(1, min(most, len(every)) // 20_000))
-    return float(min(white_error(display.whites(part), TARGET).min() for part in parts))
+    found = (display.whites(part) for part in parts)
+    return float(min(white_error(w, TARGET)[w[:, 1] >= least_Y].min(initial=np.inf) for w in found))
 
 
 def mean_error(display, values):

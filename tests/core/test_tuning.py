@@ -17,7 +17,7 @@ from lumenar.core.tuning.base import (
     steps_of,
     white_error,
 )
-from lumenar.core.tuning.channels import fit, primaries_of
+from lumenar.core.tuning.channels import Channel, fit, primaries_of
 from lumenar.core.tuning.charts import _ring
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.white import DARK, TwoPoints
@@ -152,7 +152,7 @@ def test_white_is_reached_in_few_readings():
         whites.append(t.whites)
         assert error_of(display, t.done.values) < error_of(display, {}) + 0.3
     assert np.median(whites) <= 5 and np.percentile(whites, 95) <= 8
-    assert np.median(over) < 0.3 and np.percentile(over, 90) < 1.2
+    assert np.median(over) < 0.25 and np.percentile(over, 90) < 0.8
 
 
 @pytest.mark.parametrize("share", [0.0, 0.15, 0.5])
@@ -226,12 +226,65 @@ def test_a_display_that_is_not_additive_takes_more_readings_and_gets_there():
     assert np.median(over) < 0.5 and max(over) < 2.5
 
 
-def test_cut_only_gains_leave_one_channel_at_its_top():
+def test_cut_only_gains_leave_one_channel_near_its_top():
     for seed in range(0, 24, 6):
         display, _, t = course(seed)
         tops = [t.done.values[c.control.path] / c.control.maximum for c in display.gains]
-        assert max(tops) >= 0.97, seed
+        assert max(tops) >= 0.95, seed
         assert "luminance" in t.done.reason
+
+
+def test_coarse_steps_give_up_light_for_a_white_that_is_seen_to_be_better():
+    display, _, t = course(39)
+    assert display.gains[0].control.maximum == 20
+    near = error_of(display, {c.control.path: v for c, v in zip(display.gains, (20.0, 20.0, 17.0), strict=True)})
+    # Of all places at the top this is the best.
+    assert near > 1.3 and error_of(display, t.done.values) < 0.8
+    lost = 1 - display.true(WHITE, {**display.values, **t.done.values})[1] / display.true(WHITE, display.values)[1]
+    assert 0.05 < lost < 0.35
+
+
+def test_no_light_is_given_up_for_what_nobody_sees():
+    display = Display(0)
+    problem = TwoPoints(tuple(display.gains), (), TARGET, display.values, NOISE)
+    first = propose(start(problem))
+    state = observe(start(problem), first, first.values, [display.read(p, first.values) for p in first.patches])
+    stage = problem._stage("gains", problem.values, state.attempts)
+    XYZ = np.outer([1.0, 0.95], TARGET.white_XYZ(stage._reachable))
+    x = np.zeros((2, 3))
+    same, better = stage._worth(x, XYZ, np.array([0.28, 0.02]))
+    assert same < better
+    bright, dim = stage._worth(x, XYZ, np.array([1.0, 0.4]))
+    assert dim < bright
+
+
+def test_where_a_channel_stops_is_looked_for_between_what_rose_and_what_did_not():
+    c = Channel(Control("Red gain", "slider", -50.0, 50.0, 1.0, default=0.0), 0)
+    x = np.array([[0.0], [0.5], [0.46], [0.42]])
+    # It rises by 1.2 a whole range, and stands still from 0.2 on.
+    shares = np.ones((4, 3))
+    shares[:, 0] = np.exp(1.2 * np.minimum(x[:, 0], 0.2))
+    f = fit([c], x, shares, np.full((4, 3), 0.002), 0.0, 1.1, x[3])
+    assert f.top[0] == pytest.approx(np.exp(0.24), rel=0.01)
+    stops = np.interp(np.log(f.top[0]), *(lambda g: (g @ f.mean[0][[0, 1, 2]], g[:, 1]))(
+        np.column_stack([np.ones(60), np.linspace(0, 0.6, 60), np.linspace(0, 0.6, 60) ** 2])
+    ))  # fmt: skip
+    assert 0.1 < stops < 0.3
+
+
+def test_a_gain_is_not_raised_where_its_channel_has_stopped():
+    """Above that white stays as it is, and greys below it take on the channel's colour."""
+    display = Display(1)
+    display.slope, display.bend = np.full(3, 0.006), np.zeros(3)
+    display.preset = np.array([0.97, 0.9, 0.9])
+    display.rows[1:] *= 1.25
+    problem = TwoPoints(tuple(display.gains), (), TARGET, display.values, NOISE)
+    t = tune(problem, display)
+    red = t.done.values[display.gains[0].control.path]
+    assert display.gain_of(0, 50.0) == 1 and red <= 9, "0.97 (1 + 0.006 d) is 1 at d = 5"
+    stage = problem._stage("gains", problem.values, t.state.attempts)
+    x = np.array([[0.0, 0, 0], [0.5, 0, 0]])
+    assert stage.fitted.beyond(x)[0] == 0 or stage.fitted.beyond(x)[0] < stage.fitted.beyond(x)[1]
 
 
 def test_signed_gains_hold_luminance_where_there_is_headroom():

@@ -226,9 +226,8 @@ def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
     me = reviewer(PROJECTOR)
     number, _ = me.tune("Film", "Film tuned", goals=["white", "points"])
     seen = tuning_views.view(app, number)
-    assert (
-        seen.outcomes[-1].reason.startswith("The curve is too far off for these points")
-        and "They stay." in seen.outcomes[-1].reason
+    assert any(
+        said in seen.outcomes[-1].reason for said in ("too far off for these points", "nothing better was reached")
     )
     assert not any("Fine" in p for p in me.setup("Film tuned").changes)
     assert white_error(me.shown("Film tuned"), TARGETS["bt709_bt1886"]) < 1

@@ -1,12 +1,17 @@
 """Experiments on the bench and by hand: committed stage by stage, cut off and gone on with, put back, and learned from."""
 
+import threading
+import time
+
 import numpy as np
 import pytest
 
+from lumenar.bench.ports import LostError, RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.meter import SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.service import experiment_views as views
-from lumenar.service import experiments, menu_map, new_display, setups
+from lumenar.service import experiments, menu_map, new_display, setups, tuning_views
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import display
@@ -14,6 +19,8 @@ from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import Wish
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
@@ -97,6 +104,64 @@ def test_what_locks_others_itself_is_not_moved_and_all_is_put_back(app, bench, e
     stands = bench.rig.bench.remote.values["Studio"]
     defaults = display(app, unit).menu
     assert stands == defaults.defaults(defaults.mode("Studio", "sdr"))
+
+
+def test_what_cannot_be_put_back_is_said(app, bench, experimenter, monitor, monkeypatch):
+    whole, refusing = SimulatedUnit.apply, []
+
+    def stuck(unit, control, value):
+        if control == BLUE and value == 4.0:
+            refusing.append(True)
+        elif control == BLUE and refusing and value == 0.0:
+            raise RefusedError("Blue step is stuck")
+        whole(unit, control, value)
+
+    monkeypatch.setattr(SimulatedUnit, "apply", stuck)
+    seen = asked(app, bench, experimenter, monitor, "does", BLUE)
+    assert seen.state == "done" and seen.message == "Not put back: Blue step is stuck."
+
+
+def test_a_meter_that_fails_leaves_the_display_as_it_was(app, bench, experimenter, monitor, monkeypatch):
+    read, count = SimulatedColorimeter.read, []
+
+    def failing(meter, *more):
+        count.append(1)
+        if len(count) == 30:
+            raise LostError("the meter went away")
+        return read(meter, *more)
+
+    monkeypatch.setattr(SimulatedColorimeter, "read", failing)
+    seen = asked(app, bench, experimenter, monitor, "does", BLUE)
+    assert seen.state == "paused" and seen.read == 1 and "Plug it in" in seen.message
+    assert bench.rig.bench.remote.values["Studio"][BLUE] == 0.0
+    experimenter.resume(seen.id)
+    bench.seat.wait()
+    assert "the opposite at 3" in views.view(app, seen.id).sentence
+
+
+def test_who_has_said_the_last_word_is_waited_for(app, bench, experimenter, monitor, monkeypatch):
+    """Told that it is done, somebody asks the next question before the bench was left."""
+    begun = []
+    tell = Experimenter.tell
+
+    def at_once(who, number, state, **more):
+        tell(who, number, state, **more)
+        if state == "done" and not begun:
+            asking = threading.Thread(
+                target=lambda: begun.append(
+                    Tuner(app, bench).start(monitor, setup_of(app, monitor, "Studio").id, Wish(["white"]))
+                )
+            )
+            asking.start()
+            time.sleep(0.3)
+            threads.append(asking)
+
+    threads = []
+    monkeypatch.setattr(Experimenter, "tell", at_once)
+    asked(app, bench, experimenter, monitor, "does", POWER)
+    threads[0].join()
+    bench.seat.wait()
+    assert begun and tuning_views.view(app, begun[0]).state == "found"
 
 
 def test_after_a_pause_what_was_done_is_done_again(app, bench, experimenter, monitor):

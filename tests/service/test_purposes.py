@@ -6,9 +6,10 @@ import pytest
 
 from lumenar.core.scoring.rubric import score
 from lumenar.core.targets import resolve
+from lumenar.core.tuning import session
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, cells, purposes, shelf, verdict, worth
+from lumenar.service import board, cells, purposes, shelf, tuning_views, tunings, verdict, worth
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.purposes import PurposeDefinition
@@ -88,6 +89,8 @@ def test_it_is_changed_kept_between_starts_and_forgotten(app, measured, tmp_path
         ({"weights": {"modulation.svm": float("nan")}}, "weights.modulation.svm", "from 0 to"),
         ({"core": ["modulation.svm"]}, "weights.modulation.svm", "needs a weight"),
         ({"target": "pink"}, "target", "pink"),
+        ({"luminance": 0.5}, "luminance", "1 to 10,000"),
+        ({"luminance": float("nan")}, "luminance", "1 to 10,000"),
     ],
 )
 def test_a_wrong_entry_is_named_and_nothing_kept(app, change, place, says):
@@ -95,6 +98,32 @@ def test_a_wrong_entry_is_named_and_nothing_kept(app, change, place, says):
         purposes.add(app, replace(MINE, **change))
     assert e.value.place == place
     assert len(app.rubric.purposes) == 7
+
+
+def test_a_tuning_aims_at_what_a_purpose_weighs(app, measured):
+    faithful = setup_of(app, measured, "Faithful")
+    aims = {a.purpose: a for a in tuning_views.aims(app, measured, faithful.id)}
+    assert list(aims) == list(app.rubric.purposes)
+    assert aims["colour_work"].goals == list(session.GOALS) and aims["colour_work"].luminance == 120
+    # Lifted shadows and a curve that is followed exclude one another; late at night colours do not count.
+    assert aims["dark_games"].goals == ["luminance", "colours"]
+    assert aims["low_blue"].goals == ["tone", "luminance", "white", "points"]
+    wide = setup_of(app, measured, "Lively")
+    assert tunings.wish_for(app, wide, "desktop").target == "srgb"
+    assert tunings.wish_for(app, wide, "play").target == wide.target
+    purposes.add(app, replace(MINE, luminance=None))
+    mine = tunings.wish_for(app, wide, "office_wall")
+    assert (mine.goals, mine.luminance) == (("tone", "points"), None)
+    purposes.change(app, "office_wall", replace(MINE, luminance=333.0))
+    assert tunings.wish_for(app, wide, "office_wall").luminance == 333
+    assert purposes.view(app, "office_wall").luminance == 333
+    with pytest.raises(NotFoundError, match="attic"):
+        tunings.wish_for(app, wide, "attic")
+
+
+def test_every_goal_names_figures_that_are_judged(app):
+    for goal, prefixes in session.MOVES.items():
+        assert all(any(f.startswith(p) for f in app.rubric.rules) for p in prefixes), goal
 
 
 def test_what_ships_stays(app):

@@ -15,7 +15,7 @@ from lumenar.core.recipes.ordered import Note, ordered_steps
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import new_display, recipe_notes, recipes, setups, tunings, verdict, worth
+from lumenar.service import menu_map, new_display, recipe_notes, recipes, setups, tunings, verdict, worth
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.replay import Replayer, proof_patches
@@ -133,11 +133,11 @@ def test_on_another_sample_the_spread_is_told(app, bench, monitor, tuned, replay
 def test_a_wrong_order_is_seen_to_fail_on_the_reset_trap(app, bench, monitor, replayer, monkeypatch):
     made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Late power", Edit({GAINS[0]: 90.0}))
     setup = setup_of(app, monitor, "Late power")
-    real = recipes.steps_of(app, setup)
+    real = recipes.written_steps(app, setup)
     # Somebody toggles the power setting after all else: the display puts the gain back.
     power = next(s for s in real if s.kind == "check")
     wrong = [*real, *(type(power)("set", power.path, v, "", "") for v in ("Thrifty", "Full"))]
-    monkeypatch.setattr("lumenar.service.replay.steps_of", lambda app, setup: wrong)
+    monkeypatch.setattr("lumenar.service.replay.written_steps", lambda app, setup: wrong)
     row = replayed(app, bench, replayer, monitor, made)
     assert (
         row.state == "failed"
@@ -301,6 +301,20 @@ def test_what_is_written_stands_in_recipe_verdict_and_edition(app, bench, monito
     recipe_notes.forget(app, monitor, tuned, next(n.id for n in recipe_notes.of_setup(app, tuned) if n.kind == "check"))
     again = recipes.recipe(app, monitor, tuned)
     assert again.text == ["For a grey wall."] and "Home or shop" not in {s.path for s in again.steps}
+
+
+def test_a_replay_enters_what_only_some_models_have_and_counts_steps_as_they_are_read(
+    app, bench, monitor, tuned, replayer
+):
+    unit = reviews.unit_of(app.db.connection(), monitor).id
+    menu_map.change_control(app, monitor, unit, GAINS[1], {"only": "a fine menu"})
+    recipe_notes.write(app, monitor, tuned, Note("check", "Home or shop", "home", "Asked at the first start."))
+    steps = [s for s in recipes.recipe(app, monitor, tuned).steps if s.kind != "leave"]
+    assert ("only-if", GAINS[1]) in [(s.kind, s.path) for s in steps]
+    row = replayed(app, bench, replayer, monitor, tuned)
+    assert row.state == "done" and [s["path"] for s in row.steps[: len(steps)]] == [s.path for s in steps]
+    assert bench.rig.bench.remote.values["Studio"][GAINS[1]] == setup_of(app, monitor, "Studio tuned").changes[GAINS[1]]
+    assert recipes.recipe(app, monitor, tuned).replays[0].kept is True
 
 
 def test_a_note_that_makes_no_sense_is_named(app, monitor, tuned):

@@ -9,10 +9,11 @@ from .person import Person
 
 
 @pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
+def server(request, demo_folder, tmp_path_factory):
+    """A server of the module's own; `SERVE` in it says how it is started."""
     folder = tmp_path_factory.mktemp("web") / "data"
     shutil.copytree(demo_folder, folder)
-    made = Server(folder, "demo")
+    made = Server(folder, *getattr(request.module, "SERVE", ("demo",)))
     yield made
     made.stop()
 

@@ -73,6 +73,10 @@ class Person:
         except urllib.error.HTTPError as e:
             raise AssertionError(f"{method} {path}: {e.read().decode()}") from e
 
+    def review(self, name):
+        """The number of the review of a display by a part of its name."""
+        return next(e["id"] for e in self.api("/reviews") if name in e["name"])
+
     def choose(self, trigger, words):
         """Something to do, from the menu that a button opens."""
         self.find(trigger).click()

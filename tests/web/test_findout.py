@@ -1,7 +1,5 @@
 """Finding out what a menu does, in the browser: on a stand-in from the menu map, and by hand with a display of one's own."""
 
-import shutil
-
 import numpy as np
 import pytest
 from selenium.webdriver.common.keys import Keys
@@ -12,27 +10,11 @@ from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.service.units import shipped_units
 
 from ..conftest import MONITOR
-from .driver import Server, browser
-from .person import Person
 from .test_eyes_and_keys import theme, violations
 
 pytestmark = pytest.mark.web
 POWER, LIGHT, CONTRAST = "System > Power", "Picture > Light", "Picture > Contrast"
-
-
-@pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("findout") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "serve", "--speed", "0")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
+SERVE = ("serve", "--speed", "0")
 
 
 def text(page, css):
@@ -40,7 +22,7 @@ def text(page, css):
 
 
 def test_1_from_the_menu_map_to_what_a_control_locks_and_back_into_the_map(page):
-    review = next(e["id"] for e in page.api("/reviews") if "Fen 32" in e["name"])
+    review = page.review("Fen 32")
     unit = page.api(f"/reviews/{review}/menu")["unit"]
     page.send(
         "PATCH", f"/reviews/{review}/menu/controls?unit={unit}", {"path": POWER, "fields": {"resets": [], "locks": {}}}
@@ -67,7 +49,7 @@ def test_1_from_the_menu_map_to_what_a_control_locks_and_back_into_the_map(page)
 
 
 def test_2_a_promise_and_a_ranking_in_a_bright_room(page):
-    review = next(e["id"] for e in page.api("/reviews") if "Fen 32" in e["name"])
+    review = page.review("Fen 32")
     theme(page, True)
     page.go(f"/review/{review}/findout?new=&control=Eyes+%3E+Blue+step")
     page.until(lambda: "What does Blue step do?" in text(page, "[data-testid=cost]"))

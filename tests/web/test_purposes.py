@@ -1,34 +1,12 @@
 """Purposes in the browser: the Board and the Shelf scored for one at a time, and one that a person writes."""
 
-import shutil
-
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from .driver import Server, browser
-from .person import Person
 from .test_eyes_and_keys import violations
 
 pytestmark = pytest.mark.web
-
-
-@pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("purposes") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "serve", "--speed", "0")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
-
-
-def named(page, name):
-    return next(e["id"] for e in page.api("/reviews") if name in e["name"])
+SERVE = ("serve", "--speed", "0")
 
 
 def shown(page):
@@ -38,7 +16,7 @@ def shown(page):
 
 
 def test_1_a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
-    phone = named(page, "Pell 6")
+    phone = page.review("Pell 6")
     page.go(f"/review/{phone}")
     scores = {p: page.api(f"/reviews/{phone}/board?purpose={p}") for p in ("colour_work", "evening_film")}
     best = {p: round(next(h["value"] for h in b["headline"] if h["purpose"] == p)) for p, b in scores.items()}
@@ -55,7 +33,7 @@ def test_1_a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
 
 
 def test_2_the_board_selects_what_a_purpose_still_needs(page):
-    laptop = named(page, "Slate 14")
+    laptop = page.review("Slate 14")
     page.go(f"/review/{laptop}")
     page.find("[role=grid]")
     page.press("w")
@@ -69,7 +47,7 @@ def test_2_the_board_selects_what_a_purpose_still_needs(page):
 
 
 def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
-    phone = named(page, "Pell 6")
+    phone = page.review("Pell 6")
     page.go(f"/purposes?review={phone}")
     page.until(lambda: len(shown(page)) == 4)
     assert not violations(page)
@@ -85,9 +63,14 @@ def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
     page.find("[data-testid=purpose-form]", "needs a title")
     assert weight.get_attribute("value") == "900"
     page.find("[data-testid=purpose-form] input").send_keys("Bedside")
+    light = page.find("[data-testid=purpose-form] input[placeholder=any]")
+    assert light.get_attribute("value") == "100", "that of the purpose it was begun from"
+    light.send_keys(Keys.CONTROL, "a")
+    light.send_keys("60")
     seen = shown(page)
     page.find("button", "Keep the purpose").click()
     page.find("h2", "Bedside")
+    assert page.api("/purposes")["purposes"][-1]["luminance"] == 60
     page.until(lambda: shown(page) == seen)
     page.go(f"/review/{phone}/verdict")
     page.find("h1", "")
@@ -99,6 +82,6 @@ def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
 
 def test_4_one_that_was_deleted_elsewhere_gives_way_to_the_usual_one(page):
     page.send("DELETE", "/purposes/bedside", None)
-    page.go(f"/review/{named(page, 'Pell 6')}")
+    page.go(f"/review/{page.review('Pell 6')}")
     page.until(lambda: page.find("select[aria-label='Score the rows for']").get_attribute("value") == "colour_work")
     assert [e for e in page.errors() if "422" not in e] == []

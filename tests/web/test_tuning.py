@@ -2,7 +2,6 @@
 
 import base64
 import re
-import shutil
 
 import numpy as np
 import pytest
@@ -12,8 +11,6 @@ from selenium.webdriver.support.ui import Select
 from lumenar.core.readings import Patch
 
 from ..core.random_units import TARGET, Display, white_error
-from .driver import Server, browser
-from .person import Person
 from .test_eyes_and_keys import theme, violations
 
 pytestmark = pytest.mark.web
@@ -24,25 +21,11 @@ MENU = """Picture
     Red gain: 0..100 = 100 (red gain)
     Green gain: 0..100 = 100 (green gain)
     Blue gain: 0..100 = 100 (blue gain)"""
-
-
-@pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("tuning") / "data"
-    shutil.copytree(demo_folder, folder)
-    made = Server(folder, "serve", "--speed", "0")
-    yield made
-    made.stop()
-
-
-@pytest.fixture(scope="module")
-def page(server):
-    with browser() as driver:
-        yield Person(driver, server)
+SERVE = ("serve", "--speed", "0")
 
 
 def monitor(page):
-    return next(e["id"] for e in page.api("/reviews") if "Fen 32" in e["name"])
+    return page.review("Fen 32")
 
 
 def newest(page, review):
@@ -67,6 +50,20 @@ def test_1_from_the_board_to_what_a_setup_can_be_tuned_for(page):
     Select(page.find("[data-testid=tuning-setup]")).select_by_visible_text("Studio (sample A)")
     page.until(lambda: "Red gain, Green gain" in text(page, "[data-testid=goal-white]"))
     assert violations(page) == []
+
+
+def test_1b_a_purpose_says_what_to_aim_at(page):
+    purpose = Select(page.find("[data-testid=tuning-purpose]"))
+    assert purpose.first_selected_option.text == "Colour work"
+    purpose.select_by_visible_text("Low-blue evening")
+    page.until(lambda: page.find("button[aria-pressed=true]").text == "80")
+    assert not page.find("[data-testid=goal-colours] input").is_selected()
+    # What one wants otherwise stays so, until another purpose is chosen.
+    page.find("button", "160").click()
+    page.until(lambda: page.find("button[aria-pressed=true]").text == "160")
+    purpose.select_by_visible_text("Colour work")
+    page.until(lambda: page.find("button[aria-pressed=true]").text == "120")
+    assert page.find("[data-testid=goal-colours] input").is_selected()
 
 
 def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
@@ -220,7 +217,7 @@ class ByHand:
 
     @property
     def review(self):
-        return next(e["id"] for e in self.page.api("/reviews") if "Wall 55" in e["name"])
+        return self.page.review("Wall 55")
 
 
 def test_5_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):

@@ -18,14 +18,15 @@ Weight = Annotated[float, Field(allow_inf_nan=False)]
 
 
 class NewPurpose(BaseModel):
-    """A purpose: what it means in one line, weights by figure, the core figures, and the target that every setup is judged
-    against (empty: its own)."""
+    """A purpose: what it means in one line, weights by figure, the core figures, the target that every setup is judged
+    against (empty: its own), and the luminance of white that it is set to."""
 
     title: Text
     meaning: Text = ""
     weights: Annotated[dict[Text, Weight], Field(max_length=200)]
     core: Annotated[list[Text], Field(max_length=200)] = []
     target: TargetKey = ""
+    luminance: Annotated[float | None, Field(allow_inf_nan=False)] = None
 
     def definition(self) -> purposes.PurposeDefinition:
         """As the service takes it."""

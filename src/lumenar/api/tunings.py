@@ -11,7 +11,7 @@ from lumenar.api.deps import application, bench_of, tuner
 from lumenar.api.models import Created, Id, TargetKey, Text
 from lumenar.core.typed import Form
 from lumenar.service import tuning_views, tunings, worth
-from lumenar.service.tuning_views import GoalChoice, TuningLine, TuningView
+from lumenar.service.tuning_views import Aim, GoalChoice, TuningLine, TuningView
 from lumenar.service.tunings import Wish
 from lumenar.service.worth import Carried, Worth
 
@@ -76,6 +76,12 @@ class From(BaseModel):
 def goals(request: Request, review: Id, setup: Id) -> list[GoalChoice]:
     """What of a setup can be tuned."""
     return tuning_views.choices(application(request), review, setup)
+
+
+@router.get("/reviews/{review}/setups/{setup}/aims")
+def aims(request: Request, review: Id, setup: Id) -> list[Aim]:
+    """What a setup would be tuned to for each purpose."""
+    return tuning_views.aims(application(request), review, setup)
 
 
 @router.get("/reviews/{review}/tunings")

@@ -21,7 +21,6 @@ from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
 from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner
-from lumenar.service.tunings import Wish
 from lumenar.store import reviews
 
 
@@ -92,11 +91,11 @@ def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]
     best = {b.of_all[0].id: b for b in reversed(verdict.best_modes(app, review))}
     for b in reversed(best.values()):
         setup = b.of_all[0]
-        number = Tuner(app, bench).start(review, setup.id, Wish())
-        bench.seat.wait()
         try:
+            number = Tuner(app, bench).start(review, setup.id, tunings.wish_for(app, setup, b.purpose))
+            bench.seat.wait()
             made = tunings.keep(app, number, f"{setup.name} tuned")
-        except ConflictError as e:
+        except (BadInputError, ConflictError) as e:
             said.append(e.detail)
             continue
         bench.runs.start(review, [Cell(made, c.measurement) for c in cells if c.setup == setup.id])

@@ -208,25 +208,21 @@ def _says(control: Control, c: MapChange) -> bool:
 
 def lines(app: Application, review_id: int) -> list[ExperimentLine]:
     """The experiments of a review, the newest first."""
-    return [_line(app, r) for r in stored.of_review(app.db.connection(), review_id)]
+    db = app.db.connection()
+    names = {s.id: s.name for s in reviews.setups_of(db, review_id)}
+    return [
+        ExperimentLine(
+            row.id, row.kind, experiments.title_of(row.kind, row.question), names[row.setup_id], row.state,
+            _of_old(app, row).sentence if row.state == "done" else "", list(row.question.get("tried", [])), row.created_at,
+        )
+        for row in stored.of_review(db, review_id)
+    ]  # fmt: skip
 
 
-def _line(app: Application, row: ExperimentRow) -> ExperimentLine:
-    title = experiments.title_of(row.kind, row.question)
-    sentence = ""
-    if row.state == "done":
-        key = ("concluded", row.id)
-        # What was read never changes once it is over.
-        sentence = app.cache.get(key, lambda: _sentence(app, row.id))
-    name = experiments.opened(app, row.id).setup.name
-    return ExperimentLine(
-        row.id, row.kind, title, name, row.state, sentence, list(row.question.get("tried", [])), row.created_at
-    )
-
-
-def _sentence(app: Application, experiment_id: int) -> str:
-    end = concluded(experiments.opened(app, experiment_id))
-    return "" if end is None else end.sentence
+def _of_old(app: Application, row: ExperimentRow) -> Conclusion:
+    """What followed from an experiment that is done: what it read never changes, so it is worked out once."""
+    kept: Conclusion = app.cache.get(("concluded", row.id), lambda: concluded(experiments.opened(app, row.id)))
+    return kept
 
 
 @dataclass(frozen=True)
@@ -240,18 +236,11 @@ class FoundOut:
 
 def found_out(app: Application, review_id: int, unit_id: int | None) -> list[FoundOut]:
     """What experiments on a sample, the first unless another is named, found out of controls, the newest first."""
+    db = app.db.connection()
     unit_id = display_of(app, review_id).row.id if unit_id is None else unit_id
-    found: list[FoundOut] = []
-    for row in stored.of_review(app.db.connection(), review_id):
-        if row.state != "done":
-            continue
-        x = experiments.opened(app, row.id)
-        if x.setup.unit_id != unit_id:
-            continue
-        end: Conclusion | None = app.cache.get(("notes", row.id), lambda x=x: concluded(x))  # type: ignore[misc]
-        for path, sentence in (end.notes if end else {}).items():
-            found.append(FoundOut(row.id, path, sentence))
-    return found
+    own = {s.id for s in reviews.setups_of(db, review_id) if s.unit_id == unit_id}
+    done = [r for r in stored.of_review(db, review_id) if r.state == "done" and r.setup_id in own]
+    return [FoundOut(r.id, path, words) for r in done for path, words in _of_old(app, r).notes.items()]
 
 
 # -- what a person does ---------------------------------------------------------------------------------------------

@@ -6,7 +6,15 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 
-from lumenar.core.scoring.rubric import Purpose, RubricError, check_purpose, purpose_from, score
+from lumenar.core.scoring.rubric import (
+    LEAST_CD_M2,
+    MOST_CD_M2,
+    Purpose,
+    RubricError,
+    check_purpose,
+    purpose_from,
+    score,
+)
 from lumenar.core.targets import TARGETS, resolve
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
@@ -35,14 +43,15 @@ class RuleView:
 
 @dataclass(frozen=True)
 class PurposeDefinition:
-    """What a person says of a purpose: weights by figure, core figures without which there is no score, and what every setup
-    is judged against, empty for its own target."""
+    """What a person says of a purpose: weights by figure, core figures without which there is no score, what every setup is
+    judged against, empty for its own target, and what white is set to in cd/m2, None for any."""
 
     title: str
     meaning: str
     weights: dict[str, float]
     core: list[str]
     target: str = ""
+    luminance: float | None = None
 
 
 @dataclass(frozen=True)
@@ -57,6 +66,7 @@ class PurposeView:
     core: list[str]
     target: str
     target_title: str
+    luminance: float | None
     added: bool
 
 
@@ -85,7 +95,7 @@ def rubric_view(app: Application) -> RubricView:
 def _view(p: Purpose, added: bool) -> PurposeView:
     return PurposeView(
         p.key, version_of(p), p.title, p.meaning, dict(p.weights), list(p.core), p.target,
-        resolve(p.target).title if p.target else "", added,
+        resolve(p.target).title if p.target else "", p.luminance, added,
     )  # fmt: skip
 
 
@@ -110,6 +120,7 @@ def _checked(app: Application, d: PurposeDefinition, key: str) -> dict[str, obje
         raise BadInputError("purpose", f"There is a purpose {title!r} already; choose another title.", "title")
     document: dict[str, object] = {
         "key": key, "title": title, "meaning": " ".join(d.meaning.split()), "target": d.target,
+        "luminance": d.luminance,
         "weights": {k: float(v) for k, v in d.weights.items() if v != 0}, "core": list(dict.fromkeys(d.core)),
     }  # fmt: skip
     tried(app, d, key)
@@ -137,6 +148,9 @@ def tried(app: Application, d: PurposeDefinition, key: str = "tried") -> Purpose
             )
     if d.target and d.target not in TARGETS:
         raise BadInputError("purpose", f"There is no target {d.target!r} among those that ship.", "target")
+    if d.luminance is not None and not LEAST_CD_M2 <= d.luminance <= MOST_CD_M2:
+        said = f"White has {LEAST_CD_M2:g} to {MOST_CD_M2:,.0f} cd/m², not {d.luminance:g}."
+        raise BadInputError("purpose", said, "luminance")
     made = purpose_from({"key": key, "title": d.title, **asdict(d)})
     try:
         check_purpose(made, known)

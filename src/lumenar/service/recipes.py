@@ -123,20 +123,19 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     """The recipe of a setup. ConflictError names settings that cannot all be had."""
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
-    steps = steps_of(app, setup)
+    steps = written_steps(app, setup)
     rows = replays.of_setup(app.db.connection(), setup_id)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
     newest = cells.newest(app, review_id)
     expected = proof_of(app, newest, setup_id, setup.target)
     notes = recipe_notes.of_setup(app, setup_id)
-    written = [Note(n.kind, n.path, n.value, n.words, n.until) for n in notes]
     control = shown.menu.luminance_control
     promised = _promised(app, setup, expected, rows)
     own = next((r for r in rows if r.unit_id == setup.unit_id and r.state in ("done", "failed")), None)
     return RecipeView(
         review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
         "Reset the display to how it left the factory, so that nothing of before is left.",
-        annotated(steps, written, shown.row.firmware), notes, [n.words for n in notes if n.kind == "say"],
+        steps, notes, [n.words for n in notes if n.kind == "say"],
         control.path if control else "", _table(app, review_id, setup, shown, newest),
         _purposes(app, review_id, setup, newest), promised,
         _caveats(app, setup, own, rows),
@@ -177,6 +176,12 @@ def _purposes(app: Application, review_id: int, setup: SetupRow, newest: cells.N
             )
         )  # fmt: skip
     return found
+
+
+def written_steps(app: Application, setup: SetupRow) -> list[OrderedStep]:
+    """A setup's steps with what people wrote to them, as they are read and entered. ConflictError as of `steps_of`."""
+    notes = [Note(n.kind, n.path, n.value, n.words, n.until) for n in recipe_notes.of_setup(app, setup.id)]
+    return annotated(steps_of(app, setup), notes, display(app, setup.unit_id).row.firmware)
 
 
 def steps_of(app: Application, setup: SetupRow) -> list[OrderedStep]:

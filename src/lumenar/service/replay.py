@@ -3,10 +3,8 @@ it; else a person follows the steps and types."""
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from typing import Literal
 
 from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S
 from lumenar.bench.ports import (
@@ -26,14 +24,15 @@ from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.data import now
-from lumenar.service.displays import display, stand_in_of
+from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.events import Event
 from lumenar.service.patch_reading import read_patches
 from lumenar.service.planning import format_of, meters_before, setup_states
-from lumenar.service.recipes import steps_of
+from lumenar.service.recipes import written_steps
+from lumenar.service.steered import SteeredJob, free_bench
 from lumenar.service.worth import PROOF
-from lumenar.store import corrections, replays, reviews
+from lumenar.store import replays, reviews
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
 
@@ -56,31 +55,6 @@ def proof_patches(app: Application, setup: SetupRow) -> list[Patch]:
     return sorted(dict.fromkeys(within), key=lambda p: -sum(p.rgb))
 
 
-class ReplayJob:
-    """One replay on the bench."""
-
-    kind: Literal["replay"] = "replay"
-
-    def __init__(self, owner: Replayer, replay: int, review: int) -> None:
-        self._owner, self.replay, self.review = owner, replay, review
-        self.stopping = threading.Event()
-
-    def work(self) -> None:
-        """Reset, enter, read."""
-        self._owner.work(self)
-
-    def leave(self) -> None:
-        """End soon."""
-        self.stopping.set()
-
-    def failed(self, error: BaseException) -> bool:
-        """It is over, whatever it was."""
-        self._owner.end(
-            self.replay, "stopped", f"The bench stopped on a fault ({type(error).__name__}: {error}); replay it again."
-        )
-        return False
-
-
 class Replayer:
     """Replays recipes, one at a time."""
 
@@ -95,11 +69,11 @@ class Replayer:
         if unit not in {u.id for u in reviews.units_of(db, review_id)}:
             raise NotFoundError("unit", f"Review {review_id} has no sample {unit}.")
         shown = display(self.app, unit)
-        if shown.stand_in and self.bench.seat.kind:
-            raise ConflictError("bench", "The bench is in use; stop what is on it first.")
+        if shown.stand_in:
+            free_bench(self.bench)
         meter, correction = meters_before(self.app, shown)
         row = ReplayRow(
-            0, review_id, setup_id, unit, [asdict(s) for s in steps_of(self.app, setup)], shown.row.firmware, meter["XYZ"],
+            0, review_id, setup_id, unit, [asdict(s) for s in written_steps(self.app, setup)], shown.row.firmware, meter["XYZ"],
             correction, "working" if shown.stand_in else "waiting", "",
             [list(p.rgb) for p in proof_patches(self.app, setup)], [], now(), 0.0,
         )  # fmt: skip
@@ -107,11 +81,17 @@ class Replayer:
             made = replays.add(writing, row)
         if shown.stand_in:
             try:
-                self.bench.seat.take(ReplayJob(self, made, review_id))
+                self.bench.seat.take(self._job(made, review_id))
             except ConflictError:
                 self.end(made, "stopped", "The bench is in use; replay it again when it is free.")
                 raise
         return made
+
+    def _job(self, replay: int, review: int) -> SteeredJob:
+        def failed(said: str) -> None:
+            self.end(replay, "stopped", f"{said}; replay it again.")
+
+        return SteeredJob("replay", replay, review, self.work, failed)
 
     def end(
         self,
@@ -126,26 +106,28 @@ class Replayer:
             replays.finish(db, replay, state, message, XYZ, at_s)
         self.bench.live.hub.publish(Event("tuning", {"replay": replay, "state": state}))
 
-    def work(self, job: ReplayJob) -> None:
+    def work(self, job: SteeredJob) -> None:
         """The job's work, in the bench's thread."""
-        row = row_of(self.app, job.replay)
+        row = row_of(self.app, job.number)
         setup = cells.setup_of(self.app, row.review_id, row.setup_id)
-        stand_in = stand_in_of(self.app, row.unit_id)
-        bench = self.bench.rig.assemble(row.unit_id, (stand_in.seed if stand_in else 0) + 15485863 * job.replay)
-        c = None if row.correction_id is None else corrections.get(self.app.db.connection(), row.correction_id)
-        self.bench.rig.correction = c
+        bench = self.bench.rig.assemble_for(row.unit_id, 15485863 * job.number, row.correction_id)
+        said = self._carried_out(bench, row, setup, job)
+        job.over = True
+        self.end(job.number, *said)
+
+    def _carried_out(
+        self, bench: Bench, row: ReplayRow, setup: SetupRow, job: SteeredJob
+    ) -> tuple[ReplayState, str, Sequence[Sequence[float] | None], float]:  # fmt: skip
+        """How it ended: state, message, XYZ of the proof, and when."""
         try:
             if failure := self._entered(bench, row, setup):
-                self.end(job.replay, "failed", failure)
-                return
+                return "failed", failure, (), 0.0
             XYZ = self._read(bench, row, job, setup.name)
         except EndedError:
-            self.end(job.replay, "stopped", "Stopped before all was read; replay it again.")
-            return
+            return "stopped", "Stopped before all was read; replay it again.", (), 0.0
         except InstrumentError as e:
-            self.end(job.replay, "stopped", f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}")
-            return
-        self.end(job.replay, "done", "", XYZ, bench.clock.now())
+            return "stopped", f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}", (), 0.0
+        return "done", "", XYZ, bench.clock.now()
 
     def _entered(self, bench: Bench, row: ReplayRow, setup: SetupRow) -> str:
         """Enter the steps once each, in their order, from a factory reset. Returns why it cannot be had, empty where all
@@ -160,7 +142,8 @@ class Replayer:
         menu = display(self.app, row.unit_id).menu
         wanted: dict[str, Value] = {}
         for n, step in enumerate(row.steps, 1):
-            if step["kind"] != "set":
+            # What is set only where the model has the part is set here too where the menu has it.
+            if step["kind"] != "set" and (step["kind"] != "only-if" or step["path"] not in menu.by_path):
                 continue
             try:
                 if step["path"] == menu.mode_path:
@@ -180,7 +163,7 @@ class Replayer:
             return f"All was entered, but {name} is {now_}, not {then}: a later step put it back."
         return ""
 
-    def _read(self, bench: Bench, row: ReplayRow, job: ReplayJob, name: str) -> list[Sequence[float] | None]:
+    def _read(self, bench: Bench, row: ReplayRow, job: SteeredJob, name: str) -> list[Sequence[float] | None]:
         habits = HABITS[display(self.app, row.unit_id).row.panel]
         bench.clock.sleep(SETUP_S + max(CLEAR_S, FIRST_RESTS * habits.rest_s))
         patches = [Patch((p[0], p[1], p[2])) for p in row.patches]

@@ -39,6 +39,13 @@ class Rig:
         self.bench = stand_in.assemble(self.clock, seed)
         return self.bench
 
+    def assemble_for(self, unit_id: int, salt: int, correction_id: int | None) -> Bench:
+        """`assemble` for something that keeps the correction it was begun with; salt tells its noise from that of others."""
+        stand_in = stand_in_of(self.app, unit_id)
+        bench = self.assemble(unit_id, (stand_in.seed if stand_in else 0) + salt)
+        self.correction = None if correction_id is None else corrections.get(self.app.db.connection(), correction_id)
+        return bench
+
     def set_speed(self, speed: float) -> None:
         """Real time (1), faster (20) or without waiting (0)."""
         if speed not in SPEEDS:

@@ -13,14 +13,14 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.runner import Runner
 from lumenar.service.application import Application
 from lumenar.service.bench_views import PlanPreview
-from lumenar.service.displays import display, stand_in_of
+from lumenar.service.displays import display
 from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.service.journal import StoreJournal
 from lumenar.service.live import LiveView
 from lumenar.service.planning import Options, Planner, new_run, setup_states
 from lumenar.service.rig import Rig
 from lumenar.service.seat import Seat
-from lumenar.store import corrections, reviews, runs
+from lumenar.store import reviews, runs
 from lumenar.store.database import StoreError
 from lumenar.store.runs import NewPatch, NewRun, RunRow
 
@@ -38,10 +38,8 @@ class RunJob:
 
     def _made(self) -> Runner:
         run, db = self.run, self.app.db.connection()
-        row, stand_in = display(self.app, run.unit_id).row, stand_in_of(self.app, run.unit_id)
-        bench = self._rig.assemble(run.unit_id, (stand_in.seed if stand_in else 0) + 7919 * run.id)
-        # A run keeps the correction that it was started with.
-        self._rig.correction = corrections.get(db, run.correction_id) if run.correction_id else None
+        row = display(self.app, run.unit_id).row
+        bench = self._rig.assemble_for(run.unit_id, 7919 * run.id, run.correction_id)
         states = lambda: setup_states(self.app, run.review_id, run.unit_id)  # noqa: E731
         journal = StoreJournal(self.app, run.id, states, self._live)
         targets = {s.id: s.target for s in reviews.setups_of(db, run.review_id)}

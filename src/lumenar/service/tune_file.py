@@ -27,10 +27,11 @@ FORMAT, VERSION = "lumenar-tuning", 1
 
 def tune_file(
     text: bytes, name: str, mode: str, goals: Sequence[str] = (), luminance: float | None = None,
-    white: tuple[float, float] | None = None, target: str | None = None, seed: int | None = None,
+    white: tuple[float, float] | None = None, target: str | None = None, seed: int | None = None, purpose: str | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """The tuning of a mode of a unit file as a document (docs/formats.md). goals: all that can be tuned where none is given;
-    white: xy instead of the target's. BadInputError for a wrong file, mode, goal, white or luminance."""
+    white: xy instead of the target's; purpose: what goals, luminance and target are taken from where they are not given.
+    BadInputError for a wrong file, mode, goal, white, luminance or purpose."""
     unit = arrivals(text, name)[0]
     try:
         declared = unit.menu.mode(mode)
@@ -38,7 +39,6 @@ def tune_file(
         raise BadInputError("mode", f"{name}: {e}.") from e
     if seed is not None:
         text = json.dumps({**json.loads(text), "seed": seed}).encode()
-    key = _target(target or declared.target, white)
     with tempfile.TemporaryDirectory(prefix="lumenar-tune-") as folder:
         app = Application(Path(folder) / "data")
         bench = BenchService(app, speed=0.0)
@@ -46,12 +46,25 @@ def tune_file(
             review = shelf.add_review(app, text, name)
             correct_for(app, bench, review)
             setup = next(s for s in reviews.setups_of(app.db.connection(), review) if s.mode == mode and s.shipped)
-            number = Tuner(app, bench).start(review, setup.id, Wish(goals, luminance, key))
+            aim = _aim(app, setup, purpose)
+            key = _target(target or aim.target or declared.target, white)
+            lit = aim.luminance if luminance is None else luminance
+            number = Tuner(app, bench).start(review, setup.id, Wish(goals or aim.goals, lit, key))
             bench.seat.wait()
             return _document(app, bench, review, setup.id, number, key)
         finally:
             bench.close()
             app.close()
+
+
+def _aim(app: Application, setup: reviews.SetupRow, purpose: str | None) -> Wish:
+    if purpose is None:
+        return Wish()
+    if purpose not in app.rubric.purposes:
+        raise BadInputError(
+            "purpose", f"There is no purpose {purpose!r}; known are {', '.join(app.rubric.purposes)}.", "purpose"
+        )
+    return tunings.wish_for(app, setup, purpose)
 
 
 def _target(key: str, white: tuple[float, float] | None) -> str:

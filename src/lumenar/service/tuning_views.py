@@ -10,17 +10,29 @@ import numpy as np
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Value, text_of
+from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
-from lumenar.core.tuning.colours import CHECKED, JUDGED
+from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
 from lumenar.core.tuning.session import Finished, Plan, Step
 from lumenar.core.tuning.tone import GREYS
 from lumenar.core.tuning.white import WHITE
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display
-from lumenar.service.tunings import Open, Wish, final_values, name_of, next_number, opened, plan_for, to_enter, tried_of
+from lumenar.service.tunings import (
+    Open,
+    Wish,
+    final_values,
+    name_of,
+    next_number,
+    opened,
+    plan_for,
+    to_enter,
+    tried_of,
+    wish_for,
+)
 from lumenar.store import reviews, tunings
 from lumenar.store.tunings import OPEN, TuningState
 
@@ -178,6 +190,28 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
     ]  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Aim:
+    """What a setup is tuned to for a purpose."""
+
+    purpose: str
+    title: str
+    goals: list[str]
+    luminance: float | None
+    target: str
+    target_title: str
+
+
+def aims(app: Application, review_id: int, setup_id: int) -> list[Aim]:
+    """What a setup would be tuned to for each purpose."""
+    setup = cells.setup_of(app, review_id, setup_id)
+    wishes = [(p, wish_for(app, setup, p.key)) for p in app.rubric.purposes.values()]
+    return [
+        Aim(p.key, p.title, list(w.goals), w.luminance, w.target or "", resolve(w.target or setup.target).title)
+        for p, w in wishes
+    ]
+
+
 def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
     """How many readings a goal takes as a rule, as measured over random displays (`make tuning`)."""
     found = session.controls_for(plan, kinds)
@@ -186,7 +220,7 @@ def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
     if goal == "tone":
         return len(GREYS) * sum(6 if c.numeric else len(c.values) for c, _ in found)
     if goal == "colours":
-        return 1 + 2 * len(CHECKED) + 6 * len(JUDGED)
+        return 1 + 2 * len(CHECKED) + 4 * len(JUDGED) + WATCHED // 2
     if goal == "points":
         return 3 * len({r.level for _, r in found})
     return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)

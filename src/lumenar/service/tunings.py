@@ -13,6 +13,7 @@ import numpy as np
 from lumenar.core.colour.correction import corrected
 from lumenar.core.menu import MenuError, Mode, Value
 from lumenar.core.readings import Patch
+from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Attempt, Noise
@@ -29,8 +30,6 @@ from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
 from lumenar.store.tunings import AttemptRow, TuningRow, TuningState
 
-LEAST_CD_M2, MOST_CD_M2 = 1.0, 10_000.0
-
 
 @dataclass(frozen=True)
 class Wish:
@@ -40,6 +39,17 @@ class Wish:
     goals: Sequence[str] = ()
     luminance: float | None = None
     target: str | None = None
+
+
+def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
+    """What a setup is tuned to for a purpose: its target, its luminance of white, and the goals whose figures it weighs.
+    NotFoundError where there is no such purpose."""
+    p = app.rubric.purposes.get(purpose)
+    if p is None:
+        raise NotFoundError("purpose", f"There is no purpose {purpose!r}.")
+    lit = ("luminance",) if p.luminance is not None else ()
+    goals = (*session.goals_for([f for f, w in p.weights.items() if w > 0]), *lit)
+    return Wish(tuple(g for g in session.GOALS if g in goals), p.luminance, p.judges_by(setup.target))
 
 
 # -- what can be tuned ----------------------------------------------------------------------------------------------

@@ -1,8 +1,11 @@
-import { type QueryClient, useQueryClient } from "@tanstack/react-query";
+import { type Query, type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { BenchStatus, Board } from "./client";
 
 const BOARD_EVERY_MS = 400;
+
+/** What is told of while it goes on: tunings, replays and experiments, and what shows them. */
+const STEERED = ["tuning", "tunings", "recipe", "experiment", "experiments", "findings"];
 
 type Grown = { review: number; cells: [setup: number, measurement: string, done: number, total: number][] };
 
@@ -23,6 +26,25 @@ export function grown(board: Board, cells: Grown["cells"]): Board {
   return { ...board, rows };
 }
 
+/**
+ * Ask anew for what the keys name. What is being read for the first time is not asked for twice, and its answer may be older than
+ * what was just told: it is asked for once more as soon as that has come.
+ */
+export function stale(client: QueryClient, keys: readonly string[]) {
+  const again = () => {
+    for (const key of keys) client.invalidateQueries({ queryKey: [key] });
+  };
+  const first = { predicate: (q: Query) => keys.includes(String(q.queryKey[0])) && q.state.data === undefined };
+  if (client.isFetching(first)) {
+    const end = client.getQueryCache().subscribe(() => {
+      if (client.isFetching(first)) return;
+      end();
+      again();
+    });
+  }
+  again();
+}
+
 /** One connection to the server's events: the bench's state at once, the other views a few times a second at most. */
 function listen(client: QueryClient, connected: (yes: boolean) => void): () => void {
   const source = new EventSource("/api/v1/events");
@@ -35,7 +57,7 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
         refresh();
         return;
       }
-      for (const key of ["board", "shelf", "verdict"]) client.invalidateQueries({ queryKey: [key] });
+      stale(client, ["board", "shelf", "verdict"]);
     }, BOARD_EVERY_MS);
   };
   source.addEventListener("bench", (event) => {
@@ -52,12 +74,9 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
   source.addEventListener("run", () => {
     refresh();
     // What a tuning is worth follows from runs.
-    client.invalidateQueries({ queryKey: ["tuning"] });
+    stale(client, ["tuning"]);
   });
-  source.addEventListener("tuning", () => {
-    for (const key of ["tuning", "tunings", "recipe", "experiment", "experiments", "findings"])
-      client.invalidateQueries({ queryKey: [key] });
-  });
+  source.addEventListener("tuning", () => stale(client, STEERED));
   source.onopen = () => {
     connected(true);
     refresh();

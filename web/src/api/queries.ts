@@ -57,8 +57,6 @@ export const useExperiment = (experiment: number | null) =>
       got(api.GET("/api/v1/experiments/{experiment}", { params: { path: { experiment: experiment ?? 0 } } })),
     enabled: experiment !== null,
     placeholderData: keepPreviousData,
-    // Events tell of each stage; one that is lost must not leave it at work for ever.
-    refetchInterval: (query) => (query.state.data?.state === "working" ? 1500 : false),
   });
 export const useQuestions = (review: number, setup: number) =>
   useQuery({
@@ -99,6 +97,12 @@ export const useGoals = (review: number, setup: number) =>
     queryKey: ["goals", review, setup],
     queryFn: () =>
       got(api.GET("/api/v1/reviews/{review}/setups/{setup}/goals", { params: { path: { review, setup } } })),
+  });
+export const useAims = (review: number, setup: number) =>
+  useQuery({
+    queryKey: ["goals", "aims", review, setup],
+    queryFn: () =>
+      got(api.GET("/api/v1/reviews/{review}/setups/{setup}/aims", { params: { path: { review, setup } } })),
   });
 /** What is asked for a purpose; the usual one where somebody deleted it meanwhile. */
 async function forPurpose<T>(purpose: string, ask: (purpose: string) => Promise<T>): Promise<T> {

@@ -1525,6 +1525,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/setups/{setup}/aims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Aims
+         * @description What a setup would be tuned to for each purpose.
+         */
+        get: operations["aims_api_v1_reviews__review__setups__setup__aims_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/tunings": {
         parameters: {
             query?: never;
@@ -2025,6 +2045,24 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Aim
+         * @description What a setup is tuned to for a purpose.
+         */
+        Aim: {
+            /** Purpose */
+            purpose: string;
+            /** Title */
+            title: string;
+            /** Goals */
+            goals: string[];
+            /** Luminance */
+            luminance: number | null;
+            /** Target */
+            target: string;
+            /** Target Title */
+            target_title: string;
+        };
         /**
          * Answer
          * @description What became of an entry: kept, asked about (question), or wrong (error); the text is the person's still.
@@ -3845,8 +3883,8 @@ export interface components {
         };
         /**
          * NewPurpose
-         * @description A purpose: what it means in one line, weights by figure, the core figures, and the target that every setup is judged
-         *     against (empty: its own).
+         * @description A purpose: what it means in one line, weights by figure, the core figures, the target that every setup is judged
+         *     against (empty: its own), and the luminance of white that it is set to.
          */
         NewPurpose: {
             /** Title */
@@ -3870,6 +3908,8 @@ export interface components {
              * @default
              */
             target?: string;
+            /** Luminance */
+            luminance?: number | null;
         };
         /**
          * NewReplay
@@ -4474,6 +4514,8 @@ export interface components {
             target: string;
             /** Target Title */
             target_title: string;
+            /** Luminance */
+            luminance: number | null;
             /** Added */
             added: boolean;
         };
@@ -19083,6 +19125,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GoalChoice"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    aims_api_v1_reviews__review__setups__setup__aims_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Aim"][];
                 };
             };
             /** @description Bad input */

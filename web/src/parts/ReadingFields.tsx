@@ -1,12 +1,9 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { type ReactNode, useEffect, useImperativeHandle, useRef, useState } from "react";
-import type { Sent } from "../api/client";
-import { useForms } from "../api/queries";
 import { Key, LampButton } from "./basics";
-import { Field, Select } from "./field";
+import { Field } from "./field";
+import { type Form, MeterForm, useFormTitle, useMeterForm } from "./MeterForm";
 
-const FORM = "lumenar-form";
-export type Form = Sent<"AttemptReadings">["form"];
 export interface FieldPatch {
   code: string;
   rgb: readonly number[];
@@ -29,17 +26,24 @@ interface Props {
   luminance?: boolean;
   busy: boolean;
   onKeep: (form: Form, texts: string[]) => void;
-  handle: React.Ref<Confirmed>;
+  handle?: React.Ref<Confirmed>;
+  /** What the button says. */
+  keep?: string;
   children?: ReactNode;
 }
 
 /** What a meter shows of a few patches, typed: Enter goes to the next field, and at the last keeps them all. */
-export function ReadingFields({ patches, of, luminance = false, busy, onKeep, handle, children }: Props) {
-  const forms = useForms();
-  const [form, setForm] = useState<Form>(() => {
-    const kept = localStorage.getItem(FORM);
-    return kept === "Yxy" || kept === "Yuv" ? kept : "XYZ";
-  });
+export function ReadingFields({
+  patches,
+  of,
+  luminance = false,
+  busy,
+  onKeep,
+  handle,
+  keep: words = "Keep the readings",
+  children,
+}: Props) {
+  const [form, setForm] = useMeterForm();
   const [texts, setTexts] = useState<string[]>([]);
   const fields = useRef<(HTMLInputElement | null)[]>([]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another step begins with empty fields
@@ -62,30 +66,21 @@ export function ReadingFields({ patches, of, luminance = false, busy, onKeep, ha
       else keep();
     },
   }));
-  const title = forms.data?.find((f) => f.key === form)?.title ?? form;
+  const title = useFormTitle(form);
+  // A column that is pasted fills the fields from there on.
+  const paste = (from: number, text: string) => {
+    const lines = text.split(/\r?\n/).filter((l) => l.trim());
+    if (lines.length < 2) return false;
+    setTexts(all.map((t, j) => (j >= from ? (lines[j - from] ?? t) : t)));
+    return true;
+  };
   return (
     <Box mt="16px">
       {patches.length > 0 && (
         <>
           <Flex gap="10px" align="center" mb="6px" color="ink3" fontSize="11px">
             Then read, {title}
-            <Select
-              value={form}
-              aria-label="What the meter shows"
-              h="24px"
-              onChange={(e) => {
-                setForm(e.target.value as Form);
-                localStorage.setItem(FORM, e.target.value);
-              }}
-            >
-              {forms.data
-                ?.filter((f) => f.key !== "Y" || luminance)
-                .map((f) => (
-                  <option key={f.key} value={f.key}>
-                    {f.title}
-                  </option>
-                ))}
-            </Select>
+            <MeterForm value={form} onChange={setForm} among={(f) => f !== "Y" || luminance} h="24px" />
           </Flex>
           <Grid templateColumns="16px 92px 1fr" gap="6px 10px" alignItems="center" maxW="400px">
             {patches.map((p, i) => (
@@ -98,6 +93,7 @@ export function ReadingFields({ patches, of, luminance = false, busy, onKeep, ha
                   fields.current[i] = e;
                 }}
                 onChange={(v) => setTexts(all.map((t, j) => (j === i ? v : t)))}
+                onPaste={(text) => paste(i, text)}
                 onEnter={() => {
                   const empty = all.findIndex((t, j) => j !== i && t.trim() === "");
                   if (empty >= 0) fields.current[empty]?.focus();
@@ -110,12 +106,16 @@ export function ReadingFields({ patches, of, luminance = false, busy, onKeep, ha
       )}
       {children}
       <LampButton mt="12px" disabled={!whole || busy} onClick={keep} data-testid="keep-readings">
-        {patches.length > 0 ? "Keep the readings" : "Done"} <Key on>{patches.length > 0 ? "↵" : "space"}</Key>
+        {patches.length > 0 ? words : "Done"} <Key on>{patches.length > 0 ? "↵" : "space"}</Key>
       </LampButton>
       {patches.length > 0 && (
         <Text color="ink3" fontSize="11.5px" mt="8px">
-          <Key>space</Key> says that all is entered and goes to the first reading · a dash says that the meter is under
-          its floor
+          {handle && (
+            <>
+              <Key>space</Key> says that all is entered and goes to the first reading ·{" "}
+            </>
+          )}
+          a dash says that the meter is under its floor · a whole column can be pasted
         </Text>
       )}
     </Box>
@@ -127,12 +127,15 @@ function PatchField({
   value,
   place,
   onChange,
+  onPaste,
   onEnter,
 }: {
   patch: FieldPatch;
   value: string;
   place: (e: HTMLInputElement | null) => void;
   onChange: (v: string) => void;
+  /** Told what is pasted; whether it was taken. */
+  onPaste: (text: string) => boolean;
   onEnter: () => void;
 }) {
   return (
@@ -154,6 +157,7 @@ function PatchField({
         autoComplete="off"
         h="30px"
         onChange={(e) => onChange(e.target.value)}
+        onPaste={(e) => onPaste(e.clipboardData.getData("text")) && e.preventDefault()}
         onKeyDown={(e) => {
           if (e.key !== "Enter") return;
           e.preventDefault();

@@ -1,4 +1,4 @@
-import { Alert, Box, type BoxProps, Button, type ButtonProps, EmptyState, Kbd } from "@chakra-ui/react";
+import { Alert, Box, type BoxProps, Button, type ButtonProps, EmptyState, Flex, Kbd, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { ApiError } from "../api/client";
 
@@ -40,6 +40,23 @@ export function Quiet({ children }: { children: ReactNode }) {
     </EmptyState.Root>
   );
 }
+
+/** A view that cannot be shown: what went wrong stands in its place. */
+export const Failed = ({ error }: { error: unknown }) => (
+  <Quiet>
+    <ProblemNote error={error} />
+  </Quiet>
+);
+
+/** The head of a view of a review: its title, what belongs beside it, and the way back. */
+export const ViewHead = ({ title, children }: { title: string; children: ReactNode }) => (
+  <Flex align="center" gap="8px 16px" px="16px" py="9px" borderBottom="1px solid" borderColor="lineSoft" wrap="wrap">
+    <Text as="h1" fontSize="15px" fontWeight="600">
+      {title}
+    </Text>
+    {children}
+  </Flex>
+);
 
 /** A small × that takes something off. */
 export const TakeOff = (props: ButtonProps) => (

@@ -17,6 +17,8 @@ Array = NDArray[np.float64]
 
 MIN_COVERAGE = 0.70
 """Under this share of a purpose's weight there is no score."""
+LEAST_CD_M2, MOST_CD_M2 = 1.0, 10_000.0
+"""What white of a display can be asked to have."""
 
 
 class RubricError(ValueError):
@@ -69,7 +71,8 @@ class Rule:
 class Purpose:
     """What a display may be wanted for: weight by figure, and the core figures without which there is no score.
 
-    meaning: in one line; target: the key of what setups are judged against whatever they aim at, empty for their own.
+    meaning: in one line; target: the key of what setups are judged against whatever they aim at, empty for their own;
+    luminance: what white is set to for it in cd/m2, None where any will do.
     """
 
     key: str
@@ -78,6 +81,7 @@ class Purpose:
     core: tuple[str, ...]
     meaning: str = ""
     target: str = ""
+    luminance: float | None = None
 
     def judges_by(self, target: str) -> str:
         """The key of the target that a setup with a declared target is judged against: its own, or the purpose's where that
@@ -164,7 +168,11 @@ def purpose_from(document: Mapping[str, Any]) -> Purpose:
     weights = {str(k): float(v) for k, v in document["weights"].items()}
     core = tuple(str(f) for f in document["core"])
     meaning, target = str(document.get("meaning", "")), str(document.get("target", ""))
-    return Purpose(str(document["key"]), str(document["title"]), weights, core, meaning, target)
+    luminance = document.get("luminance")
+    return Purpose(
+        str(document["key"]), str(document["title"]), weights, core, meaning, target,
+        None if luminance is None else float(luminance),
+    )  # fmt: skip
 
 
 def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
@@ -179,6 +187,10 @@ def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
             raise RubricError(f"purpose {purpose.key}: {figure} is a core figure without weight")
     if purpose.target and purpose.target not in TARGETS:
         raise RubricError(f"purpose {purpose.key}: there is no target {purpose.target}")
+    if purpose.luminance is not None and not LEAST_CD_M2 <= purpose.luminance <= MOST_CD_M2:
+        raise RubricError(
+            f"purpose {purpose.key}: white has {LEAST_CD_M2:g} to {MOST_CD_M2:,.0f} cd/m2, not {purpose.luminance:g}"
+        )
 
 
 @dataclass(frozen=True)

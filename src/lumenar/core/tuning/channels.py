@@ -20,6 +20,8 @@ GUESS = 1.1
 GUESS_U, BEND_U, OTHER_U, OTHER_U_MIXED = 0.8, 0.35, 0.01, 0.3
 """Prior standard deviations as shares of that guess: of the slope, of its change over the range, of what another channel's
 control does to an additive display, and to one that is not."""
+MIXED = 0.01
+"""Share of white from which on a display is not additive."""
 FAR_SHARE = 0.06
 """Log of light, for each whole range that a reading lies away, by which it says less of here."""
 SLOW_SHARE, STOPPED_SHARE = 0.5, 0.4
@@ -100,8 +102,16 @@ class Fitted:
 
     def log_shares(self, x: Array) -> Array:
         """Log of amounts (..., 3) at distances x (..., k) from the start in whole ranges."""
-        terms = [_terms(x, k) @ self.mean[c] for c, k in enumerate(self.own)]
-        return np.asarray(np.minimum(np.stack(terms, axis=-1), np.log(self.top)), float)
+        return np.minimum(self._risen(x), np.log(self.top))
+
+    def beyond(self, x: Array) -> Array:
+        """By how much (...) of log amounts the channels' controls stand above where these stop to rise, at the same places: it
+        does nothing to the grey and clips what is near it."""
+        return np.asarray(np.maximum(self._risen(x) - np.log(self.top), 0).sum(axis=-1), float)
+
+    def _risen(self, x: Array) -> Array:
+        """The same as if no channel stopped."""
+        return np.asarray(np.stack([_terms(x, k) @ self.mean[c] for c, k in enumerate(self.own)], axis=-1), float)
 
     def u(self, x: Array) -> Array:
         """Standard deviation (..., 3) of the same."""
@@ -124,7 +134,7 @@ def fit(
     deviations u (n, 3); mixed: how far the display is from additive; guess: of the slope; here (k,): where it is to hold."""
     k = len(channels)
     own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
-    other = OTHER_U_MIXED if mixed > 0.01 else OTHER_U
+    other = OTHER_U_MIXED if mixed > MIXED else OTHER_U
     tops = np.full(3, np.inf)
     means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
     away = np.abs(x - here).sum(axis=1)
@@ -142,16 +152,26 @@ def fit(
             # What others do to this channel, as far as that is known, is no sign of its own top.
             least = (
                 0.015
-                if mixed <= 0.01
+                if mixed <= MIXED
                 else 0.015 + 0.15 * guess * float(np.abs(np.delete(x, own[ch], 1)).max(initial=0.0))
             )
             capped, top = _capped(x[:, own[ch]], logs[:, ch], u[:, ch], guess, least)
             use &= np.logical_not(capped)
             tops[ch] = top
         noise = np.sqrt(u[:, ch] ** 2 + MODEL_SHARE**2 + (FAR_SHARE * guess * away) ** 2)
-        T = _terms(x, own[ch])[use] / noise[use, None]
+        T, seen = _terms(x, own[ch])[use] / noise[use, None], logs[use, ch] / noise[use]
+        if own[ch] >= 0 and use.any() and (stopped := np.isfinite(logs[:, ch]) & ~use).any():
+            # It stops somewhere between the last reading below and the first above.
+            low = x[use, own[ch]].max()
+            above = np.where(stopped, x[:, own[ch]], np.inf)
+            if above[j := int(above.argmin())] > low:
+                between = x[j].copy()
+                between[own[ch]] = (low + above[j]) / 2
+                width = guess * (above[j] - low) / np.sqrt(12)
+                T = np.vstack([T, _terms(between, own[ch]) / width])
+                seen = np.append(seen, np.log(tops[ch]) / width)
         covariances[ch] = np.linalg.inv(np.diag(1 / sd**2) + T.T @ T)
-        means[ch] = covariances[ch] @ (prior / sd**2 + T.T @ (logs[use, ch] / noise[use]))
+        means[ch] = covariances[ch] @ (prior / sd**2 + T.T @ seen)
     dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(k))
     return Fitted(means, covariances, own, tops, dead)
 
@@ -179,4 +199,9 @@ def _capped(x: Array, logs: Array, u: Array, guess: float, least: float) -> tupl
             # Where it rose a little it stopped on the way; where it did not, both readings say where it stands.
             stands = logs[j] if logs[j] - logs[i] > 3 * u_both else (logs[i] + logs[j]) / 2
             top = min(top, float(np.exp(stands)))
+    if capped.any():
+        # The lowest of those that stopped has none below it to tell it by.
+        lowest = x[capped].min()
+        near = (x < lowest) & (x > x.min()) & (np.abs(logs - np.log(top)) < 3 * np.hypot(u, u[capped].max()))
+        capped |= near
     return capped, top

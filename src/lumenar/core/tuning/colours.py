@@ -52,8 +52,10 @@ ROUNDS = 2
 WORTH, WORSE = 0.15, 1.0
 """Mean dE2000 of the judged colours that another round must promise; by how much one of the checked may get worse."""
 STAGES = ("read", "set", "check", "less", "less again")
-SAFE = 0.8
+SAFE = 0.75
 """What goes less far is to leave every checked colour worse by no more than so much."""
+WATCHED = 12
+"""So many of the checked colours, those that got worst, are read of what goes less far."""
 CAUTION = 1e-3
 
 
@@ -109,7 +111,7 @@ class SixColours:
         for part in self.parts:
             if not any(a.stage == part for a in attempts):
                 why = f"What a step of {part} does, on all six at a time."
-                return Proposal(part, now.probed(part), JUDGED, why)
+                return Proposal(part, now.probed(part), FADED, why)
         return now.following()
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
@@ -150,20 +152,26 @@ class _Course:
         return values
 
     def _jacobian(self, upto: Sequence[Attempt]) -> Array:
-        """Change of the residuals (36, k) by each control's half range: from the probes, corrected by what the rounds showed."""
-        start = self._residual(self.attempts[0])
+        """Change of the residuals (36, k) by each control's half range: of the faded colours from the probes, of the corners in
+        proportion to their chroma; corrected by what the rounds showed."""
+        n = len(CORNERS)
+        start = self._residual(self.attempts[0])[n:]
         J = np.zeros((len(JUDGED), 3, len(self.p.controls)))
         x0 = self._x(self.attempts[0].values)
-        axes = list(AXES)
+        C = np.hypot(self.wanted[:, 1], self.wanted[:, 2])
+        # Lightness, chroma and hue of a corner for one of its faded colour, in the residuals' weights.
+        weights = np.column_stack([np.ones(2 * n), 1 / (1 + 0.045 * C), 1 / (1 + 0.015 * C)])
+        more = (C[:n] / C[n:])[:, None] * weights[:n] / weights[n:]
         for part in self.p.parts:
             probe = next(a for a in upto if a.stage == part)
             moved = self._x(probe.values) - x0
-            change = self._residual(probe) - start
+            change = self._residual(probe)[n:] - start
             for k, c in enumerate(self.p.controls):
                 if c.part == part and abs(moved[k]) > 0:
                     # Each control is taken to move its own colour: the six lie too far apart to reach one another.
-                    for i in (axes.index(c.axis), len(axes) + axes.index(c.axis)):
-                        J[i, :, k] = change[i] / moved[k]
+                    i = list(AXES).index(c.axis)
+                    J[n + i, :, k] = change[i] / moved[k]
+                    J[i, :, k] = more[i] * J[n + i, :, k]
         flat = J.reshape(-1, len(self.p.controls))
         before = self.attempts[0]
         for a in upto:
@@ -196,9 +204,7 @@ class _Course:
                 f"The colours are dE {self._mean(best):.1f} off in the mean; nothing better was reached.",
             )
         if not later:
-            return Proposal(
-                STAGES[2], dict(best.values), (*JUDGED, *CHECKED), "Whether the colours between have stayed in order."
-            )
+            return Proposal(STAGES[2], dict(best.values), CHECKED, "Whether the colours between have stayed in order.")
         return self._judged(later)
 
     def _judged(self, later: Sequence[Attempt]) -> Proposal | Done:
@@ -206,34 +212,35 @@ class _Course:
         start = self.attempts[0]
         last = later[-1]
         worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(start, CHECKED, self.white)
-        end = self._mean(next(a for a in self.attempts[::-1] if a.values == last.values and a.of(CORNERS[0])[1] > 0))
+        end = self._mean(
+            next(a for a in self.attempts[::-1] if a.values == last.values and set(JUDGED) <= set(a.patches))
+        )
         gain = self._mean(start) - end
         if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
-            reason = (
-                f"The six colours are dE {self._mean(last):.1f} off in the mean, {self._mean(start):.1f} at the start."
-            )
+            reason = f"The six colours are dE {end:.1f} off in the mean, {self._mean(start):.1f} at the start."
             return Done(dict(last.values), reason)
         patch = CHECKED[int(np.nanargmax(worse))]
         said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
-        share = self._share(last)
+        share, watched = self._share(last)
         if last.stage != STAGES[-1] and share > 0:
             stage = STAGES[STAGES.index(last.stage) + 1]
             why = f"{said}; {100 * share:.0f} % of the way is tried."
-            return Proposal(stage, self._part_way(last, share), (*JUDGED, *CHECKED), why)
+            return Proposal(stage, self._part_way(last, share), (*JUDGED, *watched), why)
         return Done(dict(start.values), f"Given up: {said}, more than the six colours gained.")
 
-    def _share(self, last: Attempt) -> float:
+    def _share(self, last: Attempt) -> tuple[float, tuple[Patch, ...]]:
         """How far of the way from the start to an attempt no checked colour would get much worse, as far as colours move in
-        straight lines; 0 where even a fifth is too far."""
+        straight lines, and those that would get worst there; 0 where even a fifth is too far."""
         start = self.attempts[0]
-        before, after = (self.p.target.Lab(np.array([a.of(q) for q in CHECKED]), self.white) for a in (start, last))
-        wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
+        read = [q for q in CHECKED if q in last.patches]
+        before, after = (self.p.target.Lab(np.array([a.of(q) for q in read]), self.white) for a in (start, last))
+        wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
         at_start = de2000(before, wanted)
         for share in np.arange(0.9, 0.19, -0.1):
-            there = de2000(before + share * (after - before), wanted)
-            if np.nanmax(there - at_start) <= SAFE:
-                return float(share)
-        return 0.0
+            worse = de2000(before + share * (after - before), wanted) - at_start
+            if np.nanmax(worse) <= SAFE:
+                return float(share), tuple(read[i] for i in np.argsort(-worse)[:WATCHED])
+        return 0.0, ()
 
     def _part_way(self, last: Attempt, share: float) -> dict[str, Value]:
         values = dict(self.p.values)

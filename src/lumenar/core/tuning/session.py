@@ -3,7 +3,7 @@ next follows from the plan and the attempts."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -28,6 +28,14 @@ KINDS: Mapping[str, tuple[str, ...]] = {
     "colours": ("hue", "saturation", "lightness", "mix"),
 }  # fmt: skip
 """The kinds of controls that each goal moves."""
+MOVES: Mapping[str, tuple[str, ...]] = {
+    "tone": ("grey_ramp.curve_", "near_black.error_"),
+    "luminance": (),
+    "white": ("grey_ramp.own_white_", "white_black.white_de"),
+    "points": ("grey_ramp.",),
+    "colours": ("gamut.own_white_", "saturation.", "swatches."),
+}
+"""How the figures begin that each goal makes better."""
 TITLES = {
     "tone": "Curve", "luminance": "Luminance", "white": "White", "points": "White, point by point",
     "colours": "Six colours",
@@ -94,6 +102,11 @@ def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]
         if r is not None and r.kind in kinds and c.path in plan.values
         and plan.menu.why_locked(plan.values, plan.mode, c.path) is None
     ]  # fmt: skip
+
+
+def goals_for(figures: Collection[str]) -> tuple[str, ...]:
+    """The goals that make any of these figures better, luminance apart."""
+    return tuple(g for g in GOALS if any(f.startswith(MOVES[g]) for f in figures))
 
 
 def possible(plan: Plan) -> dict[str, str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -24,7 +23,7 @@ from lumenar.core.tuning.base import (
     remembered,
     white_error,
 )
-from lumenar.core.tuning.channels import GUESS, Channel, Fitted, Primaries, fit, primaries_of
+from lumenar.core.tuning.channels import GUESS, MIXED, Channel, Fitted, Primaries, fit, primaries_of
 
 WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
 PRIMARIES = (Patch((1.0, 0.0, 0.0)), Patch((0.0, 1.0, 0.0)), Patch((0.0, 0.0, 1.0)))
@@ -33,8 +32,12 @@ MOST = 10
 """Readings of one stage."""
 GOOD = 0.15
 """dE2000 of white under which nobody goes on."""
-LOSS = 0.03
-"""dE2000 that one percent of luminance is worth."""
+LOSS = 0.015
+"""dE2000 of white that one percent of luminance is worth: the luminance control gives it back where it can."""
+UNSEEN, UNSEEN_SHARE = 0.3, 0.2
+"""dE2000 that nobody sees: a difference below it counts by this share only, so that no luminance is given up for it."""
+SHARES = np.linspace(1.0, 0.7, 13)
+"""Shares of the luminance to be had at which white is looked for: where steps are coarse, some give a better white."""
 OFFSET_GUESS = 1.0
 NEAR, ROUNDS = 2, 5
 """So many steps about the solution every combination is compared under the model, and so often about the best of these."""
@@ -175,7 +178,7 @@ class _Stage:
             return Done(
                 self._own(self.values), f"The primaries cannot be told apart, so {self._what()} stay as they are.", True
             )
-        best, worth = self._best()
+        best, worth = self._best
         values, predicted, XYZ = self._candidate()
         enough = worth - predicted < max(self._noise_error() / 2, 0.06)
         if enough or self.errors[best] <= GOOD or len(self.attempts) - self.earlier >= MOST:
@@ -210,13 +213,14 @@ class _Stage:
     def _predicted(self, XYZ: Array) -> float:
         return float(white_error(XYZ, self.problem.target))
 
+    @cached_property
     def _best(self) -> tuple[int, float]:
         """The attempt of this stage that is worth most, and what it is worth: half by what was read of it, half by what all
         readings say, as one reading alone is noise too; but by what was read alone where the model does not follow it."""
         assert self.at_start is not None
         x = np.array([self.x_of(a.values) for a in self.read])
-        modelled = self._worth(*self._seen(x))
-        read = self._worth(self.XYZ, self.errors)
+        modelled = self._worth(x, *self._seen(x))
+        read = self._worth(x, self.XYZ, self.errors)
         follows = np.abs(modelled - read) <= FOLLOWS * max(self._noise_error(), GOOD)
         modelled = np.where(follows, modelled, read)
         both = (modelled + read) / 2
@@ -241,12 +245,16 @@ class _Stage:
         white = self.problem.target.white_XYZ(1.0)
         return float(white_error(white * (1 + r * np.array([0.7, 0.0, -0.7])), self.problem.target))
 
-    def _worth(self, XYZ: Array, errors: Array) -> Array:
-        """What is to be least (n,): colour, and the luminance given up against what is to be had."""
+    def _worth(self, x: Array, XYZ: Array, errors: Array) -> Array:
+        """What is to be least (n,) at distances x (n, k): colour, the luminance given up against what is to be had, and what
+        controls are raised in vain."""
         if self.grey is DARK:
             return errors
         lost = np.maximum(0, np.log(self._reachable / XYZ[:, 1]))
-        return np.asarray(errors + LOSS * 100 * lost, float)
+        seen = np.maximum(errors, UNSEEN) + UNSEEN_SHARE * np.minimum(errors, UNSEEN)
+        # Where channels reach into one another, what looks like a stop may be another channel.
+        vain = self.fitted.beyond(x) if self.at_start is not None and self.at_start.mixed <= MIXED else 0.0
+        return np.asarray(seen + LOSS * 100 * (lost + vain), float)
 
     @cached_property
     def _limits(self) -> tuple[Array, Array]:
@@ -286,58 +294,70 @@ class _Stage:
         origin = np.array([float(self.read[0].values[c.control.path]) for c in self.channels])
         spans = np.array([c.span for c in self.channels])
         own = self.attempts[self.earlier :]
-        tried = {tuple(float(a.values[c.control.path]) for c in self.channels) for a in own}
+        tried = np.array([[float(a.values[c.control.path]) for c in self.channels] for a in own])
+        best = self._places(self.read[self._best[0]].values)
         found: tuple[float, Array, Array] | None = None
-        for centre in (self._solved(), self._places(self.read[self._best()[0]].values)):
-            for _ in range(ROUNDS):
-                grid = np.array(list(itertools.product(*self._about(centre))))
-                XYZ, errors = self._seen((grid - origin) / spans)
-                worth = self._worth(XYZ, errors)
+        # Once along the line of the target's white, all of it a little; then about the best of it, and about the best that was
+        # read, until there is none better beside it.
+        for centres, near in ((self._solved(), 1), (None, NEAR), ([best], NEAR)):
+            centre = centres or [self._places(self._by_path(found[1]))]  # type: ignore[index]
+            for _ in range(ROUNDS if near == NEAR else 1):
+                grid = np.concatenate([self._about(c, near) for c in centre])
+                x = (grid - origin) / spans
+                XYZ, errors = self._seen(x)
+                worth = self._worth(x, XYZ, errors)
                 # Where it goes on from may be tried; what is proposed may not.
-                middle = self._places(
-                    dict(zip((c.control.path for c in self.channels), grid[worth.argmin()], strict=True))
-                )
-                new = np.array([np.inf if tuple(g) in tried else w for g, w in zip(grid, worth, strict=True)])
+                middle = self._places(self._by_path(grid[worth.argmin()]))
+                known = (grid[:, None, :] == tried).all(axis=2).any(axis=1)
+                new = np.where(known, np.inf, worth)
                 k = int(new.argmin())
                 if found is None or new[k] < found[0]:
                     found = float(new[k]), grid[k], XYZ[k]
-                if middle == centre:
+                if [middle] == centre:
                     break
-                centre = middle
+                centre = [middle]
         assert found is not None
-        values = {c.control.path: float(v) for c, v in zip(self.channels, found[1], strict=True)}
-        return {**self._own(self.values), **values}, found[0], found[2]
+        return {**self._own(self.values), **self._by_path(found[1])}, found[0], found[2]
 
-    def _about(self, centre: tuple[int, ...]) -> list[Array]:
-        """The values about a place on the grid, by control."""
+    def _by_path(self, values: Array) -> dict[str, Value]:
+        return {c.control.path: float(v) for c, v in zip(self.channels, values, strict=True)}
+
+    def _about(self, centre: tuple[int, ...], near: int) -> Array:
+        """All values (n, k) up to `near` steps about a place on the grid."""
         now = self.attempts[-1].values
-        return [
-            np.array([float(now[c.control.path])]) if self.fitted.dead[i] else c.grid[max(0, k - NEAR) : k + NEAR + 1]
+        each = [
+            np.array([float(now[c.control.path])]) if self.fitted.dead[i] else c.grid[max(0, k - near) : k + near + 1]
             for i, (c, k) in enumerate(zip(self.channels, centre, strict=True))
         ]
+        return np.stack(np.meshgrid(*each, indexing="ij"), axis=-1).reshape(-1, len(each))
 
     def _places(self, values: Mapping[str, Value]) -> tuple[int, ...]:
         """Where values stand on the grids of their controls."""
         return tuple(int(np.abs(c.grid - float(values[c.control.path])).argmin()) for c in self.channels)
 
-    def _solved(self) -> tuple[int, ...]:
-        """The place on the grid that gives the amounts wanted, each control after the other, the others as they came out."""
+    def _solved(self) -> list[tuple[int, ...]]:
+        """The places on the grid that give the amounts wanted and shares of them, each control after the other, the others as
+        they came out."""
         best = self.read[int(self.errors.argmin())].values
         here = self.x_of(best)
-        x = here.copy()
-        places = list(self._places(best))
+        wanted = np.log(np.maximum(self._wanted, 1e-6)) + np.log(SHARES)[:, None]
+        x = np.repeat(here[None, :], len(SHARES), axis=0)
+        places = np.repeat(np.array(self._places(best))[None, :], len(SHARES), axis=0)
         for _ in range(ROUNDS):
+            before = places.copy()
             for i, c in enumerate(self.channels):
                 if self.fitted.dead[i]:
                     continue
                 reach = (c.grid - float(self.read[0].values[c.control.path])) / c.span
-                others = np.repeat(x[None, :], len(c.grid), axis=0)
-                others[:, i] = reach
-                known = self.fitted.log_shares(others)[:, c.channel]
+                others = np.repeat(x[:, None, :], len(c.grid), axis=1)
+                others[:, :, i] = reach
+                known = self.fitted.log_shares(others)[..., c.channel]
                 known = np.where(np.abs(reach - here[i]) <= TRUST, known, np.inf)
-                places[i] = int(np.abs(known - np.log(max(self._wanted[c.channel], 1e-6))).argmin())
-                x[i] = reach[places[i]]
-        return tuple(places)
+                places[:, i] = np.abs(known - wanted[:, c.channel, None]).argmin(axis=1)
+                x[:, i] = reach[places[:, i]]
+            if (places == before).all():
+                break
+        return list(dict.fromkeys(tuple(map(int, p)) for p in places))
 
     def _done(self, best: int) -> Done:
         error = float(self.errors[best])

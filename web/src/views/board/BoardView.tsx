@@ -1,21 +1,21 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, type Board, type BoardCell, type BoardColumn, type CellChoice, from, got } from "../../api/client";
+import { api, type BoardCell, type BoardColumn, type CellChoice, got } from "../../api/client";
 import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
-import { Choice, Field } from "../../parts/field";
-import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor, nextPurpose } from "../../parts/purpose";
+import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
+import { Field } from "../../parts/field";
+import { nextPurpose } from "../../parts/purpose";
 import { duration } from "../bench/BenchBar";
 import { BoardTable } from "./BoardTable";
 import { blocksOf, filtered, type Sort, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
+import { Headline, Undo } from "./Head";
 import { type Meter, RunOptions as RunOptionsBar } from "./RunOptions";
 import { type Saved, SettingsDialog } from "./SettingsDialog";
 import { keyOf, useSelection } from "./selection";
-import { BOARD_KEYS, UNDO_KEYS } from "./view";
+import { BOARD_KEYS } from "./view";
 
 const A = chakra("a");
 const To = chakra(Link);
@@ -51,51 +51,6 @@ const newKey = () => `${Date.now()}-${Math.random().toString(36).slice(2)}`;
 const madeWith = ({ named, ...meter }: Meter) => (named === null ? { meter } : { named_meter: named });
 const missing = (c: BoardCell) => c.state === "unmeasured" || c.state === "partial" || c.state === "stale";
 
-/** What the rows are scored for, and the best of them; a person switches between purposes here. */
-function Headline({ board }: { board: Board }) {
-  const h = board.headline.find((b) => b.purpose === board.purpose);
-  const chosen = board.purposes.find((p) => p.key === board.purpose);
-  return (
-    <Box>
-      <Flex align="center" gap="8px" mb="2px" title={chosen?.meaning}>
-        <Choice
-          aria-label="Score the rows for"
-          h="24px"
-          w="172px"
-          value={board.purpose}
-          choices={Object.fromEntries(board.purposes.map((p) => [p.key, p.title]))}
-          onChange={judgeFor}
-        />
-        <Key>w</Key>
-        <To to={`/purposes?review=${board.review.id}`} color="ink3" fontSize="11px" textDecoration="underline dotted">
-          weights
-        </To>
-      </Flex>
-      {h ? (
-        <Flex align="center" gap="8px" data-testid="headline">
-          <Mono fontSize="15px" fontWeight="500">
-            {h.value == null ? "–" : Math.round(h.value)}
-            {h.low != null && h.high != null && (
-              <Mono fontSize="11px" color="ink3">
-                {" "}
-                {Math.round(h.low)} to {Math.round(h.high)}
-              </Mono>
-            )}
-          </Mono>
-          <NotchedRule points={h.value ?? null} low={h.low} high={h.high} width={56} />
-          <Text color="ink3" fontSize="11px" maxW="150px" truncate title={h.mode}>
-            {h.mode}
-          </Text>
-        </Flex>
-      ) : (
-        <Text color="ink3" fontSize="11px" data-testid="headline">
-          no score yet; <Key>3</Key> selects what it needs
-        </Text>
-      )}
-    </Box>
-  );
-}
-
 function Groups({
   groups,
   group,
@@ -130,42 +85,6 @@ function Groups({
           {g ?? "All"}
         </chakra.button>
       ))}
-    </Flex>
-  );
-}
-
-function Undo({ saved, review, done }: { saved: Saved; review: number; done: () => void }) {
-  const back = useAct(
-    () =>
-      got(
-        api.POST("/api/v1/reviews/{review}/setups/{setup}/undo", {
-          params: { path: { review, setup: saved.setup } },
-          ...from(saved.version),
-        }),
-      ),
-    ["board", "setup", "verdict", "shelf"],
-  );
-  const undo = () => back.mutate(undefined, { onSuccess: done });
-  useKeys(UNDO_KEYS, { undo });
-  return (
-    <Flex
-      px="16px"
-      py="7px"
-      gap="12px"
-      align="center"
-      borderBottom="1px solid"
-      borderColor="lineSoft"
-      bg="sheet"
-      role="status"
-    >
-      <Text>{saved.name} was changed; what was measured otherwise is stale.</Text>
-      <QuietButton h="24px" onClick={undo}>
-        Undo <Key>u</Key>
-      </QuietButton>
-      <QuietButton h="24px" border="none" onClick={done} aria-label="Close this note">
-        ×
-      </QuietButton>
-      {back.error && <ProblemNote error={back.error} />}
     </Flex>
   );
 }
@@ -312,13 +231,7 @@ export default function BoardView() {
   );
   useTitle(board.data && `${board.data.review.name}, Board`);
 
-  if (board.error) {
-    return (
-      <Quiet>
-        <ProblemNote error={board.error} />
-      </Quiet>
-    );
-  }
+  if (board.error) return <Failed error={board.error} />;
   if (!board.data) return <Quiet>Loading</Quiet>;
 
   return (

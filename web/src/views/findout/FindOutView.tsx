@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, type Experiment, got, type Sent } from "../../api/client";
 import { useAct, useBoard, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
 import { Choice, Select } from "../../parts/field";
 import type { Confirmed } from "../../parts/ReadingFields";
 import { Ask, type Question } from "./Ask";
@@ -101,13 +101,7 @@ export default function FindOutView() {
   );
   useTitle(board.data && `Find out, ${board.data.review.name}`);
   const problem = board.error ?? every.error ?? shown.error;
-  if (problem) {
-    return (
-      <Quiet>
-        <ProblemNote error={problem} />
-      </Quiet>
-    );
-  }
+  if (problem) return <Failed error={problem} />;
   if (!board.data || !every.data || (number !== null && !shown.data)) return <Quiet>Loading</Quiet>;
   const rows = board.data.rows.filter((r) => r.signal === "sdr");
   const setup = Number(search.get("setup")) || rows[0]?.setup || 0;
@@ -116,18 +110,7 @@ export default function FindOutView() {
   const control = search.get("control") ?? "";
   return (
     <Flex direction="column" h="100%">
-      <Flex
-        align="center"
-        gap="8px 16px"
-        px="16px"
-        py="9px"
-        borderBottom="1px solid"
-        borderColor="lineSoft"
-        wrap="wrap"
-      >
-        <Text as="h1" fontSize="15px" fontWeight="600">
-          Find out
-        </Text>
+      <ViewHead title="Find out">
         {!x && rows.length > 0 && (
           <Choice
             aria-label="Setup"
@@ -159,7 +142,7 @@ export default function FindOutView() {
             Menu map <Key>esc</Key>
           </A>
         </QuietButton>
-      </Flex>
+      </ViewHead>
       {x ? (
         <Session key={x.id} experiment={x} />
       ) : setup ? (

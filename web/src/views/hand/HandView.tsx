@@ -1,16 +1,15 @@
 import { Box, chakra, Flex, Grid, Progress, Text } from "@chakra-ui/react";
 import { type ClipboardEvent, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { type Answer, api, got, type Sent, type Sheet, type SheetPatch } from "../../api/client";
-import { useAct, useForms, useSheet } from "../../api/queries";
+import { type Answer, api, got, type Sheet, type SheetPatch } from "../../api/client";
+import { useAct, useSheet } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
-import { Field, Select } from "../../parts/field";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
+import { Field } from "../../parts/field";
+import { MeterForm, useFormTitle, useMeterForm } from "../../parts/MeterForm";
 import { duration } from "../bench/BenchBar";
 import { HAND_KEYS } from "./view";
 
-const FORM = "lumenar-form";
-type Form = Sent<"TypedReadings">["form"];
 const A = chakra(Link);
 const colour = (rgb: number[]) => `rgb(${rgb.map((v) => Math.round(255 * Math.min(1, Math.max(0, v)))).join(" ")})`;
 
@@ -115,11 +114,7 @@ function Step({
   onEnd: () => void;
 }) {
   const patch = sheet.patches[at] as SheetPatch;
-  const forms = useForms();
-  const [chosenForm, setForm] = useState<Form>(() => {
-    const kept = localStorage.getItem(FORM);
-    return kept === "Yxy" || kept === "Yuv" ? kept : "XYZ";
-  });
+  const [chosenForm, setForm] = useMeterForm();
   const [text, setText] = useState("");
   const [answer, setAnswer] = useState<Answer | null>(null);
   const [pasted, setPasted] = useState<Answer[]>([]);
@@ -211,7 +206,7 @@ function Step({
     });
   };
   const told = answer ?? pasted.find((a) => a.patch === patch.patch) ?? null;
-  const title = forms.data?.find((f) => f.key === form)?.title ?? form;
+  const title = useFormTitle(form);
   return (
     <Box p="24px" maxW="620px">
       <Text color="ink3" fontSize="11px">
@@ -295,22 +290,14 @@ function Step({
       </Text>
       <Flex as="label" gap="8px" align="center" mt="12px" color="ink2">
         The meter shows
-        <Select
+        <MeterForm
           value={form}
-          onChange={(e) => {
-            setForm(e.target.value as Form);
-            localStorage.setItem(FORM, e.target.value);
+          among={(f) => (f === "Y") === sheet.luminance_alone}
+          onChange={(f) => {
+            setForm(f);
             input.current?.focus();
           }}
-        >
-          {forms.data
-            ?.filter((f) => (f.key === "Y") === sheet.luminance_alone)
-            .map((f) => (
-              <option key={f.key} value={f.key}>
-                {f.title}
-              </option>
-            ))}
-        </Select>
+        />
       </Flex>
       <Settings sheet={sheet} patch={patch} />
     </Box>
@@ -347,18 +334,7 @@ export default function HandView() {
   const ended = s.state !== "waiting";
   return (
     <Flex direction="column" h="100%">
-      <Flex
-        align="center"
-        gap="8px 18px"
-        px="16px"
-        py="9px"
-        borderBottom="1px solid"
-        borderColor="lineSoft"
-        wrap="wrap"
-      >
-        <Text as="h1" fontSize="15px" fontWeight="600">
-          By hand
-        </Text>
+      <ViewHead title="By hand">
         <Progress.Root value={s.done} max={Math.max(1, s.total)} w="160px" size="xs" aria-label="Readings done">
           <Progress.Track bg="lineSoft">
             <Progress.Range bg="lamp" />
@@ -388,7 +364,7 @@ export default function HandView() {
             </A>
           </QuietButton>
         )}
-      </Flex>
+      </ViewHead>
       <Grid templateColumns={{ base: "1fr", md: "minmax(220px, 300px) 1fr" }} flex="1" minH="0">
         <Box as="nav" aria-label="Patches" overflowY="auto" borderRight="1px solid" borderColor="lineSoft" py="6px">
           {s.patches.map((p, i) => (

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { useInstruments } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Key, ProblemNote, Quiet } from "../../parts/basics";
+import { Failed, Key, Quiet } from "../../parts/basics";
 import { Corrections } from "./Corrections";
 import { NewCorrection } from "./NewCorrection";
 import { OwnMeters } from "./OwnMeters";
@@ -16,13 +16,7 @@ export default function InstrumentsView() {
   const go = useNavigate();
   const [add, setAdd] = useState(false);
   useKeys(INSTRUMENTS_KEYS, { add: () => setAdd(true), back: () => (add ? setAdd(false) : go(-1)) });
-  if (view.error) {
-    return (
-      <Quiet>
-        <ProblemNote error={view.error} />
-      </Quiet>
-    );
-  }
+  if (view.error) return <Failed error={view.error} />;
   if (!view.data) return <Quiet>Loading</Quiet>;
   return (
     <Box maxW="1280px" mx="auto" px="16px" py="12px">

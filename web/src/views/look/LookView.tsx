@@ -5,7 +5,7 @@ import type { Look } from "../../api/client";
 import { useLook } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { Failed, Key, Mono } from "../../parts/basics";
 import { Select } from "../../parts/field";
 
 const A = chakra(Link);
@@ -152,11 +152,7 @@ export default function LookView() {
           Board <Key>esc</Key>
         </A>
       </Flex>
-      {look.error && (
-        <Quiet>
-          <ProblemNote error={look.error} />
-        </Quiet>
-      )}
+      {look.error && <Failed error={look.error} />}
       {look.data && (
         <Box px="16px" py="12px">
           <Text color="ink2" maxW="900px" mb="14px">

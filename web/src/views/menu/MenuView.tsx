@@ -5,7 +5,7 @@ import type { MenuControl, MenuMap } from "../../api/client";
 import { useAct, useFindings, useMenu } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
 import { short } from "../../parts/paths";
 import { Toggle } from "../../parts/toggles";
@@ -254,13 +254,7 @@ export default function MenuView() {
   const [tab, setTab] = useState<string | null>(null);
   const undo = useAct(async () => menu.data && changesOf(review, menu.data).undo(), TOUCHED);
   useTitle(menu.data ? `Menu map of ${menu.data.name}` : undefined);
-  if (menu.error) {
-    return (
-      <Quiet>
-        <ProblemNote error={menu.error} />
-      </Quiet>
-    );
-  }
+  if (menu.error) return <Failed error={menu.error} />;
   if (!menu.data) return <Quiet>Loading</Quiet>;
   const map = menu.data;
   const shown = tab ?? (map.modes.length ? "map" : "edit");

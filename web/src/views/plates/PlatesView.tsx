@@ -7,7 +7,7 @@ import { type Laid, laidIn, laidQuery, platesQuery, useBoard, usePlates } from "
 import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { ActionMenu } from "../../parts/ActionMenu";
-import { Key, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { Failed, Key, Mono, QuietButton, TakeOff } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 import { Readings } from "./Readings";
@@ -246,11 +246,7 @@ export default function PlatesView() {
           Board <Key>esc</Key>
         </A>
       </Flex>
-      {plates.error && (
-        <Quiet>
-          <ProblemNote error={plates.error} />
-        </Quiet>
-      )}
+      {plates.error && <Failed error={plates.error} />}
       {reading && plates.data && (
         <Readings
           review={review}

@@ -11,7 +11,7 @@ import { forgetPurpose } from "../../parts/purpose";
 import { Tick } from "../../parts/toggles";
 import { Scores } from "./Scores";
 
-const TOUCHED = ["purposes", "board", "verdict", "shelf", "tuning"];
+const TOUCHED = ["purposes", "board", "verdict", "shelf", "tuning", "goals"];
 
 export const definitionOf = (p: PurposeView): Sent<"NewPurpose"> => ({
   title: p.title,
@@ -19,6 +19,7 @@ export const definitionOf = (p: PurposeView): Sent<"NewPurpose"> => ({
   weights: p.weights,
   core: p.core,
   target: p.target,
+  luminance: p.luminance,
 });
 
 /** How a figure becomes points, as people read it: the value that is worth all, the one that is worth half, and nothing. */
@@ -78,7 +79,12 @@ export function Weights({ purpose, rules, change }: { purpose: PurposeView; rule
         )}
       </Flex>
       <Text color="ink2" mb="8px">
-        {purpose.meaning} {purpose.target ? `Judged against ${purpose.target_title}.` : ""}
+        {purpose.meaning} {purpose.target ? `Judged against ${purpose.target_title}.` : ""}{" "}
+        {purpose.luminance != null && (
+          <>
+            White is set to <Mono>{purpose.luminance}</Mono> cd/m².
+          </>
+        )}
       </Text>
       {remove.error && <ProblemNote error={remove.error} />}
       <Wide label={`Weights of ${purpose.title}`}>
@@ -144,7 +150,7 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
   );
   const error = problemAt(save.error);
   const place = save.error instanceof ApiError ? (save.error.problem.place ?? "") : "";
-  const elsewhere = save.error && !["title", "meaning"].includes(place);
+  const elsewhere = save.error && !["title", "meaning", "luminance"].includes(place);
   const weigh = (figure: string, weight: number | null) =>
     setV((old) => {
       const weights = { ...old.weights };
@@ -168,7 +174,7 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
     >
       <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) 300px" }} gap="26px" alignItems="start">
         <Box>
-          <Grid templateColumns={{ base: "1fr", md: "220px minmax(0, 1fr) 220px" }} gap="10px 14px" mb="10px">
+          <Grid templateColumns={{ base: "1fr", md: "200px minmax(0, 1fr) 190px 110px" }} gap="10px 14px" mb="10px">
             <Labelled label="Title" error={error("title")}>
               <Input
                 h="30px"
@@ -195,6 +201,16 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
                 value={v.target ?? ""}
                 choices={against as Record<string, string>}
                 onChange={(target) => setV({ ...v, target })}
+              />
+            </Labelled>
+            <Labelled label="White, cd/m²" error={error("luminance")}>
+              <NumberField
+                value={v.luminance ?? null}
+                min={1}
+                max={10000}
+                h="30px"
+                placeholder="any"
+                onChange={(luminance) => setV({ ...v, luminance })}
               />
             </Labelled>
           </Grid>

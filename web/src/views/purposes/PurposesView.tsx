@@ -4,7 +4,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import type { PurposeView } from "../../api/client";
 import { usePurposes, useShelf } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Key, LampButton, ProblemNote, Quiet } from "../../parts/basics";
+import { Failed, Key, LampButton, Quiet } from "../../parts/basics";
 import { Choice } from "../../parts/field";
 import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
 import { definitionOf, PurposeForm, Weights } from "./PurposeForm";
@@ -65,13 +65,7 @@ export default function PurposesView() {
     back: () => (form ? setForm(null) : go(-1)),
   });
   const problem = rubric.error ?? shelf.error;
-  if (problem) {
-    return (
-      <Quiet>
-        <ProblemNote error={problem} />
-      </Quiet>
-    );
-  }
+  if (problem) return <Failed error={problem} />;
   if (!rubric.data || !shelf.data || !shown) return <Quiet>Loading</Quiet>;
   const reviews = shelf.data;
   const asked = Number(search.get("review"));

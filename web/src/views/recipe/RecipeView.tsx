@@ -2,11 +2,12 @@ import { Box, chakra, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type Recipe, type Sent } from "../../api/client";
-import { useAct, useForms, useRecipe } from "../../api/queries";
+import { useAct, useRecipe } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { number } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
 import { Field, Select } from "../../parts/field";
+import { ReadingFields } from "../../parts/ReadingFields";
 import { Tick } from "../../parts/toggles";
 import { Notes } from "./Notes";
 import { RECIPE_KEYS } from "./view";
@@ -20,10 +21,8 @@ const KINDS = {
   workaround: "workaround",
   leave: "leave",
 } as const;
-type Form = Sent<"ProofReadings">["form"];
 type Replay = Recipe["replays"][number];
 const TOUCHED = ["recipe", "bench", "board"];
-const colour = (rgb: number[]) => `rgb(${rgb.map((v) => Math.round(255 * v)).join(" ")})`;
 
 /** What was ticked off while standing at the display, kept on this device. */
 function useTicked(key: string): [string[], (path: string, on: boolean) => void] {
@@ -215,76 +214,28 @@ function Promised({ recipe }: { recipe: Recipe }) {
 
 /** The proof of a replay by hand: the steps were entered, now every patch is read and typed. */
 function Proof({ replay, recipe }: { replay: Replay; recipe: Recipe }) {
-  const forms = useForms();
-  const [form, setForm] = useState<Form>("XYZ");
-  const [texts, setTexts] = useState<string[]>(replay.patches.map(() => ""));
   const [at, setAt] = useState(2);
   const [what, setWhat] = useState("");
   const path = { replay: replay.id };
   const keep = useAct(
-    () => got(api.POST("/api/v1/replays/{replay}/readings", { params: { path }, body: { form, texts } })),
+    (body: Sent<"ProofReadings">) => got(api.POST("/api/v1/replays/{replay}/readings", { params: { path }, body })),
     TOUCHED,
   );
   const fail = useAct(
     () => got(api.POST("/api/v1/replays/{replay}/failure", { params: { path }, body: { step: at - 1, what } })),
     TOUCHED,
   );
-  const whole = texts.every((t) => t.trim());
   const steps = recipe.steps.filter((s) => s.kind !== "leave");
   return (
     <Box mt="16px" borderTop="1px solid" borderColor="lineSoft" pt="12px" className="no-print" data-testid="proof">
       <Text fontWeight="600">Replay: reset, enter every step, then read</Text>
-      <Flex gap="10px" align="center" my="8px" color="ink2">
-        The meter shows
-        <Select
-          value={form}
-          aria-label="What the meter shows"
-          h="26px"
-          onChange={(e) => setForm(e.target.value as Form)}
-        >
-          {forms.data
-            ?.filter((f) => f.key !== "Y")
-            .map((f) => (
-              <option key={f.key} value={f.key}>
-                {f.title}
-              </option>
-            ))}
-        </Select>
-      </Flex>
-      {replay.patches.map((code, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: patches of a proof never move
-        <Flex key={i} gap="10px" align="center" mb="5px">
-          <Box
-            data-swatch
-            w="16px"
-            h="16px"
-            border="1px solid"
-            borderColor="control"
-            style={{ background: colour(replay.rgb[i] ?? [0, 0, 0]) }}
-          />
-          <Text w="130px">{code}</Text>
-          <Field
-            aria-label={`What the meter says of ${code}`}
-            h="28px"
-            w="230px"
-            value={texts[i]}
-            autoComplete="off"
-            onChange={(e) => setTexts(texts.map((t, j) => (j === i ? e.target.value : t)))}
-            onPaste={(e) => {
-              const lines = e.clipboardData
-                .getData("text")
-                .split(/\r?\n/)
-                .filter((l) => l.trim());
-              if (lines.length < 2) return;
-              e.preventDefault();
-              setTexts(texts.map((t, j) => (j >= i ? (lines[j - i] ?? t) : t)));
-            }}
-          />
-        </Flex>
-      ))}
-      <LampButton mt="8px" disabled={!whole || keep.isPending} onClick={() => keep.mutate()}>
-        Keep the proof
-      </LampButton>
+      <ReadingFields
+        patches={replay.patches.map((code, i) => ({ code, rgb: replay.rgb[i] ?? [0, 0, 0] }))}
+        of={replay.id}
+        busy={keep.isPending}
+        keep="Keep the proof"
+        onKeep={(form, texts) => keep.mutate({ form, texts })}
+      />
       {keep.error && <ProblemNote error={keep.error} />}
       <Flex gap="8px" align="center" mt="16px" wrap="wrap" color="ink2">
         A step could not be entered:

@@ -5,7 +5,7 @@ import { api, got, type TargetView } from "../../api/client";
 import { useAct, useTargets } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
+import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
 import { TargetForm } from "./TargetForm";
 import { TARGETS_KEYS } from "./view";
 
@@ -99,13 +99,7 @@ export default function TargetsView() {
     add: () => first && setForm({ like: first, id: null }),
     back: () => (form ? setForm(null) : go(-1)),
   });
-  if (targets.error) {
-    return (
-      <Quiet>
-        <ProblemNote error={targets.error} />
-      </Quiet>
-    );
-  }
+  if (targets.error) return <Failed error={targets.error} />;
   if (!targets.data || !first) return <Quiet>Loading</Quiet>;
   return (
     <Box maxW="1280px" mx="auto" px="16px" py="12px">

@@ -1,10 +1,12 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { GoalChoice } from "../../api/client";
-import { useGoals } from "../../api/queries";
+import { useAims, useGoals } from "../../api/queries";
 import { Key, LampButton, Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { Choice } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { NumberField } from "../../parts/NumberField";
+import { usePurpose } from "../../parts/purpose";
 import { Tick } from "../../parts/toggles";
 
 const OFFERED = [80, 100, 120, 150, 160, 200, 250];
@@ -12,6 +14,7 @@ const OFFERED = [80, 100, 120, 150, 160, 200, 250];
 export interface Wished {
   goals: string[];
   luminance: number | null;
+  target: string;
 }
 
 function Goal({ goal, on, onChange }: { goal: GoalChoice; on: boolean; onChange: (on: boolean) => void }) {
@@ -48,16 +51,40 @@ export function Begin({
   onStart: (w: Wished) => void;
 }) {
   const goals = useGoals(review, setup);
-  const [off, setOff] = useState<string[]>([]);
-  const [luminance, setLuminance] = useState<number | null>(120);
-  if (goals.error) return <ProblemNote error={goals.error} />;
-  if (!goals.data) return <Quiet>Loading</Quiet>;
+  const aims = useAims(review, setup);
+  const judged = usePurpose();
+  const [purpose, setPurpose] = useState(judged);
+  // What the person wants otherwise than the purpose does.
+  const [mine, setMine] = useState<{ off?: string[]; luminance?: number | null }>({});
+  const failed = goals.error ?? aims.error;
+  if (failed) return <ProblemNote error={failed} />;
+  const aim = aims.data?.find((a) => a.purpose === purpose) ?? aims.data?.[0];
+  if (!goals.data || !aims.data || !aim) return <Quiet>Loading</Quiet>;
+  const off = mine.off ?? goals.data.map((g) => g.key).filter((k) => !aim.goals.includes(k));
+  const setOff = (keys: string[]) => setMine({ ...mine, off: keys });
+  const luminance = mine.luminance !== undefined ? mine.luminance : (aim.luminance ?? null);
+  const setLuminance = (v: number | null) => setMine({ ...mine, luminance: v });
   const chosen = goals.data.filter((g) => !g.why_not && !off.includes(g.key));
   const total = chosen.reduce((sum, g) => sum + g.readings, 0);
   const lit = chosen.some((g) => g.key === "luminance");
   const none = goals.data.every((g) => g.why_not);
   return (
     <Box p="16px" maxW="460px">
+      <Labelled label="For">
+        <Choice
+          w="100%"
+          value={aim.purpose}
+          choices={Object.fromEntries(aims.data.map((a) => [a.purpose, a.title]))}
+          onChange={(key) => {
+            setPurpose(key);
+            setMine({});
+          }}
+          data-testid="tuning-purpose"
+        />
+      </Labelled>
+      <Text color="ink3" fontSize="12px" mt="4px" mb="14px">
+        Towards {aim.target_title}; ticked is what counts for this purpose.
+      </Text>
       <Text as="h2" fontWeight="600" mb="6px">
         What to set
       </Text>
@@ -98,7 +125,9 @@ export function Begin({
       <Flex mt="20px" gap="12px" align="center">
         <LampButton
           disabled={busy || chosen.length === 0}
-          onClick={() => onStart({ goals: chosen.map((g) => g.key), luminance: lit ? luminance : null })}
+          onClick={() =>
+            onStart({ goals: chosen.map((g) => g.key), luminance: lit ? luminance : null, target: aim.target })
+          }
           data-testid="tuning-start"
         >
           Start tuning

@@ -1,7 +1,8 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import type { Tuning } from "../../api/client";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { type Confirmed, type Form, ReadingFields } from "../../parts/ReadingFields";
+import type { Form } from "../../parts/MeterForm";
+import { type Confirmed, ReadingFields } from "../../parts/ReadingFields";
 
 type StepOf = NonNullable<Tuning["step"]>;
 

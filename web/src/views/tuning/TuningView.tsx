@@ -6,9 +6,10 @@ import { useAct, useBoard, useTuning, useTunings } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { number } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
 import { Select } from "../../parts/field";
-import type { Confirmed, Form } from "../../parts/ReadingFields";
+import type { Form } from "../../parts/MeterForm";
+import type { Confirmed } from "../../parts/ReadingFields";
 import { Begin, type Wished } from "./Begin";
 import { IsItWorthIt, Keep, Outcome } from "./Result";
 import { Question, Step } from "./Step";
@@ -248,7 +249,7 @@ export default function TuningView() {
       got(
         api.POST("/api/v1/reviews/{review}/tunings", {
           params: { path: { review } },
-          body: { setup, goals: w.goals, luminance: w.luminance },
+          body: { setup, goals: w.goals, luminance: w.luminance, target: w.target },
         }),
       ),
     TOUCHED,
@@ -286,18 +287,7 @@ export default function TuningView() {
   const t = number === null ? undefined : shown.data;
   return (
     <Flex direction="column" h="100%">
-      <Flex
-        align="center"
-        gap="8px 16px"
-        px="16px"
-        py="9px"
-        borderBottom="1px solid"
-        borderColor="lineSoft"
-        wrap="wrap"
-      >
-        <Text as="h1" fontSize="15px" fontWeight="600">
-          Tuning
-        </Text>
+      <ViewHead title="Tuning">
         {t ? (
           <Text>
             <b>{t.setup_name}</b>{" "}
@@ -348,7 +338,7 @@ export default function TuningView() {
             Board <Key>esc</Key>
           </A>
         </QuietButton>
-      </Flex>
+      </ViewHead>
       {t ? (
         <Session key={t.id} tuning={t} />
       ) : setup ? (

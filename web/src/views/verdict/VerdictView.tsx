@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
+import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
 import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
 import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
@@ -306,13 +306,7 @@ export default function VerdictView() {
     );
   useKeys(VERDICT_KEYS, { next: () => move(1), before: () => move(-1), back: () => go(`/review/${review}`) });
   useTitle(board.data && `Verdict, ${board.data.review.name}`);
-  if (verdict.error) {
-    return (
-      <Quiet>
-        <ProblemNote error={verdict.error} />
-      </Quiet>
-    );
-  }
+  if (verdict.error) return <Failed error={verdict.error} />;
   const purpose = verdict.data?.purposes.find((p) => p.purpose === wanted) ?? verdict.data?.purposes[0];
   if (!verdict.data || !purpose) return <Quiet>Loading</Quiet>;
   const mode = purpose.modes.find((m) => m.setup === chosen) ?? purpose.modes[0];
