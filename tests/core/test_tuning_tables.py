@@ -245,8 +245,10 @@ def test_a_part_of_the_way_is_gone_where_all_of_it_would_cost_too_much():
 def test_colours_that_are_right_are_left_alone():
     display = SixDisplay(2)
     display.off = np.zeros((6, 3))
-    _, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
-    assert done.values == display.table and "nothing better" in done.reason
+    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
+    assert done.values == display.table and "nothing is to be gained" in done.reason
+    # Nobody probes what is right, nor reads what lies between.
+    assert sum(len(a.patches) for a in state.attempts) == 1 + len(JUDGED)
 
 
 # -- a whole session --------------------------------------------------------------------------------------------------

@@ -51,6 +51,9 @@ PROBE = 0.2
 ROUNDS = 2
 WORTH, WORSE = 0.15, 1.0
 """Mean dE2000 of the judged colours that another round must promise; by how much one of the checked may get worse."""
+GOOD = 0.3
+"""Mean dE2000 of the judged colours that nobody would see."""
+AS_THEY_STAND = "between"
 STAGES = ("read", "set", "check", "less", "less again")
 SAFE = 0.75
 """What goes less far is to leave every checked colour worse by no more than so much."""
@@ -101,13 +104,19 @@ class SixColours:
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
         """Read, probe each kind, set and set again, check what lies between."""
         if not attempts:
-            why = "The six colours, less saturated ones, and colours between them, as they stand."
-            return Proposal(STAGES[0], dict(self.values), (WHITE, *JUDGED, *CHECKED), why)
+            why = "The six colours and less saturated ones, as they stand."
+            return Proposal(STAGES[0], dict(self.values), (WHITE, *JUDGED), why)
         for a in attempts:
             if missing := [p for p in (WHITE, *JUDGED) if p in a.patches and not np.isfinite(a.of(p)).all()]:
                 reason = f"The meter does not read {missing[0].code}, so the six colours stay as they are."
                 return Done(dict(self.values), reason, unreached=True)
         now = _Course(self, attempts)
+        if (mean := now.mean(attempts[0])) <= GOOD:
+            reason = f"The colours are dE {mean:.1f} off in the mean; nothing is to be gained that anyone would see."
+            return Done(dict(self.values), reason)
+        if len(attempts) == 1:
+            why = f"The six are dE {mean:.1f} off in the mean. Colours between them, as they stand."
+            return Proposal(AS_THEY_STAND, dict(self.values), CHECKED, why)
         for part in self.parts:
             if not any(a.stage == part for a in attempts):
                 why = f"What a step of {part} does, on all six at a time."
@@ -124,6 +133,7 @@ class _Course:
 
     def __init__(self, problem: SixColours, attempts: Sequence[Attempt]) -> None:
         self.p, self.attempts = problem, attempts
+        self.between = next((a for a in attempts if a.stage == AS_THEY_STAND), attempts[0])
         self.white = float(attempts[0].of(WHITE)[1])
         self.wanted = problem.target.Lab(problem._wanted(JUDGED, self.white), self.white)
 
@@ -185,23 +195,24 @@ class _Course:
                 before = a
         return np.asarray(flat, float)
 
-    def _mean(self, a: Attempt) -> float:
+    def mean(self, a: Attempt) -> float:
+        """Mean dE2000 of the judged colours of an attempt."""
         return float(np.nanmean(self.p.errors(a, JUDGED, self.white)))
 
     def following(self) -> Proposal | Done:
         """What comes after the probes."""
         rounds = [a for a in self.attempts if a.stage == STAGES[1]]
-        best = min([self.attempts[0], *rounds], key=self._mean)
+        best = min([self.attempts[0], *rounds], key=self.mean)
         later = [a for a in self.attempts if a.stage in STAGES[2:]]
-        if not later and len(rounds) < ROUNDS and np.isfinite(self._mean(best)):
+        if not later and len(rounds) < ROUNDS and np.isfinite(self.mean(best)):
             values, expected = self._solved(best)
-            if values != dict(best.values) and self._mean(best) - expected > WORTH:
-                why = f"Mean dE {self._mean(best):.1f} of the six and their faded ones; {expected:.1f} is expected."
+            if values != dict(best.values) and self.mean(best) - expected > WORTH:
+                why = f"Mean dE {self.mean(best):.1f} of the six and their faded ones; {expected:.1f} is expected."
                 return Proposal(STAGES[1], values, JUDGED, why)
         if best is self.attempts[0]:
             return Done(
                 dict(best.values),
-                f"The colours are dE {self._mean(best):.1f} off in the mean; nothing better was reached.",
+                f"The colours are dE {self.mean(best):.1f} off in the mean; nothing better was reached.",
             )
         if not later:
             return Proposal(STAGES[2], dict(best.values), CHECKED, "Whether the colours between have stayed in order.")
@@ -211,13 +222,13 @@ class _Course:
         """After the colours between were checked: kept, gone back on a part of the way, or given up."""
         start = self.attempts[0]
         last = later[-1]
-        worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(start, CHECKED, self.white)
-        end = self._mean(
+        worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(self.between, CHECKED, self.white)
+        end = self.mean(
             next(a for a in self.attempts[::-1] if a.values == last.values and set(JUDGED) <= set(a.patches))
         )
-        gain = self._mean(start) - end
+        gain = self.mean(start) - end
         if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
-            reason = f"The six colours are dE {end:.1f} off in the mean, {self._mean(start):.1f} at the start."
+            reason = f"The six colours are dE {end:.1f} off in the mean, {self.mean(start):.1f} at the start."
             return Done(dict(last.values), reason)
         patch = CHECKED[int(np.nanargmax(worse))]
         said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
@@ -231,9 +242,8 @@ class _Course:
     def _share(self, last: Attempt) -> tuple[float, tuple[Patch, ...]]:
         """How far of the way from the start to an attempt no checked colour would get much worse, as far as colours move in
         straight lines, and those that would get worst there; 0 where even a fifth is too far."""
-        start = self.attempts[0]
         read = [q for q in CHECKED if q in last.patches]
-        before, after = (self.p.target.Lab(np.array([a.of(q) for q in read]), self.white) for a in (start, last))
+        before, after = (self.p.target.Lab(np.array([a.of(q) for q in read]), self.white) for a in (self.between, last))
         wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
         at_start = de2000(before, wanted)
         for share in np.arange(0.9, 0.19, -0.1):
@@ -262,7 +272,7 @@ class _Course:
             values[c.control.path] = nearest(steps_of(c.control), float(v) * _half(c.control))
         after = r + (J @ (self._x(values) - x)).reshape(r.shape)
         share = float(np.linalg.norm(after)) / max(float(np.linalg.norm(r)), 1e-9)
-        return values, self._mean(best) * share
+        return values, self.mean(best) * share
 
 
 def _half(c: Control) -> float:
