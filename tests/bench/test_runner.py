@@ -209,8 +209,8 @@ def test_the_patches_of_a_setup_come_in_an_order_that_disturbs_the_display_least
     else:
         assert light[::2] == sorted(light[::2], reverse=True) and light[1::2] == sorted(light[1::2])
         assert min(light[::2]) >= max(light[1::2]), "bright and dark in turn, so that it rests"
-    for window in {p.window for p in patches if p.at_s is not None}:
-        held = [p.at_s for p in patches if p.at_s is not None and p.window == window]
+    for window, again in {(p.window, p.repeat) for p in patches if p.at_s is not None}:
+        held = [p.at_s for p in patches if p.at_s is not None and (p.window, p.repeat) == (window, again)]
         assert held == sorted(held), "what is held is read as time goes by"
     levels = [p.level for p in patches if p.level is not None]
     assert levels == sorted(levels, reverse=True)

@@ -149,7 +149,7 @@ def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
     from lumenar.core.measurements import MEASUREMENTS
     from lumenar.publish import svg
 
-    for key in MEASUREMENTS:
+    for key in (k for k, m in MEASUREMENTS.items() if "sdr" in m.signals):
         drawn = plates(whole, 1, 1, key, [2], None)
         assert drawn.words.endswith(".") and drawn.charts, key
         named = {s.name for c in drawn.charts for s in c.series} | {m.hint for c in drawn.charts for m in c.marks}

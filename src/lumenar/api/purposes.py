@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, TargetKey, Text
+from lumenar.core.targets import Signal
 from lumenar.service import purposes
 from lumenar.service.verdict import ModeScore
 
@@ -26,6 +27,7 @@ class NewPurpose(BaseModel):
     weights: Annotated[dict[Text, Weight], Field(max_length=200)]
     core: Annotated[list[Text], Field(max_length=200)] = []
     target: TargetKey = ""
+    signal: Signal = "sdr"
     luminance: Annotated[float | None, Field(allow_inf_nan=False)] = None
 
     def definition(self) -> purposes.PurposeDefinition:

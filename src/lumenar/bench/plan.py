@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, WHITES, Habits, settling
 from lumenar.core.measurements import MEASUREMENTS, Context
@@ -67,7 +67,7 @@ def _ordered(patches: Sequence[Patch], habits: Habits) -> list[Patch]:
         bright, dark = parts[0][: (len(parts[0]) + 1) // 2], parts[0][(len(parts[0]) + 1) // 2 :]
         parts[0] = [p for pair in zip(bright, dark[::-1], strict=False) for p in pair] + bright[len(dark) :]
     parts[1].sort(key=lambda p: p.window)
-    parts[4].sort(key=lambda p: (p.window, p.at_s or 0))
+    parts[4].sort(key=lambda p: (p.repeat, p.window, p.at_s or 0))
     parts[6].sort(key=lambda p: (-(p.level or 0), p.reads, -sum(p.rgb)))
     # The luminance control's ladder before what loads the panel: after whole screens and holds it would be read too dim.
     return [p for k in (0, 6, 1, 2, 3, 4, 5) for p in parts[k]]
@@ -76,6 +76,22 @@ def _ordered(patches: Sequence[Patch], habits: Habits) -> list[Patch]:
 def is_free(patch: Patch) -> bool:
     """Whether rests and reference whites may come before a patch: not in ladders, holds and zones."""
     return patch.level is None and patch.at_s is None and patch.zone is None
+
+
+def recovery_s(habits: Habits) -> float:
+    """How long a panel that needs rests gets to recover from what was held."""
+    return 10 * habits.rest_s
+
+
+def begins_hold(patch: Patch, before: Patch | None) -> bool:
+    """Whether a patch that is held is another picture than the one before."""
+    if patch.at_s is None:
+        return False
+    return (
+        before is None
+        or before.at_s is None
+        or replace(before, at_s=None, repeat=0) != replace(patch, at_s=None, repeat=0)
+    )
 
 
 def part_of(patch: Patch) -> str:
@@ -131,8 +147,10 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
             )
         if before is not None and part_of(before) and part_of(patch) != part_of(before) and habits.reference_every_s:
             spent += habits.large_step_s * 0.5 + WHITES * (habits.settle_s + expected[SIGNATURE[0]])
-            spent += 10 * habits.rest_s if habits.rest_every else 0.0
+            spent += recovery_s(habits) if habits.rest_every else 0.0
             since_reference = 0.0
+        if habits.rest_every and begins_hold(patch, before):
+            spent += recovery_s(habits)
         if patch.level != level:
             spent, level = spent + LEVEL_S, patch.level
         if patch.zone != zone:
@@ -146,7 +164,7 @@ def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, floa
             since_rest += 1
         if patch.at_s:
             # Held on from the reading before: the next one comes when its time has.
-            spent += patch.at_s - (before.at_s or 0.0) if before is not None and before.at_s is not None else patch.at_s
+            spent += patch.at_s if before is None or begins_hold(patch, before) else patch.at_s - (before.at_s or 0.0)
         else:
             spent += settling(habits, before, patch) + expected[patch]
         seconds.append(spent)

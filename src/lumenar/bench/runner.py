@@ -22,7 +22,7 @@ from lumenar.bench.habits import (
     settling,
 )
 from lumenar.bench.odd import odd_greys
-from lumenar.bench.plan import is_free, part_of
+from lumenar.bench.plan import begins_hold, is_free, part_of, recovery_s
 from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
@@ -250,6 +250,9 @@ class Runner:
         self._enter(step.setup)
         self._set_level(step)
         self._move(step.patch)
+        if self._habits.rest_every and begins_hold(step.patch, self._held):
+            # What one window took out of the panel is not to be missing from the next.
+            self._pause_dark(recovery_s(self._habits))
         if is_free(step.patch):
             self._rest()
             self._reference(step.setup)
@@ -426,7 +429,7 @@ class Runner:
         self._move(SIGNATURE[0])
         self._watch_white(setup)
         if self._habits.rest_every:
-            self._pause_dark(10 * self._habits.rest_s)
+            self._pause_dark(recovery_s(self._habits))
 
     def _warm_until_steady(self, setup: SetupState) -> None:
         """Read white every minute until it drifts by less than a per cent over ten minutes."""

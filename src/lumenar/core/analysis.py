@@ -61,7 +61,9 @@ def remark(figures: Mapping[str, Array]) -> str:
 
 def _error_keys(m: Measurement, figures: Figures) -> list[str]:
     def is_error(key: str) -> bool:
-        return ("de2000" in key or key.endswith("_lstar")) and not key.endswith(("_percent", "_index"))
+        return ("de2000" in key or "de_itp" in key or key.endswith("_lstar")) and not key.endswith(
+            ("_percent", "_index")
+        )
 
     return [k for k, v in figures.items() if v.ndim == 0 and (k in m.floors or is_error(k))]
 

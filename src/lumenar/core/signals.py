@@ -2,31 +2,90 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 from lumenar.core.targets import Signal
 
+__all__ = ["METADATA", "WORDS", "Chroma", "Metadata", "MetadataError", "Range", "Signal", "SignalFormat", "metadata_of"]
+
 Range = Literal["full", "limited"]
 Chroma = Literal["4:4:4", "4:2:2", "4:2:0"]
+
+
+WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
+
+
+class MetadataError(ValueError):
+    """Metadata that contradict themselves; the text says how."""
+
+
+@dataclass(frozen=True)
+class Metadata:
+    """What a PQ signal says of its content (SMPTE ST 2086, CTA-861.3), in cd/m2: peak and black of the display it was mastered
+    on, its brightest pixel, and its brightest picture in the mean. None where it is not said."""
+
+    mastering_cd_m2: float | None = None
+    mastering_black_cd_m2: float | None = None
+    max_cll: float | None = None
+    max_fall: float | None = None
+
+    def __post_init__(self) -> None:
+        named = (("mastering peak", self.mastering_cd_m2), ("MaxCLL", self.max_cll), ("MaxFALL", self.max_fall))
+        for name, value in named:
+            if value is not None and not 0 < value <= 10_000:
+                raise MetadataError(f"{name} is above 0 and up to 10,000 cd/m², not {value:g}")
+        if self.mastering_black_cd_m2 is not None and not 0 <= self.mastering_black_cd_m2 < (
+            self.mastering_cd_m2 or 10_000
+        ):
+            raise MetadataError(
+                f"mastering black is below the mastering peak, not {self.mastering_black_cd_m2:g} cd/m²"
+            )
+        if self.max_cll is not None and self.max_fall is not None and self.max_fall > self.max_cll:
+            raise MetadataError(
+                f"MaxFALL {self.max_fall:g} is above MaxCLL {self.max_cll:g}: no picture is brighter than its pixels"
+            )
+
+    @property
+    def words(self) -> str:
+        """In words."""
+        said = [
+            f"{name} {value:,g}"
+            for name, value in (("peak", self.mastering_cd_m2), ("MaxCLL", self.max_cll), ("MaxFALL", self.max_fall))
+            if value is not None
+        ]
+        return f"{', '.join(said)} cd/m²" if said else "no values"
+
+
+METADATA = {"mastering_cd_m2": "mastering peak", "max_cll": "MaxCLL", "max_fall": "MaxFALL"}
+"""What a format says of a PQ signal's content, with how it is called."""
+
+
+def metadata_of(format: Mapping[str, float | str]) -> Metadata | None:
+    """What is sent beside the picture, None where nothing is. MetadataError where it contradicts itself."""
+    said = {k: float(format[k]) for k in METADATA if format.get(k) is not None}
+    return Metadata(**said) if said else None
 
 
 @dataclass(frozen=True)
 class SignalFormat:
     """What a source sends. transfer: the curve that its code values mean; range: whether black and white lie at the ends of
     the codes or at 16 and 235 of 255 (Rec. ITU-R BT.2100, table 9); bits: of a code value; chroma: how much of the colour
-    is sent; refresh_hz: pictures a second. None where it is not said."""
+    is sent; refresh_hz: pictures a second; metadata: what a PQ signal says of its content. None where it is not said."""
 
     transfer: Signal = "sdr"
     range: Range = "full"
     bits: int = 8
     chroma: Chroma | None = None
     refresh_hz: float | None = None
+    metadata: Metadata | None = None
 
     @property
     def words(self) -> str:
         """The format in words."""
-        parts = [{"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}[self.transfer], f"{self.bits} bits", f"{self.range} range"]
+        parts = [WORDS[self.transfer], f"{self.bits} bits", f"{self.range} range"]
         parts += [self.chroma] if self.chroma else []
         parts += [f"{self.refresh_hz:g} Hz"] if self.refresh_hz else []
+        parts += [self.metadata.words] if self.metadata else []
         return ", ".join(parts)

@@ -19,6 +19,10 @@ Signal = Literal["sdr", "pq", "hlg"]
 Curve = Literal["srgb", "power", "bt1886", "pq", "hlg"]
 
 
+REFERENCE_CD_M2 = 203.0
+"""Luminance of what is plain white in PQ and HLG (Rep. ITU-R BT.2408, HDR reference white)."""
+
+
 @dataclass(frozen=True)
 class Anchor:
     """What the display itself contributes to a target: its measured white and black.
@@ -54,6 +58,19 @@ class Target:
         """The space whose primaries the signal's code values drive."""
         return self.container_space or self.space
 
+    @property
+    def to_container(self) -> Array:
+        """Matrix (3, 3) from linear light of the space that is compared with to that of the code values' primaries."""
+        if self.container_space is None:
+            return np.eye(3)
+        return np.asarray(self.container_space.inverse @ self.space.matrix, float)
+
+    def reference_Y(self, white_Y: ArrayLike) -> Array:
+        """Luminance in cd/m2 (...) of what colours are seen against: the display's white (...), in PQ and HLG what is plain
+        white there."""
+        Y = np.asarray(white_Y, float)
+        return Y if self.signal == "sdr" else np.full(Y.shape, REFERENCE_CD_M2)
+
     def with_black(self, black: Literal["measured", "zero"]) -> Target:
         """The same target with the other convention for black."""
         return replace(self, black=black)
@@ -68,7 +85,7 @@ class Target:
         if self.curve == "pq":
             return self._pq_light(V, Yw, Yk, anchor)
         if self.curve == "hlg":
-            return transfer.hlg(V, float(np.squeeze(Yw)), float(np.squeeze(Yk)))
+            return transfer.hlg(V, Yw[..., 0], Yk[..., 0])
         f = transfer.srgb(V) if self.curve == "srgb" else transfer.power(V, self.gamma)
         return np.asarray(Yk + (Yw - Yk) * f, float)
 
@@ -76,10 +93,9 @@ class Target:
         light = transfer.pq(V)
         if self.knee == "clip":
             return np.minimum(light, peak)
-        Lp, Lk = float(np.squeeze(peak)), float(np.squeeze(black))
-        if Lp >= anchor.mastering_peak and Lk <= anchor.mastering_black:
-            return light
-        return transfer.bt2390_rolloff(light, Lp, Lk, anchor.mastering_peak, anchor.mastering_black)
+        rolled = transfer.bt2390_rolloff(light, peak, black, anchor.mastering_peak, anchor.mastering_black)
+        reaches = (peak >= anchor.mastering_peak) & (black <= anchor.mastering_black)
+        return np.asarray(np.where(reaches, light, rolled), float)
 
     def XYZ(self, rgb: ArrayLike, anchor: Anchor) -> Array:
         """Target XYZ in cd/m2 (..., n, 3) for the quantised signals rgb (n, 3) that were shown."""
@@ -234,6 +250,6 @@ def of_its_own(target: Target) -> tuple[Target, ...]:
 
 
 def candidates(made_for: tuple[Target, ...]) -> tuple[Target, ...]:
-    """The SDR targets for which patches may have been made: those that ship with Lumenar, and what is known besides."""
-    shipped = tuple(t for t in TARGETS.values() if t.signal == "sdr")
+    """The targets for which coloured patches may have been made: those that ship with Lumenar, and what is known besides."""
+    shipped = tuple(t for t in TARGETS.values() if t.signal != "hlg")
     return (*shipped, *(t for t in dict.fromkeys(made_for) if t not in shipped))

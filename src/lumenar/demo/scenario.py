@@ -85,9 +85,19 @@ def _tune(app: Application, bench: BenchService, review: int, mode: str, wish: W
 def _measure(app: Application, bench: BenchService, review: int, whole: int) -> None:
     """First pass on every mode as shipped, then everything on the best."""
     setups: list[SetupRow] = reviews.setups_of(app.db.connection(), review)
-    bench.runs.start(review, [Cell(s.id, m) for s in setups for m in FIRST_PASS], Options(warm_up=True))
+    bench.runs.start(
+        review,
+        [Cell(s.id, m) for s in setups for m in MEASUREMENTS if m in FIRST_PASS and _for(s, m)],
+        Options(warm_up=True),
+    )
     bench.runs.finish()
     best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
     rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
-    bench.runs.start(review, [Cell(s.id, m) for s, _ in best for m in rest])
+    # Of HDR all there is to measure is measured.
+    hdr = [s for s in setups if s.signal != "sdr"]
+    bench.runs.start(review, [Cell(s.id, m) for s in (*(s for s, _ in best), *hdr) for m in rest if _for(s, m)])
     bench.runs.finish()
+
+
+def _for(setup: SetupRow, measurement: str) -> bool:
+    return setup.signal in MEASUREMENTS[measurement].signals

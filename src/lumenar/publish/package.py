@@ -84,12 +84,14 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
     scores, recipes = {}, {}
     for purpose in rubric.purposes.values():
         own = {
-            s.key: score(rubric, purpose, _judged(readings, f, s, rubric, purpose))
+            s.key: score(rubric, purpose, _judged(readings, f, s, rubric, purpose), f.signal)
             for f, s in zip(readings.setups, setups, strict=True)
         }
         # Settings are recommended by what the first sample shows.
         candidates = [
-            _candidate(f, s, own[s.key], menu) for f, s in zip(readings.setups, setups, strict=True) if s.unit == first
+            _candidate(f, s, own[s.key], menu)
+            for f, s in zip(readings.setups, setups, strict=True)
+            if s.unit == first and f.signal == purpose.signal
         ]
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own

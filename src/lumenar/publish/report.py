@@ -205,7 +205,10 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
     for purpose in rubric.purposes.values():
         scored = sorted(results.scores[purpose.key].items(), key=lambda i: -rank(i[1]))
         recipe: Recipe | None = results.recipes[purpose.key]
-        rows = [(labels[k], by_key[k].shipped, s, interval(s)) for k, s in scored]
+        rows = [(labels[k], by_key[k].shipped, s, interval(s)) for k, s in scored if by_key[k].signal == purpose.signal]
+        if not rows and purpose.signal != "sdr":
+            # Nothing of this signal was measured.
+            continue
         purposes.append((purpose, rows, recipe))
     first = purposes[0][0]
     order = [k for k, _ in sorted(results.scores[first.key].items(), key=lambda i: -rank(i[1]))]

@@ -13,6 +13,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
+from lumenar.core.signals import METADATA, metadata_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
@@ -37,6 +38,8 @@ class BoardColumn:
     unit: str
     main: bool
     short: str
+    signals: list[Signal]
+    """Setups of these signals have it."""
 
 
 @dataclass(frozen=True)
@@ -175,8 +178,11 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
             )
         )  # fmt: skip
     columns = [
-        BoardColumn(m.key, m.title, m.group, c.figure, c.head, c.unit, c.main, m.short or m.title)
+        BoardColumn(
+            m.key, m.title, m.group, c.figure, c.head, c.unit, c.main, m.short or m.title, list(c.signals or m.signals)
+        )
         for m in MEASUREMENTS.values()
+        if any(r.signal in m.signals for r in rows) or "sdr" in m.signals
         for c in m.columns
     ]
     title = app.rubric.purposes[purpose].title
@@ -195,7 +201,10 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
 def format_words(setup: SetupRow) -> str:
     """What a setup's signal differs in from the sample's usual one."""
     units = {"bits": "bits", "refresh_hz": "Hz"}
-    said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in setup.format.items()]
+    plain = {k: v for k, v in setup.format.items() if k not in METADATA}
+    said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in plain.items()]
+    if metadata := metadata_of(setup.format):
+        said.append(metadata.words)
     return ", ".join(said)
 
 

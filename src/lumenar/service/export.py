@@ -12,6 +12,7 @@ from lumenar.service.application import Application
 from lumenar.service.data import many_kept
 from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_whites
+from lumenar.service.readings_file import FILE_METADATA
 from lumenar.service.table_export import cgats_of, csv_of
 from lumenar.store import corrections, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
@@ -63,6 +64,9 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             said = [runs.recorded(db, r, setup.id, what) for r in dict.fromkeys(own.values())]
             if said and said[0] is not None and all(s == said[0] for s in said):
                 document[what] = said[0]
+        if metadata := {FILE_METADATA[k]: v for k, v in document.get("format", {}).items() if k in FILE_METADATA}:
+            document["format"] = {k: v for k, v in document["format"].items() if k not in FILE_METADATA}
+            document["metadata"] = metadata
         setups.append(document)
     _number(setups, meters)
     used = {s["unit"] for s in setups}

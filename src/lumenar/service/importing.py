@@ -17,7 +17,15 @@ from lumenar.service.data import many_kept, now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.file_figures import SetupFigures, analyse_file, limits_of, measurements_of
 from lumenar.service.new_display import KINDS, PANELS, one_of
-from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, FileUnit, ReadingsFile
+from lumenar.service.readings_file import (
+    FILE_METADATA,
+    FileMeter,
+    FileReading,
+    FileRun,
+    FileSetup,
+    FileUnit,
+    ReadingsFile,
+)
 from lumenar.service.tables import Read, read_any
 from lumenar.service.targets import remember
 from lumenar.store import conditions, corrections, menus, readings, reviews, runs
@@ -202,7 +210,7 @@ def _setup(
     known = {p: v for p, v in s.settings.items() if p in menu.by_path}
     changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
     room = _condition(db, review_id, s)
-    signal: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
+    signal = _signal(s) or {}
     origins: dict[str, Known] = dict.fromkeys(known, "read")
     shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
     if there is None:
@@ -222,6 +230,14 @@ def _setup(
         )
     for run, measurements in _runs_of(s, enough):
         _run(db, review_id, unit_id, setup_id, changes, unit, file, s, run, measurements, made)
+
+
+def _signal(s: FileSetup) -> dict[str, float | str] | None:
+    """What the file says of a setup's signal, None where it says nothing."""
+    said: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
+    metadata = {} if s.metadata is None else s.metadata.model_dump(exclude_none=True)
+    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if theirs in metadata}
+    return None if s.format is None and not metadata else said
 
 
 def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | None:
@@ -303,7 +319,7 @@ def _run(
     as_measured = AsMeasured(
         json.dumps(changes, sort_keys=True), dict(s.settings),
         None if s.condition is None else {k: v for k, v in s.condition.model_dump().items() if k != "note" or v},
-        None if s.format is None else s.format.model_dump(exclude_none=True), s.target_key,
+        _signal(s), s.target_key,
     )  # fmt: skip
     new = NewRun(
         review_id, unit_id, now(), unit.firmware, meters, {}, correction, False, {setup_id: as_measured},

@@ -19,7 +19,7 @@ from lumenar.bench.runner import SetupState
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.menu import Menu
 from lumenar.core.readings import Patch
-from lumenar.core.signals import SignalFormat
+from lumenar.core.signals import METADATA, SignalFormat, metadata_of
 from lumenar.core.targets import Anchor, resolve
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -43,6 +43,7 @@ class Options:
     grid: tuple[int, int] = (5, 5)
     grey_step: float = 5.0
     hold_s: float = 180.0
+    peak_s: float = 120.0
     sum_levels: int = 4
     fine_black: bool = False
     warm_up: bool = False
@@ -69,6 +70,7 @@ class Options:
 RANGES: dict[str, tuple[float, float]] = {
     "grey_step": (1, 25),
     "hold_s": (60, 1800),
+    "peak_s": (2, 120),
     "sum_levels": (1, 10),
     "settle_s": (0, 30),
     "rest_every": (0, 200),
@@ -196,6 +198,7 @@ class Planner:
             grid=self.options.grid,
             grey_step=self.options.grey_step,
             hold_s=self.options.hold_s,
+            peak_s=self.options.peak_s,
             sum_levels=self.options.sum_levels,
             fine_black=self.options.fine_black,
             limited=signal["range"] == "limited",
@@ -209,6 +212,13 @@ def settings_of(menu: Menu, setup: SetupRow) -> dict[str, float | str]:
     mode = menu.mode(setup.mode, setup.signal)
     changes = {path: setup.changes[path] for path in menu.order(mode, setup.changes)}
     return {**{p: v for p, v in menu.defaults(mode).items() if p not in changes}, **changes}
+
+
+def signal_of(row: UnitRow, setup: SetupRow) -> SignalFormat:
+    """A setup's signal as a source sends it."""
+    format = format_of(row, setup)
+    plain = {k: v for k, v in format.items() if k not in METADATA}
+    return SignalFormat(setup.signal, **plain, metadata=metadata_of(format))
 
 
 def format_of(row: UnitRow, setup: SetupRow) -> dict[str, Any]:
@@ -282,7 +292,7 @@ def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, Se
         setup.id: SetupState(
             setup.id, setup.name, setup.mode, settings_of(shown.menu, setup), luminance.path if luminance else None,
             runs.last_signature(db, setup.id, settings_text(setup), row.firmware),
-            SignalFormat(setup.signal, **format_of(row, setup)),
+            signal_of(row, setup),
         )
         for setup in reviews.setups_of(db, review_id)
         if setup.unit_id == unit_id

@@ -15,7 +15,8 @@ from lumenar.core.scoring.rubric import (
     purpose_from,
     score,
 )
-from lumenar.core.targets import TARGETS, resolve
+from lumenar.core.signals import WORDS
+from lumenar.core.targets import TARGETS, Signal, resolve
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import digest, now
@@ -52,6 +53,7 @@ class PurposeDefinition:
     core: list[str]
     target: str = ""
     luminance: float | None = None
+    signal: Signal = "sdr"
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,7 @@ class PurposeView:
     target: str
     target_title: str
     luminance: float | None
+    signal: Signal
     added: bool
 
 
@@ -95,7 +98,7 @@ def rubric_view(app: Application) -> RubricView:
 def _view(p: Purpose, added: bool) -> PurposeView:
     return PurposeView(
         p.key, version_of(p), p.title, p.meaning, dict(p.weights), list(p.core), p.target,
-        resolve(p.target).title if p.target else "", p.luminance, added,
+        resolve(p.target).title if p.target else "", p.luminance, p.signal, added,
     )  # fmt: skip
 
 
@@ -120,7 +123,7 @@ def _checked(app: Application, d: PurposeDefinition, key: str) -> dict[str, obje
         raise BadInputError("purpose", f"There is a purpose {title!r} already; choose another title.", "title")
     document: dict[str, object] = {
         "key": key, "title": title, "meaning": " ".join(d.meaning.split()), "target": d.target,
-        "luminance": d.luminance,
+        "luminance": d.luminance, "signal": d.signal,
         "weights": {k: float(v) for k, v in d.weights.items() if v != 0}, "core": list(dict.fromkeys(d.core)),
     }  # fmt: skip
     tried(app, d, key)
@@ -148,6 +151,10 @@ def tried(app: Application, d: PurposeDefinition, key: str = "tried") -> Purpose
             )
     if d.target and d.target not in TARGETS:
         raise BadInputError("purpose", f"There is no target {d.target!r} among those that ship.", "target")
+    if d.target and d.target in TARGETS and TARGETS[d.target].signal != d.signal:
+        raise BadInputError(
+            "purpose", f"{TARGETS[d.target].title} is a target for another signal than {WORDS[d.signal]}.", "target"
+        )
     if d.luminance is not None and not LEAST_CD_M2 <= d.luminance <= MOST_CD_M2:
         said = f"White has {LEAST_CD_M2:g} to {MOST_CD_M2:,.0f} cd/m², not {d.luminance:g}."
         raise BadInputError("purpose", said, "luminance")
@@ -206,5 +213,9 @@ def scores_with(app: Application, review_id: int, d: PurposeDefinition) -> list[
     newest = cells.newest(app, review_id)
     setups: Sequence[reviews.SetupRow] = reviews.setups_of(app.db.connection(), review_id)
     verdict.ensure_for(app, setups, newest, purpose)
-    known = [(s, score(app.rubric, purpose, verdict.judged(app, s, newest, purpose))) for s in setups]
+    known = [
+        (s, score(app.rubric, purpose, verdict.judged(app, s, newest, purpose)))
+        for s in setups
+        if s.signal == purpose.signal
+    ]
     return mode_scores(known)

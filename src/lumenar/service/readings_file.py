@@ -15,7 +15,7 @@ from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Panel
 from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
-from lumenar.core.signals import Chroma, Range
+from lumenar.core.signals import Chroma, Metadata, Range
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 from lumenar.service.errors import BadInputError
@@ -140,8 +140,12 @@ class FileMetadata(_Strict):
     """What a PQ signal says of itself."""
 
     mastering_peak_cd_m2: Annotated[float, Field(gt=0, le=10000)] | None = None
-    maxcll: Annotated[float, Field(ge=0, le=10000)] | None = None
-    maxfall: Annotated[float, Field(ge=0, le=10000)] | None = None
+    maxcll: Annotated[float, Field(gt=0, le=10000)] | None = None
+    maxfall: Annotated[float, Field(gt=0, le=10000)] | None = None
+
+
+FILE_METADATA = {"mastering_cd_m2": "mastering_peak_cd_m2", "max_cll": "maxcll", "max_fall": "maxfall"}
+"""What a signal says of its content: by how setups call it how the file does."""
 
 
 class FileWaveform(_Strict):
@@ -358,6 +362,11 @@ class FileSetup(_Whole):
                     raise ValueError(f"runs[{i}]: {m} is served by another run too; a measurement comes from one run")
         if self.signal == "sdr":
             self._white_is_white()
+        if self.metadata is not None:
+            if self.signal != "pq":
+                raise ValueError(f"only a PQ signal has metadata, this setup is for {self.signal}")
+            # Says where they contradict themselves.
+            Metadata(self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll, self.metadata.maxfall)
         return self
 
     def run_of(self, measurement: str) -> FileRun:

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
 from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, text_of
-from lumenar.core.signals import Chroma, Range
+from lumenar.core.signals import METADATA, Chroma, MetadataError, Range, metadata_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -60,6 +60,10 @@ class StatedFormat:
     bits: int | None = None
     chroma: Chroma | None = None
     refresh_hz: float | None = None
+    mastering_cd_m2: float | None = None
+    max_cll: float | None = None
+    max_fall: float | None = None
+    """What a PQ signal says of its content, in cd/m2; nothing is sent where none of the three is said."""
 
 
 @dataclass(frozen=True)
@@ -247,7 +251,7 @@ def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> Se
     return replace(
         setup, name=name, target=edit.target or setup.target, changes=changes, origins=origins,
         condition_id=None if edit.no_room else setup.condition_id,
-        format=setup.format if edit.format is None else _format(edit.format),
+        format=setup.format if edit.format is None else _format(edit.format, setup.signal),
     )  # fmt: skip
 
 
@@ -262,12 +266,21 @@ def _sensible(room: Room | None) -> None:
         raise BadInputError("room", f"{room.lux:g} lux is no light of a room: 0 to 200,000.", "room")
 
 
-def _format(f: StatedFormat) -> dict[str, float | str]:
+def _format(f: StatedFormat, signal: Signal) -> dict[str, float | str]:
     if f.bits is not None and not 6 <= f.bits <= 16:
         raise BadInputError("format", f"A signal has 6 to 16 bits, not {f.bits}.", "format")
     if f.refresh_hz is not None and not 1 <= f.refresh_hz <= 1000:
         raise BadInputError("format", "A signal is refreshed 1 to 1,000 times a second.", "format")
-    return {k: v for k, v in asdict(f).items() if v is not None}
+    stated = {k: v for k, v in asdict(f).items() if v is not None}
+    if signal != "pq" and (odd := [k for k in METADATA if k in stated]):
+        raise BadInputError(
+            "format", f"Only a PQ signal says its {METADATA[odd[0]]}; this setup is for {signal}.", "format"
+        )
+    try:
+        metadata_of(stated)
+    except MetadataError as e:
+        raise BadInputError("format", f"{e}.", "format") from e
+    return stated
 
 
 def _name(app: Application, review_id: int, unit_id: int, name: str, but: int | None) -> str:

@@ -129,10 +129,13 @@ def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpos
         runs,
         purpose.key,
         purpose.target,
+        purpose.signal,
         tuple(purpose.weights.items()),
         purpose.core,
     )
-    value: Score = app.cache.get(key, lambda: score(app.rubric, purpose, judged(app, setup, now, purpose)))
+    value: Score = app.cache.get(
+        key, lambda: score(app.rubric, purpose, judged(app, setup, now, purpose), setup.signal)
+    )
     return value
 
 
@@ -188,7 +191,7 @@ def verdict(app: Application, review_id: int) -> Verdict:
     analyses = {s.id: cells.analyses_of(app, s, now) for s, _ in next(iter(every.values()))}
     purposes = []
     for purpose in app.rubric.purposes.values():
-        known = every[purpose.key]
+        known = [(s, v) for s, v in every[purpose.key] if s.signal == purpose.signal]
         judged_by = resolve(purpose.target).title if purpose.target else ""
         recipe = _recipe(purpose, known, shown, analyses, said)
         purposes.append(

@@ -2276,7 +2276,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /**
              * State
              * @enum {string}
@@ -2300,7 +2300,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Title */
             title: string;
             /**
@@ -2318,6 +2318,8 @@ export interface components {
             main: boolean;
             /** Short */
             short: string;
+            /** Signals */
+            signals: ("sdr" | "pq" | "hlg")[];
         };
         /**
          * BoardFigure
@@ -2436,7 +2438,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
         };
         /**
          * CellPatches
@@ -2530,7 +2532,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Title */
             title: string;
             /**
@@ -3908,6 +3910,12 @@ export interface components {
              * @default
              */
             target?: string;
+            /**
+             * Signal
+             * @default sdr
+             * @enum {string}
+             */
+            signal?: "sdr" | "pq" | "hlg";
             /** Luminance */
             luminance?: number | null;
         };
@@ -4050,7 +4058,7 @@ export interface components {
             /** Cells */
             cells: [
                 number,
-                "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light"
+                "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light"
             ][];
             /** View */
             view: string | null;
@@ -4132,6 +4140,11 @@ export interface components {
              * @default 180
              */
             hold_s?: number;
+            /**
+             * Peak S
+             * @default 120
+             */
+            peak_s?: number;
             /**
              * Sum Levels
              * @default 4
@@ -4400,7 +4413,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Stale */
             stale: boolean;
         };
@@ -4516,6 +4529,11 @@ export interface components {
             target_title: string;
             /** Luminance */
             luminance: number | null;
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
             /** Added */
             added: boolean;
         };
@@ -4841,7 +4859,7 @@ export interface components {
              * Measurement
              * @enum {string}
              */
-            measurement: "white_black" | "brightness_ladder" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
+            measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Field */
             field: string;
             /** Title */
@@ -5433,6 +5451,12 @@ export interface components {
             chroma?: ("4:4:4" | "4:2:2" | "4:2:0") | null;
             /** Refresh Hz */
             refresh_hz?: number | null;
+            /** Mastering Cd M2 */
+            mastering_cd_m2?: number | null;
+            /** Max Cll */
+            max_cll?: number | null;
+            /** Max Fall */
+            max_fall?: number | null;
         };
         /**
          * StepFailure

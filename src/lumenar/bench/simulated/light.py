@@ -8,11 +8,13 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
+from lumenar.bench.simulated import tone_map
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
-from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Mode, UnitFile
+from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Mode, ToneMap, UnitFile
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.readings import Patch
+from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
 from lumenar.core.targets import TARGETS
 
 Array = NDArray[np.float64]
@@ -34,9 +36,11 @@ class SimulatedUnit:
     values: dict[str, dict[str, ControlValue]] = field(init=False)
     behaviour: Behaviour = field(init=False)
     panel: Panel = field(init=False)
+    signal: Signal | None = None
+    """What is sent to it, None where that plays no part: then any mode can be entered."""
+    metadata: Metadata | None = None
 
     def __post_init__(self) -> None:
-        self.reset()
         shapes = np.stack([_bands(getattr(self.file.light, c)) for c in CHANNELS])
         XYZ = spectra.spectrum_to_XYZ(shapes)
         # Scale the channels so that together they make the native white at peak luminance.
@@ -50,6 +54,7 @@ class SimulatedUnit:
         self.channel_spectra = shapes * amounts[:, None]
         self.channel_XYZ = spectra.spectrum_to_XYZ(self.channel_spectra)
         self.panel = Panel(self.behaviour)
+        self.reset()
 
     def _spread(self, amounts: Array) -> tuple[Array, Behaviour]:
         """Channels and behaviour of this sample: the first is as the file says, others differ as real samples do."""
@@ -63,20 +68,45 @@ class SimulatedUnit:
         return amounts * channels, b.model_copy(update={"edge_falloff": falloff, "tint_corner": corner})
 
     def reset(self) -> None:
-        """Factory state: the first mode, every control at its default."""
+        """Factory state: the first mode for what is sent, every control at its default."""
         self._known: dict[tuple[float, float, float], Array] = {}
         self._matrix: Array | None = None
         self._by_effect: dict[str, list[tuple[Control, ControlValue]]] | None = None
-        self.mode = self.file.modes[0]
+        self._go_to(next((m for m in self.file.modes if m.signal == self.signal), self.file.modes[0]))
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
 
     def select(self, mode: str) -> None:
         """Enter a mode; RefusedError where there is none of that name."""
         self._forget()
         try:
-            self.mode = self.file.mode(mode)
+            wanted = self.file.mode(mode)
         except KeyError as e:
             raise RefusedError(str(e.args[0])) from e
+        if self.signal not in (None, wanted.signal):
+            raise RefusedError(
+                f"{mode} is a mode for {WORDS[wanted.signal]}, and {WORDS[self.signal or 'sdr']} is sent"
+            )
+        self._go_to(wanted)
+
+    def _go_to(self, mode: Mode) -> None:
+        """Another mode: with the way in which the panel is driven in it."""
+        self.mode = mode
+        own = self.mode.tone_map
+        named = ("area_limit", "load_depth", "load_tau_s")
+        changed = {n: v for n in named if own is not None and (v := getattr(own, n)) is not None}
+        self.panel.behaviour = self.behaviour.model_copy(update=changed) if changed else self.behaviour
+
+    def receive(self, format: SignalFormat) -> None:
+        """Another signal comes in: the unit goes to its first mode for it, unless it is in one. RefusedError where it has
+        none."""
+        if all(m.signal != format.transfer for m in self.file.modes):
+            raise RefusedError(f"the stand-in shows no {WORDS[format.transfer]}")
+        if (format.transfer, format.metadata) == (self.signal, self.metadata):
+            return
+        self._forget()
+        self.signal, self.metadata = format.transfer, format.metadata
+        if self.mode.signal != self.signal:
+            self._go_to(next(m for m in self.file.modes if m.signal == self.signal))
 
     def enter(self, wanted: Wanted) -> Entered:
         """Enter a whole state; what stands there then, of every control."""
@@ -151,6 +181,52 @@ class SimulatedUnit:
         control = self.file.luminance_control
         return float(self.values[self.mode.name][control.path]) if control else 0.0
 
+    @property
+    def _full(self) -> float:
+        """Luminance in cd/m2 of all channels at the top in the present mode."""
+        return self.file.light.peak_cd_m2 * self._gain
+
+    @property
+    def _gain(self) -> float:
+        """How much more light the panel is driven to in the present mode than without a tone map."""
+        return self.mode.tone_map.gain if self.mode.tone_map else 1.0
+
+    @property
+    def believed_peak(self) -> float:
+        """Luminance in cd/m2 of the brightest white of the target's colour that the panel can show at full light."""
+        amounts = np.linalg.inv(self.native_matrix) @ spaces.BT2020.matrix.sum(axis=1)
+        return float(self._full / amounts.max())
+
+    def _absolute(self, V: Array) -> Array:
+        """Light per channel of BT.2020 (..., 3) in cd/m2 that a PQ or HLG signal becomes at full light."""
+        mapped = self.mode.tone_map or ToneMap()
+        peak = mapped.peak_cd_m2 or self.believed_peak
+        if lift := sum(self._moved(c, v) for c, v in self._controls("shadow")):
+            V = shadows_lifted(V, lift)
+        if boost := sum(self._moved(c, v) for c, v in self._controls("boost")):
+            # Most in the middle of the codes, nothing at the ends.
+            V = np.clip(V + 4 * boost * V * (1 - V), 0, 1)
+        light = tone_map.light(V, self.mode.signal, mapped, peak, self.metadata)
+        return tone_map.paled(light, mapped.desaturate, peak)
+
+    def _native_of(self, V: Array) -> Array:
+        """Linear native channels 0..1 (..., 3) of a PQ or HLG signal."""
+        light = self._absolute(V)
+        container = spaces.BT2020
+        if (clamp := spaces.SPACES.get(self.mode.clamp or "")) is not None:
+            # Colours beyond the clamp are cut off at its edges.
+            light = np.maximum(light @ (clamp.inverse @ container.matrix).T, 0)
+            container = clamp
+        if axes := [pair for effect in ON_AXES for pair in self._controls(effect)]:
+            top = np.maximum(light.max(axis=-1, keepdims=True), 1e-9)
+            light = top * turned(light / top, axes)
+        saturation = self.mode.saturation
+        for control, value in self._controls("saturation"):
+            saturation *= float(value) / float(self._default(control))
+        grey = np.full((3, 3), 1 / 3)
+        light = light @ (grey + saturation * (np.eye(3) - grey)).T
+        return np.asarray(light / self._full @ (np.linalg.inv(self.native_matrix) @ container.matrix).T, float)
+
     def _curve(self, V: Array) -> Array:
         """Mode curve: signal to intended linear light. With headroom the signals above white have light of their own."""
         mode = self.mode
@@ -217,12 +293,15 @@ class SimulatedUnit:
         light = self.file.light
         top = 2**light.input_bits - 1
         V = np.round(np.clip(np.asarray(rgb, float), 0, HEADROOM if self.mode.headroom else 1) * top) / top
-        if self._matrix is None:
-            self._matrix = self._to_native().T
-        asked = self._curve(V)
-        if axes := [pair for effect in ON_AXES for pair in self._controls(effect)]:
-            asked = turned(asked, axes)
-        linear = np.clip(asked @ self._matrix, 0, 1)
+        if self.mode.signal != "sdr":
+            linear = np.clip(self._native_of(V), 0, 1)
+        else:
+            if self._matrix is None:
+                self._matrix = self._to_native().T
+            asked = self._curve(V)
+            if axes := [pair for effect in ON_AXES for pair in self._controls(effect)]:
+                asked = turned(asked, axes)
+            linear = np.clip(asked @ self._matrix, 0, 1)
         encoded = np.power(linear, 1 / light.native_gamma)
         if points := self._controls("point"):
             encoded = pointed(encoded, points)
@@ -244,7 +323,7 @@ class SimulatedUnit:
         # A white sub-pixel adds white light for what the three channels have in common; that breaks additivity.
         boost = self.behaviour.white_subpixel
         drive = drive + boost * drive.min(axis=-1, keepdims=True) if boost else drive
-        return np.asarray(self.backlight * drive * np.asarray(gains, float), float)
+        return np.asarray(self.backlight * self._gain * drive * np.asarray(gains, float), float)
 
     def spectrum(self, rgb: ArrayLike) -> Array:
         """Spectral radiance (..., 81) on `spectra.WAVELENGTHS` in W/(sr m2 nm) of a small patch on a rested panel."""

@@ -98,6 +98,7 @@ class SimulatedSource:
             raise RefusedError(
                 f"the stand-in takes {file.light.input_bits} bits in {file.signal_range} range, not {format.words}"
             )
+        self.unit.receive(format)
 
     def show(self, patch: Patch) -> None:
         """Put a patch on the screen."""

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from lumenar.bench.problems import first_problem
-from lumenar.core.signals import Range
+from lumenar.core.signals import Range, Signal
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
 
@@ -94,6 +94,15 @@ class Modulation(_Strict):
         return self
 
 
+def check_area_limit(table: Table) -> None:
+    """ValueError unless shares rise, light does not, and both lie within 0 and 1."""
+    for (x0, y0), (x1, y1) in pairwise(table):
+        if x1 <= x0 or y1 > y0:
+            raise ValueError("area_limit is not monotone: shares must rise and light must not")
+    if any(not (0 <= x <= 1 and 0 < y <= 1) for x, y in table):
+        raise ValueError("area_limit must lie within 0 and 1")
+
+
 class Behaviour(_Strict):
     """How the light depends on what else is lit, on time, and on the place. The defaults are a perfect panel."""
 
@@ -115,11 +124,7 @@ class Behaviour(_Strict):
 
     @model_validator(mode="after")
     def _consistent(self) -> Behaviour:
-        for (x0, y0), (x1, y1) in pairwise(self.area_limit):
-            if x1 <= x0 or y1 > y0:
-                raise ValueError("area_limit is not monotone: shares must rise and light must not")
-        if any(not (0 <= x <= 1 and 0 < y <= 1) for x, y in self.area_limit):
-            raise ValueError("area_limit must lie within 0 and 1")
+        check_area_limit(self.area_limit)
         return self
 
 
@@ -127,10 +132,11 @@ Channel = Literal["red", "green", "blue"]
 Axis = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]
 Effect = Literal[
     "luminance", "contrast", "gain", "offset", "saturation", "profile", "tone", "shadow", "point", "hue", "axis_saturation",
-    "axis_lightness", "mix", "none",
+    "axis_lightness", "mix", "boost", "none",
 ]  # fmt: skip
 AMOUNT: dict[str, float] = {
     "tone": 1.0, "shadow": 0.02, "point": 0.0012, "hue": 0.006, "axis_saturation": 0.005, "axis_lightness": 0.004, "mix": 0.003,
+    "boost": 0.004,
 }  # fmt: skip
 """What one step does where the file does not say it (docs/unit-file.md)."""
 ON_AXES = ("hue", "axis_saturation", "axis_lightness", "mix")
@@ -196,7 +202,7 @@ class Control(_Strict):
 
     def _known_effect(self) -> None:
         """ValueError where the effect's numbers make no sense."""
-        if self.effect in ("tone", "shadow") and not self.numeric:
+        if self.effect in ("tone", "shadow", "boost") and not self.numeric:
             allowed = self.choices if self.kind == "choice" else ["on", "off"]
             if set(self.by_choice) != set(allowed):
                 raise ValueError(f"by_choice must give a number for each of {allowed}")
@@ -240,12 +246,35 @@ Gain = Annotated[float, Field(ge=-1, le=1)]
 Entry = Annotated[float, Field(ge=-10, le=10)]
 
 
+class ToneMap(_Strict):
+    """What a mode for PQ or HLG makes of light that the panel does not reach."""
+
+    kind: Literal["clip", "rolloff"] = "clip"
+    metadata: Literal["obeyed", "ignored", "maxcll"] = "ignored"
+    mastering_cd_m2: Annotated[float, Field(ge=50, le=10000)] = 1000.0
+    peak_cd_m2: Annotated[float, Field(ge=1, le=10000)] | None = None
+    table: Table | None = None
+    desaturate: Share = 0.0
+    gain: Annotated[float, Field(ge=0.1, le=50)] = 1.0
+    area_limit: Table | None = None
+    load_depth: Annotated[float, Field(ge=0, le=0.9)] | None = None
+    load_tau_s: Positive | None = None
+
+    @model_validator(mode="after")
+    def _consistent(self) -> ToneMap:
+        check_area_limit(self.area_limit or [])
+        if self.table is not None:
+            check_table(self.table, "table", 0, 1)
+        return self
+
+
 class Mode(_Strict):
     """One picture mode: its declared target, its processing, the defaults that differ, and what it locks."""
 
     name: Name
-    signal: Literal["sdr"] = "sdr"
+    signal: Signal = "sdr"
     target: str
+    tone_map: ToneMap | None = None
     gamma: Annotated[float, Field(ge=1, le=4)] | None = None
     curve: Literal["srgb", "power"] = "power"
     curve_table: Table | None = None
@@ -269,7 +298,11 @@ class Mode(_Strict):
     def _consistent(self) -> Mode:
         if self.curve_table is not None:
             check_table(self.curve_table, "curve_table", 0, 1)
-        if self.curve == "power" and self.gamma is None and self.curve_table is None:
+        if self.signal == "sdr" and self.tone_map is not None:
+            raise ValueError("a tone map is for PQ and HLG, this mode is for sdr")
+        if self.signal != "sdr" and self.matrix:
+            raise ValueError("a mode for PQ or HLG has a clamp, no matrix: its light is absolute")
+        if self.signal == "sdr" and self.curve == "power" and self.gamma is None and self.curve_table is None:
             raise ValueError("a power curve needs a gamma")
         if self.clamp and self.matrix:
             raise ValueError("a mode has a clamp or a matrix, not both")

@@ -71,30 +71,48 @@ def hlg_gamma(white: ArrayLike) -> Array:
     return np.where((white >= 400) & (white <= 2000), inside, 1.2 * np.power(1.111, np.log2(white / 1000)))
 
 
-def hlg(rgb: ArrayLike, white: float, black: float = 0.0) -> Array:
-    """HLG EOTF (ITU-R BT.2100-2, table 5): signal RGB (..., 3) to display-linear BT.2020 RGB in cd/m2 (..., 3)."""
-    gamma = float(hlg_gamma(white))
-    beta = np.sqrt(3 * (black / white) ** (1 / gamma))
+HLG_Y = np.array([0.2627, 0.6780, 0.0593])
+"""Luminance of the channels of HLG (ITU-R BT.2100-2, table 5)."""
+
+
+def hlg(rgb: ArrayLike, white: ArrayLike, black: ArrayLike = 0.0) -> Array:
+    """HLG EOTF (ITU-R BT.2100-2, table 5): signal RGB (..., 3) to display-linear BT.2020 RGB in cd/m2 (..., 3). white, black:
+    luminances of the display (...), broadcasting against the signals without their last axis."""
+    w, k = np.asarray(white, float)[..., None], np.maximum(np.asarray(black, float), 0)[..., None]
+    gamma = hlg_gamma(w)
+    beta = np.sqrt(3 * (k / w) ** (1 / gamma))
     E = np.maximum(0, (1 - beta) * np.asarray(rgb, float) + beta)
     scene = np.where(E <= 0.5, E * E / 3, (np.exp((E - _HLG_C) / _HLG_A) + _HLG_B) / 12)
-    Ys = scene @ np.array([0.2627, 0.6780, 0.0593])
-    return np.asarray(white * np.power(Ys, gamma - 1)[..., None] * scene, float)
+    Ys = (scene @ HLG_Y)[..., None]
+    # Under 334 cd/m2 the gamma is below 1, and nothing to a negative power is not a number.
+    return np.asarray(w * np.power(np.where(Ys > 0, Ys, 1.0), gamma - 1) * scene, float)
+
+
+def hlg_inverse(rgb: ArrayLike, white: float, black: float = 0.0) -> Array:
+    """Inverse of `hlg` (ITU-R BT.2100-2, table 5) of display-linear RGB in cd/m2 (..., 3); below 0 counts as 0."""
+    light = np.maximum(np.asarray(rgb, float), 0) / white
+    gamma = float(hlg_gamma(white))
+    beta = float(np.sqrt(3 * (black / white) ** (1 / gamma)))
+    Yd = (light @ HLG_Y)[..., None]
+    scene = light * np.power(Yd, 1 / gamma - 1, where=Yd > 0, out=np.zeros_like(Yd))
+    E = np.where(scene <= 1 / 12, np.sqrt(3 * scene), _HLG_A * np.log(np.maximum(12 * scene - _HLG_B, 1e-9)) + _HLG_C)
+    return np.asarray((E - beta) / (1 - beta), float)
 
 
 def bt2390_rolloff(
-    L: ArrayLike, display_white: float, display_black: float, mastering_white: float = 10000, mastering_black: float = 0
-) -> Array:
-    """EETF (ITU-R BT.2390-10, section 5.4.1): mastering luminance in cd/m2 to what a smaller display should show."""
+    L: ArrayLike, display_white: ArrayLike, display_black: ArrayLike, mastering_white: float = 10000, mastering_black: float = 0
+) -> Array:  # fmt: skip
+    """EETF (ITU-R BT.2390-10, section 5.4.1): mastering luminance L in cd/m2 to what a smaller display should show.
+    display_white, display_black: its luminances, broadcasting against L."""
     low, high = pq_inverse(mastering_black), pq_inverse(mastering_white)
     E1 = np.clip((pq_inverse(L) - low) / (high - low), 0, 1)
-    top = float((pq_inverse(display_white) - low) / (high - low))
-    bottom = float((pq_inverse(display_black) - low) / (high - low))
+    top = (pq_inverse(display_white) - low) / (high - low)
+    bottom = (pq_inverse(display_black) - low) / (high - low)
     knee = 1.5 * top - 0.5
-    if knee < 1:
-        T = np.clip((E1 - knee) / (1 - knee), 0, 1)
-        spline = (2 * T**3 - 3 * T**2 + 1) * knee + (T**3 - 2 * T**2 + T) * (1 - knee) + (-2 * T**3 + 3 * T**2) * top
-        E2 = np.where(knee > E1, E1, spline)
-    else:
-        E2 = E1
+    # Where the display reaches the mastering's peak there is no knee, and nothing to divide by.
+    width = np.where(knee < 1, 1 - knee, 1.0)
+    T = np.clip((E1 - knee) / width, 0, 1)
+    spline = (2 * T**3 - 3 * T**2 + 1) * knee + (T**3 - 2 * T**2 + T) * (1 - knee) + (-2 * T**3 + 3 * T**2) * top
+    E2 = np.where((knee > E1) | (knee >= 1), E1, spline)
     E3 = E2 + bottom * np.power(1 - E2, 4)
     return pq(E3 * (high - low) + low)

@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.readings import Patch, Readings
-from lumenar.core.targets import TARGETS, Anchor, Signal, Target
+from lumenar.core.targets import REFERENCE_CD_M2, TARGETS, Anchor, Signal, Target
 
 Array = NDArray[np.float64]
 Figures = dict[str, Array]
@@ -40,6 +40,8 @@ class Context:
     """Distance between the levels of the grey ramp in %."""
     hold_s: float = 180.0
     """How long white is held."""
+    peak_s: float = 120.0
+    """How long each window of the peak is held."""
     sum_levels: int = 4
     """At how many levels sums are compared with their parts."""
     fine_black: bool = False
@@ -83,6 +85,8 @@ class Column:
     """The figure whose points stand under this one, where it has none of its own."""
     main: bool = True
     """Shown on the whole Board; others only when the Board shows one group."""
+    signals: tuple[Signal, ...] = ()
+    """The signals of setups that have use for it, all where none is said."""
     words: tuple[str, ...] = ()
     """Written in place of the numbers 0, 1, 2 ... where the figure is a class."""
 
@@ -239,8 +243,8 @@ def adapted(XYZ: Array, white: Array, target: Target) -> Array:
 def own_white_errors(readings: Readings, white: Array, target_XYZ: Array, target: Target) -> Array:
     """dE2000 (..., n) of the readings after adaptation to the measured white (..., 3)."""
     free = readings.with_XYZ(adapted(readings.XYZ, white, target))
-    Lab = target.Lab(closest(free, target_XYZ), white[..., 1])
-    return difference.de2000(Lab, target.Lab(target_XYZ, white[..., 1]))
+    Y = target.reference_Y(white[..., 1])
+    return difference.de2000(target.Lab(closest(free, target_XYZ), Y), target.Lab(target_XYZ, Y))
 
 
 def summary(errors: Array, prefix: str = "de2000") -> tuple[Figures, Array]:
@@ -276,10 +280,20 @@ def worst(errors: Array) -> dict[str, Array]:
 
 
 def colour_errors(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array) -> Figures:
-    """dE2000 with its signed parts, and chroma-only dE with the target's luminance set to the measured one.
+    """dE2000 with its signed parts, and chroma-only dE with the target's luminance set to the measured one; in PQ and HLG dE ITP
+    too, and no dE2000 of what is brighter than reference white.
 
-    XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws dE2000 only: the parts have no draws.
+    XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws without the parts: these have no draws.
     """
+    found = _differences(XYZ, target_XYZ, target, white_Y)
+    if target.signal == "sdr":
+        return found
+    bright = np.maximum(XYZ[..., 1], target_XYZ[..., 1]) > REFERENCE_CD_M2 * (1 + 1e-6)
+    found = {k: np.where(bright, np.nan, v) for k, v in found.items()}
+    return found | {"de_itp": difference.de_itp(XYZ, target_XYZ)}
+
+
+def _differences(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array) -> Figures:
     Lab, wanted = target.Lab(XYZ, white_Y), target.Lab(target_XYZ, white_Y)
     if XYZ.ndim > 2:
         return {"de2000": difference.de2000(Lab, wanted)}

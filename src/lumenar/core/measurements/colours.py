@@ -35,19 +35,28 @@ from lumenar.core.measurements.charts import (
     spectrum_locus,
 )
 from lumenar.core.readings import Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import REFERENCE_CD_M2, Target
+
+STIMULUS = {"sdr": 0.75, "pq": 0.5}
+"""Signal of full saturation by the kind of signal; half the codes of PQ are 92 cd/m2."""
 
 
 def encode(linear: ArrayLike, target: Target) -> Array:
-    """Signals (..., 3) for target-linear light 0..1 (..., 3): the inverse of the target's curve without black lift."""
-    light = np.clip(np.asarray(linear, float), 0, 1)
+    """Signals (..., 3) for target-linear light (..., 3) of the code values' primaries, 1 being white, in PQ the reference white:
+    the inverse of the target's curve without black lift."""
+    light = np.asarray(linear, float)
+    if target.curve == "pq":
+        return transfer.pq_inverse(REFERENCE_CD_M2 * light)
+    light = np.clip(light, 0, 1)
     if target.curve == "srgb":
         return transfer.srgb_inverse(light)
     return transfer.power_inverse(light, 2.4 if target.curve == "bt1886" else target.gamma)
 
 
 def decode(rgb: ArrayLike, target: Target) -> Array:
-    """Target-linear light 0..1 (..., 3) of signals (..., 3), without black lift; the inverse of `encode`."""
+    """Target-linear light (..., 3) of signals (..., 3), without black lift; the inverse of `encode`."""
+    if target.curve == "pq":
+        return transfer.pq(rgb) / REFERENCE_CD_M2
     if target.curve == "srgb":
         return transfer.srgb(rgb)
     return transfer.power(rgb, 2.4 if target.curve == "bt1886" else target.gamma)
@@ -80,8 +89,11 @@ def analyse_colours(readings: Readings, target: Target, least: int, what: str) -
         raise MissingPatchError(f"{what} need at least {least} colours, these readings have {len(own)}")
     target_XYZ = target.XYZ(own.rgb, anchor)
     XYZ = closest(own, target_XYZ)
-    errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
+    seen_against = target.reference_Y(anchor.white)
+    errors = colour_errors(XYZ, target_XYZ, target, seen_against)
     whole, index = summary(errors["de2000"])
+    if "de_itp" in errors:
+        whole |= summary(errors["de_itp"], "de_itp")[0]
     own_white = own_white_errors(own, one(readings, WHITE, "100 % white"), target_XYZ, target)
     figures: Figures = {
         "rgb": own.rgb,
@@ -93,7 +105,7 @@ def analyse_colours(readings: Readings, target: Target, least: int, what: str) -
         **whole,
         **summary(own_white, "own_white_de2000")[0],
     }
-    Lab, wanted = target.Lab(XYZ, anchor.white), target.Lab(target_XYZ, anchor.white)
+    Lab, wanted = target.Lab(XYZ, seen_against), target.Lab(target_XYZ, seen_against)
     C, C_target = np.hypot(Lab[..., 1], Lab[..., 2]), np.hypot(wanted[..., 1], wanted[..., 2])
     with np.errstate(divide="ignore", invalid="ignore"):
         colourful = (C_target > 2) & ~own.dim

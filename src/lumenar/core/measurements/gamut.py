@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ from lumenar.core.measurements.base import (
     one,
     outside_ladder,
     own_white_errors,
+    quantised,
     summary,
     uv,
 )
@@ -38,8 +40,9 @@ from lumenar.core.measurements.charts import (
     pairs,
     spectrum_locus,
 )
+from lumenar.core.measurements.colours import STIMULUS, decode, encode
 from lumenar.core.readings import Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import Target, candidates
 
 CORNERS: dict[str, tuple[float, float, float]] = {
     "red": (1.0, 0.0, 0.0),
@@ -52,14 +55,47 @@ CORNERS: dict[str, tuple[float, float, float]] = {
 REFERENCES = {"srgb": spaces.BT709, "p3": spaces.P3_D65, "bt2020": spaces.BT2020, "oprgb": spaces.OPRGB}
 
 
+DEPTHS = (8, 10, 12)
+
+
+def codes(target: Target) -> dict[str, tuple[float, float, float]]:
+    """Signals of R G B C M Y: at 100 %, in PQ the corners of the space that is compared with at half the codes."""
+    if target.curve != "pq":
+        return CORNERS
+    linear = np.array(list(CORNERS.values())) * float(decode(STIMULUS["pq"], target))
+    rgb = encode(np.maximum(linear @ target.to_container.T, 0), target)
+    return {n: (float(r), float(g), float(b)) for n, (r, g, b) in zip(CORNERS, rgb, strict=True)}
+
+
+@cache
+def _shown(target: Target, bits: int) -> dict[str, tuple[float, float, float]]:
+    """The same as codes of so many bits hold them."""
+    rgb = quantised(list(codes(target).values()), bits)
+    return {n: (float(r), float(g), float(b)) for n, (r, g, b) in zip(CORNERS, rgb, strict=True)}
+
+
 def patches(context: Context) -> list[Patch]:
-    """R G B C M Y at 100 %, with the white and black they are judged against."""
-    return [Patch(c, context.window) for c in (*CORNERS.values(), WHITE, BLACK)]
+    """R G B C M Y, with the white and black they are judged against."""
+    return [Patch(c, context.window) for c in (*_shown(context.target, context.bits).values(), WHITE, BLACK)]
+
+
+def corners_of(readings: Readings, target: Target) -> dict[str, tuple[float, float, float]]:
+    """The signals of the corners as they were shown: of a target for PQ they tell of which and in how many bits, since they are
+    made for the one that a setup declares, whatever it is judged against."""
+    if target.curve != "pq":
+        return CORNERS
+
+    def found() -> dict[str, tuple[float, float, float]]:
+        every = [_shown(t, b) for t in (target, *candidates(())) if t.curve == "pq" for b in DEPTHS]
+        return max(every, key=lambda c: sum(len(readings.find(rgb)) > 0 for rgb in c.values()))
+
+    return readings.layout.memo(("corners", target.key), found)
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """Corners, white and black, outside ladders."""
-    return outside_ladder(readings, [*CORNERS.values(), WHITE, BLACK])
+    pq = [rgb for t in candidates(()) if t.curve == "pq" for b in DEPTHS for rgb in _shown(t, b).values()]
+    return np.unique(outside_ladder(readings, [*CORNERS.values(), *dict.fromkeys(pq), WHITE, BLACK]))
 
 
 def _coverage(primaries_XYZ: Array, target: Target) -> Figures:
@@ -85,14 +121,18 @@ def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the gamut (docs/figures.md); raises MissingPatchError without R, G, B and white."""
     white = one(readings, WHITE, "100 % white")
     K = np.maximum(black_XYZ(readings), 0)
-    RGB = np.stack([one(readings, CORNERS[c], f"100 % {c}") for c in ("red", "green", "blue")], axis=-2)
-    names = [n for n, c in CORNERS.items() if len(readings.find(c))]
-    XYZ = np.stack([one(readings, CORNERS[n], n) for n in names], axis=-2)
+    shown = corners_of(readings, target)
+    full = "100 % " if target.signal == "sdr" else ""
+    RGB = np.stack([one(readings, shown[c], f"{full}{c}") for c in ("red", "green", "blue")], axis=-2)
+    names = [n for n, c in shown.items() if len(readings.find(c))]
+    XYZ = np.stack([one(readings, shown[n], n) for n in names], axis=-2)
     anchor = anchor_of(readings)
-    target_XYZ = target.XYZ(np.array([CORNERS[n] for n in names]), anchor)
-    errors = colour_errors(XYZ, target_XYZ, target, anchor.white)
+    target_XYZ = target.XYZ(np.array([shown[n] for n in names]), anchor)
+    errors = colour_errors(XYZ, target_XYZ, target, target.reference_Y(anchor.white))
     whole, index = summary(errors["de2000"])
-    corners = readings.take(np.array([readings.find(CORNERS[n])[0] for n in names]))
+    if "de_itp" in errors:
+        whole |= summary(errors["de_itp"], "de_itp")[0]
+    corners = readings.take(np.array([readings.find(shown[n])[0] for n in names]))
     own_white = own_white_errors(corners, white, target_XYZ, target)
     added = RGB[..., 1].sum(axis=-1) - 3 * K[..., 1]
     figures: Figures = {
@@ -106,11 +146,12 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "target_primaries_uv": spaces.xy_to_uv(np.asarray(target.space.primaries)),
         "luminance_percent_of_target": 100 * XYZ[..., 1] / target_XYZ[..., 1],
         "luminance_cd_m2": XYZ[..., 1],
-        "white_boost_percent": 100 * ((white[..., 1] - K[..., 1]) / added - 1),
         "de2000_max_index": index,
         **errors,
         "de2000_own_white": own_white,
     }
+    if target.signal == "sdr":
+        figures["white_boost_percent"] = 100 * ((white[..., 1] - K[..., 1]) / added - 1)
     figures |= whole | summary(own_white, "own_white_de2000")[0]
     return figures | _coverage(RGB, target)
 
@@ -121,7 +162,11 @@ def words(f: Mapping[str, object]) -> str:
         f"Covers {f['coverage_srgb_uv_percent']:.1f} % of sRGB, {f['coverage_p3_uv_percent']:.1f} % of P3, "
         f"{f['coverage_bt2020_uv_percent']:.1f} % of BT.2020 and "
         f"{f['coverage_oprgb_uv_percent']:.1f} % of opRGB in u′v′; "
-        f"dE2000 of the corners {f['de2000_mean']:.1f} mean, {f['de2000_max']:.1f} worst."
+        + (
+            f"dE ITP of the corners {f['de_itp_mean']:.1f} mean, {f['de_itp_max']:.1f} worst."
+            if "de_itp_mean" in f
+            else f"dE2000 of the corners {f['de2000_mean']:.1f} mean, {f['de2000_max']:.1f} worst."
+        )
     )
 
 
@@ -238,11 +283,20 @@ MEASUREMENT = Measurement(
     key="gamut",
     title="Gamut",
     group="Colour",
-    signals=("sdr",),
+    signals=("sdr", "pq"),
     columns=(
         Column("coverage_target_uv_percent", "Gamut", "% target", decimals=1),
         Column("coverage_p3_uv_percent", "P3", "% u′v′", decimals=1, main=False),
-        Column("de2000_mean", "Corners", "dE mean", decimals=1, judged_by="own_white_de2000_mean", main=False),
+        Column(
+            "de2000_mean",
+            "Corners",
+            "dE mean",
+            decimals=1,
+            judged_by="own_white_de2000_mean",
+            main=False,
+            signals=("sdr",),
+        ),
+        Column("de_itp_mean", "Corners", "ITP mean", decimals=1, main=False, signals=("pq",)),
     ),
     patches=patches,
     select=select,

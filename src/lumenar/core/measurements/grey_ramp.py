@@ -143,8 +143,8 @@ def words(f: Mapping[str, object]) -> str:
 def charts(shown: Sequence[Shown]) -> list[Chart]:
     """Curve, curve error by level, channel balance, the anatomy of the error, CCT by level, and the track of grey."""
     return [
-        _curve_chart(shown), _error_chart(shown), _balance_chart(shown), _anatomy_chart(shown), _cct_chart(shown),
-        _track_chart(shown),
+        _curve_chart(shown), _error_chart(shown), balance_chart(shown), _anatomy_chart(shown), cct_chart(shown),
+        track_chart(shown),
     ]  # fmt: skip
 
 
@@ -215,7 +215,8 @@ def _error_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
-def _balance_chart(shown: Sequence[Shown]) -> Chart:
+def balance_chart(shown: Sequence[Shown]) -> Chart:
+    """Balance of the channels by level."""
     series: list[Series] = []
     values: list[Array] = []
     for i, s in enumerate(shown):
@@ -246,7 +247,8 @@ def _balance_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
-def _cct_chart(shown: Sequence[Shown]) -> Chart:
+def cct_chart(shown: Sequence[Shown]) -> Chart:
+    """Colour temperature by level."""
     series: list[Series] = []
     values: list[Array] = []
     wanted, _ = cct_duv(np.asarray(shown[0].target.space.white))
@@ -279,7 +281,7 @@ TRACK_FROM = 20.0
 """Below this level in % the track of grey is mostly noise."""
 
 
-def _track_chart(shown: Sequence[Shown]) -> Chart:
+def track_chart(shown: Sequence[Shown]) -> Chart:
     """Where grey wanders in u'v' from dark to bright, beside the Planckian locus."""
     target = shown[0].target
     locus = spaces.xy_to_uv(planck_xy(np.array([5000, 5500, 6000, 6500, 7000, 7500, 8000, 9000, 10_000])))

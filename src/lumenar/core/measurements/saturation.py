@@ -13,6 +13,7 @@ from lumenar.core.colour import spaces
 from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.measurements.colours import (
+    STIMULUS,
     analyse_colours,
     anatomy_chart,
     decode,
@@ -34,7 +35,6 @@ HUES: dict[Hue, tuple[int, int, int]] = {
     "magenta": (1, 0, 1),
 }
 STEPS = (0.2, 0.4, 0.6, 0.8, 1.0)
-STIMULUS = 0.75
 NEAR = 0.0026
 """Codes of eight bits miss their steps by so much at the most, and by half a code of limited range."""
 
@@ -42,18 +42,21 @@ NEAR = 0.0026
 def codes(target: Target) -> Array:
     """Signals (6, 5, 3), unquantised, of the steps for a target.
 
-    At full saturation P = f(0.75) h; between, t P + (1 - t) Y_h (1, 1, 1) with t chosen so that the steps are even in
-    u'v' from white: v' of a mixture weighs its parts by Y / v', so t = s v'_h / (s v'_h + (1 - s) v'_w).
+    At full saturation P = f(0.75) h, in PQ f(0.5) h, in the space that is compared with; between, t P + (1 - t) Y_h (1, 1, 1)
+    with t chosen so that the steps are even in u'v' from white: v' of a mixture weighs its parts by Y / v', so
+    t = s v'_h / (s v'_h + (1 - s) v'_w).
     """
-    M = target.container.matrix
+    M = target.space.matrix
     h = np.array(list(HUES.values()), float)
-    P = float(decode(STIMULUS, target)) * h
+    P = float(decode(STIMULUS[target.signal], target)) * h
     XYZ = P @ M.T
     Y_h, v_h = XYZ[:, 1], spaces.XYZ_to_uv(XYZ)[:, 1]
     v_w = spaces.XYZ_to_uv(target.white_XYZ())[1]
     s = np.array(STEPS)[None, :]
     t = (s * v_h[:, None] / (s * v_h[:, None] + (1 - s) * v_w))[..., None]
-    return encode(t * P[:, None, :] + (1 - t) * Y_h[:, None, None], target)
+    linear = t * P[:, None, :] + (1 - t) * Y_h[:, None, None]
+    # What the code values' primaries cannot make is cut off; targets are made from the codes that were shown.
+    return encode(np.maximum(linear @ target.to_container.T, 0), target)
 
 
 def patches(context: Context) -> list[Patch]:
@@ -114,6 +117,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
     text = f"dE2000 {f['de2000_mean']:.1f} mean, {f['de2000_max']:.1f} worst"
+    if "de_itp_mean" in f:
+        text = f"dE ITP {f['de_itp_mean']:.1f} mean, {f['de_itp_max']:.1f} worst"
     known = {h: float(str(f[f"saturation_error_{h}_percent"])) for h in HUES if f"saturation_error_{h}_percent" in f}
     if known:
         hue = max(known, key=lambda h: abs(known[h]))
@@ -178,8 +183,11 @@ MEASUREMENT = Measurement(
     key="saturation",
     title="Saturation steps",
     group="Colour",
-    signals=("sdr",),
-    columns=(Column("de2000_mean", "Saturation", "dE mean", decimals=1, judged_by="own_white_de2000_mean"),),
+    signals=("sdr", "pq"),
+    columns=(
+        Column("de2000_mean", "Saturation", "dE mean", decimals=1, judged_by="own_white_de2000_mean", signals=("sdr",)),
+        Column("de_itp_mean", "Saturation", "ITP mean", decimals=1, signals=("pq",)),
+    ),
     patches=patches,
     select=select,
     analyse=analyse,

@@ -47,7 +47,7 @@ def _polar(L: float, C: float, h: float) -> tuple[float, float, float]:
 
 
 def _inside(Lab: Array, target: Target) -> NDArray[np.bool_]:
-    linear = lab_to_linear(Lab, target)
+    linear = lab_to_linear(Lab, target) @ np.linalg.inv(target.to_container).T
     return np.asarray(((linear >= 0) & (linear <= 1)).all(axis=-1))
 
 
@@ -71,7 +71,7 @@ def even_set(target: Target) -> tuple[tuple[float, float, float], ...]:
     CIELAB box of the target, the first 96 inside."""
     corners = np.stack(np.meshgrid([0, 1], [0, 1], [0, 1]), axis=-1).reshape(-1, 3).astype(float)
     grid = np.stack(np.meshgrid(*[np.linspace(0, 1, 11)] * 3), axis=-1).reshape(-1, 3)
-    Lab = target.Lab((np.vstack([corners, grid]) @ target.container.matrix.T)[None], np.array(1.0))[0]
+    Lab = target.Lab((np.vstack([corners, grid]) @ target.space.matrix.T)[None], np.array(1.0))[0]
     low, high = Lab.min(axis=0), Lab.max(axis=0)
     n = np.arange(1, 2001)[:, None]
     points = low + (high - low) * ((0.5 + n / _R3 ** np.arange(1, 4)) % 1)
@@ -144,6 +144,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
+    if "de_itp_mean" in f:
+        return f"dE ITP {f['de_itp_mean']:.1f} mean; the worst tenth {f['de_itp_worst_tenth']:.1f}, worst {f['de_itp_max']:.1f}."
     return (
         f"dE2000 {f['de2000_mean']:.1f} mean; the worst tenth {f['de2000_worst_tenth']:.1f}, the rest {f['de2000_rest']:.1f}, "
         f"worst {f['de2000_max']:.1f}."
@@ -200,8 +202,11 @@ MEASUREMENT = Measurement(
     key="swatches",
     title="Swatches",
     group="Colour",
-    signals=("sdr",),
-    columns=(Column("de2000_mean", "Swatches", "dE mean", decimals=1, judged_by="own_white_de2000_mean"),),
+    signals=("sdr", "pq"),
+    columns=(
+        Column("de2000_mean", "Swatches", "dE mean", decimals=1, judged_by="own_white_de2000_mean", signals=("sdr",)),
+        Column("de_itp_mean", "Swatches", "ITP mean", decimals=1, signals=("pq",)),
+    ),
     patches=patches,
     select=select,
     analyse=analyse,

@@ -174,7 +174,7 @@ MEASUREMENT = Measurement(
     key="white_black",
     title="White and black",
     group="Light",
-    signals=("sdr",),
+    signals=("sdr", "pq", "hlg"),
     columns=(
         Column("white_cd_m2", "White", "cd/m²", significant=3),
         Column("cct_k", "Colour temp.", "K", step=10, judged_by="white_de2000", main=False),

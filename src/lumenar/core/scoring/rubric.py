@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.numbers import grouped, significant
-from lumenar.core.targets import TARGETS, resolve
+from lumenar.core.signals import WORDS
+from lumenar.core.targets import TARGETS, Signal, resolve
 
 Array = NDArray[np.float64]
 
@@ -72,7 +73,8 @@ class Purpose:
     """What a display may be wanted for: weight by figure, and the core figures without which there is no score.
 
     meaning: in one line; target: the key of what setups are judged against whatever they aim at, empty for their own;
-    luminance: what white is set to for it in cd/m2, None where any will do.
+    luminance: what white is set to for it in cd/m2, None where any will do; signal: what is watched, so that setups for
+    another have no score.
     """
 
     key: str
@@ -82,6 +84,7 @@ class Purpose:
     meaning: str = ""
     target: str = ""
     luminance: float | None = None
+    signal: Signal = "sdr"
 
     def judges_by(self, target: str) -> str:
         """The key of the target that a setup with a declared target is judged against: its own, or the purpose's where that
@@ -171,7 +174,7 @@ def purpose_from(document: Mapping[str, Any]) -> Purpose:
     luminance = document.get("luminance")
     return Purpose(
         str(document["key"]), str(document["title"]), weights, core, meaning, target,
-        None if luminance is None else float(luminance),
+        None if luminance is None else float(luminance), document.get("signal", "sdr"),
     )  # fmt: skip
 
 
@@ -185,6 +188,8 @@ def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
     for figure in purpose.core:
         if not purpose.weights.get(figure, 0) > 0:
             raise RubricError(f"purpose {purpose.key}: {figure} is a core figure without weight")
+    if purpose.signal not in get_args(Signal):
+        raise RubricError(f"purpose {purpose.key}: there is no signal {purpose.signal}")
     if purpose.target and purpose.target not in TARGETS:
         raise RubricError(f"purpose {purpose.key}: there is no target {purpose.target}")
     if purpose.luminance is not None and not LEAST_CD_M2 <= purpose.luminance <= MOST_CD_M2:
@@ -245,14 +250,18 @@ def _added(one: Array | None, two: Array | None) -> Array | None:
     return one[:count] + two[:count]
 
 
-def score(rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis]) -> Score:
+def score(
+    rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis], signal: Signal | None = None
+) -> Score:
     """The weighted mean of the points that exist, for one setup's analyses by measurement.
 
     Unmeasured figures lower the coverage, not the score, and widen its interval; without a core figure or under 70 %
     coverage there is none. The draws are shared by all figures of one set of readings. purpose: one of the rubric's by key,
-    or one that is only being tried.
+    or one that is only being tried; signal: that of the setup, None for the purpose's.
     """
     purpose = rubric.purposes[purpose] if isinstance(purpose, str) else purpose
+    if signal not in (None, purpose.signal):
+        return Score(purpose.key, None, None, None, 0.0, f"for {WORDS[purpose.signal]} alone", ())
     lines: list[Line] = []
     total = sum(purpose.weights.values())
     got, weight_got, best_got = 0.0, 0.0, 0.0

@@ -14,7 +14,8 @@ const Plain = chakra("button");
 interface Props {
   board: Board;
   rows: BoardRow[];
-  blocks: Block[];
+  /** By signal the columns of its rows. */
+  sections: ReadonlyMap<string, Block[]>;
   selected: ReadonlySet<string>;
   cursor: [number, number];
   /** Whether a cell was left for its plates before, so that the focus goes back to it. */
@@ -117,6 +118,8 @@ interface RowProps {
   before: BoardRow | undefined;
   samples: boolean;
   blocks: Block[];
+  /** So many columns the whole Board has. */
+  most: number;
   /** Measurements of this row that are selected, as one text: a row is drawn anew only when it changes. */
   chosen: string;
   /** Which cell of this row has the cursor, -1 for none. */
@@ -130,7 +133,8 @@ interface RowProps {
 }
 
 const Row = memo(function Row(props: RowProps) {
-  const { row, before, samples, blocks, chosen, at, focus, index, onClick, onCursor, onToggle, onSettings } = props;
+  const { row, before, samples, blocks, most, chosen, at, focus, index, onClick, onCursor, onToggle, onSettings } =
+    props;
   const here = useRef<HTMLTableCellElement>(null);
   useEffect(() => {
     if (focus && at !== NO_CURSOR) here.current?.focus();
@@ -203,13 +207,20 @@ const Row = memo(function Row(props: RowProps) {
           </Td>
         );
       })}
+      <Rest blocks={blocks} most={most} />
     </chakra.tr>
   );
 });
 
+/** The room of columns that a section has no use for. */
+function Rest({ blocks, most }: { blocks: Block[]; most: number }) {
+  const left = most - blocks.reduce((n, b) => n + b.columns.length, 0);
+  return left > 0 ? <Td colSpan={left} borderLeft="1px solid" borderColor="line" /> : null;
+}
+
 /** One row per setup, one cell per measurement, one column per figure. */
 export function BoardTable(props: Props) {
-  const { board, rows, blocks, selected, cursor, returned, onCursor, onToggle, onOpen, onSettings } = props;
+  const { board, rows, sections, selected, cursor, returned, onCursor, onToggle, onOpen, onSettings } = props;
   const [focus, setFocus] = useState(returned);
   const acts = useRef({ onCursor, onToggle, onOpen, onSettings });
   acts.current = { onCursor, onToggle, onOpen, onSettings };
@@ -231,6 +242,9 @@ export function BoardTable(props: Props) {
     settings: (row: BoardRow) => acts.current.onSettings(row),
   }).current;
   const samples = new Set(rows.map((r) => r.sample)).size > 1;
+  const widths = [...sections.values()].map((blocks) => blocks.reduce((n, b) => n + b.columns.length, 0));
+  const most = Math.max(1, ...widths);
+  const blocksOf = (row: BoardRow) => sections.get(row.signal) ?? [];
   return (
     <Box>
       <chakra.table
@@ -244,17 +258,26 @@ export function BoardTable(props: Props) {
           <col style={{ width: 42 }} />
           <col style={{ width: 154 }} />
           <col style={{ width: 70 }} />
-          {blocks.flatMap((b) => b.columns.map((c) => <col key={`${b.measurement}.${c.figure}`} />))}
+          {Array.from({ length: most }, (_, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
+            <col key={i} />
+          ))}
         </colgroup>
-        <Heads {...props} />
+        <chakra.thead position="sticky" top="0" zIndex={2} bg="ground">
+          <Heads {...props} blocks={rows[0] ? blocksOf(rows[0]) : ([...sections.values()][0] ?? [])} most={most} />
+        </chakra.thead>
         <tbody>
-          {rows.map((row, r) => (
+          {rows.flatMap((row, r) => [
+            rows[r - 1] && rows[r - 1]?.signal !== row.signal ? (
+              <Heads key={`head of ${row.setup}`} {...props} blocks={blocksOf(row)} most={most} again />
+            ) : null,
             <Row
               key={row.setup}
               row={row}
               before={rows[r - 1]}
               samples={samples}
-              blocks={blocks}
+              blocks={blocksOf(row)}
+              most={most}
               chosen={row.cells
                 .filter((c) => selected.has(keyOf(row.setup, c.measurement)))
                 .map((c) => c.measurement)
@@ -266,8 +289,8 @@ export function BoardTable(props: Props) {
               onCursor={stable.cursor}
               onToggle={stable.toggle}
               onSettings={stable.settings}
-            />
-          ))}
+            />,
+          ])}
         </tbody>
       </chakra.table>
       {rows.length === 0 && (
@@ -279,11 +302,19 @@ export function BoardTable(props: Props) {
   );
 }
 
-function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
+interface HeadProps extends Props {
+  blocks: Block[];
+  most: number;
+  /** Not the first one: the columns of another signal begin here. */
+  again?: boolean;
+}
+
+function Heads({ board, rows, blocks, most, again, sort, onToggle, onSort }: HeadProps) {
   const groups = [...new Set(blocks.map((b) => b.group))];
+  const mine = rows.filter((r) => r.cells.some((c) => blocks.some((b) => b.measurement === c.measurement)));
   return (
-    <chakra.thead position="sticky" top="0" zIndex={2} bg="ground">
-      <tr>
+    <>
+      <chakra.tr borderTop={again ? "1px solid" : undefined} borderColor="line">
         <Td colSpan={3} />
         {groups.map((group) => {
           const own = blocks.filter((b) => b.group === group);
@@ -307,14 +338,15 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
                 color="ink3"
                 fontSize="11px"
                 title={`Select ${group.toLowerCase()} of every mode`}
-                onClick={() => onToggle(rows.flatMap((r) => own.map((b) => keyOf(r.setup, b.measurement))))}
+                onClick={() => onToggle(mine.flatMap((r) => own.map((b) => keyOf(r.setup, b.measurement))))}
               >
                 {group}
               </Plain>
             </Th>
           );
         })}
-      </tr>
+        <Rest blocks={blocks} most={most} />
+      </chakra.tr>
       <tr>
         <td />
         <Th
@@ -328,7 +360,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
           verticalAlign="bottom"
           scope="col"
         >
-          Mode and setup
+          {again ? "" : "Mode and setup"}
         </Th>
         <Th
           textAlign="right"
@@ -340,7 +372,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
           verticalAlign="bottom"
           scope="col"
         >
-          {board.purpose_title}
+          {again ? "" : board.purpose_title}
         </Th>
         {blocks.map((block, b) =>
           block.columns.map((column, i) => {
@@ -368,7 +400,7 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
                   title={`${block.title}: sort by it; with Shift select it of every mode`}
                   onClick={(event) =>
                     event.shiftKey
-                      ? onToggle(rows.map((r) => keyOf(r.setup, block.measurement)))
+                      ? onToggle(mine.map((r) => keyOf(r.setup, block.measurement)))
                       : onSort(column.measurement, column.figure)
                   }
                 >
@@ -391,7 +423,8 @@ function Heads({ board, rows, blocks, sort, onToggle, onSort }: Props) {
             );
           }),
         )}
+        <Rest blocks={blocks} most={most} />
       </tr>
-    </chakra.thead>
+    </>
   );
 }

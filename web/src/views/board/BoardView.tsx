@@ -9,7 +9,7 @@ import { Field } from "../../parts/field";
 import { nextPurpose } from "../../parts/purpose";
 import { duration } from "../bench/BenchBar";
 import { BoardTable } from "./BoardTable";
-import { blocksOf, filtered, type Sort, sorted } from "./blocks";
+import { filtered, type Sort, sectionsOf, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
 import { Headline, Undo } from "./Head";
 import { type Meter, RunOptions as RunOptionsBar } from "./RunOptions";
@@ -145,7 +145,8 @@ export default function BoardView() {
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
   const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);
-  const blocks = useMemo(() => blocksOf(columns, group), [columns, group]);
+  const sections = useMemo(() => sectionsOf(all, columns, group), [all, columns, group]);
+  const blocksAt = (r: number) => sections.get(rows[r]?.signal ?? "") ?? [];
   const groups = [...new Set(columns.map((c) => c.group))];
   const running = free.data?.running === true && free.data.review === review;
 
@@ -162,7 +163,7 @@ export default function BoardView() {
     });
   };
   const cellAt = (row: number, column: number) => {
-    const block = blocks[column];
+    const block = blocksAt(row)[column];
     return rows[row]?.cells.find((c) => c.measurement === block?.measurement);
   };
   const open = (row: number, column: number) => {
@@ -171,12 +172,12 @@ export default function BoardView() {
     if (cell?.figures.length) go(`/review/${review}/plates/${rows[row]?.setup}/${cell.measurement}`);
   };
   const walk = (down: number, right: number) =>
-    setCursor(([r, c]) => [
-      Math.min(Math.max(r + down, 0), Math.max(rows.length - 1, 0)),
-      Math.min(Math.max(c + right, 0), Math.max(blocks.length - 1, 0)),
-    ]);
+    setCursor(([r, c]) => {
+      const to = Math.min(Math.max(r + down, 0), Math.max(rows.length - 1, 0));
+      return [to, Math.min(Math.max(c + right, 0), Math.max(blocksAt(to).length - 1, 0))];
+    });
   const row = rows[cursor[0]];
-  const block = blocks[cursor[1]];
+  const block = blocksAt(cursor[0])[cursor[1]];
   const needs = board.data?.purposes.find((p) => p.key === board.data?.purpose)?.needs ?? [];
   const keysOf = (wanted: (c: BoardCell) => boolean) =>
     rows.flatMap((r) => r.cells.filter(wanted).map((c) => keyOf(r.setup, c.measurement)));
@@ -322,7 +323,7 @@ export default function BoardView() {
       <BoardTable
         board={board.data}
         rows={rows}
-        blocks={blocks}
+        sections={sections}
         selected={selected}
         cursor={cursor}
         returned={returned}

@@ -16,7 +16,12 @@ export interface Words {
   bits: string;
   chroma: string;
   refresh: string;
+  mastering: string;
+  maxCll: string;
+  maxFall: string;
 }
+
+const text = (v: number | null | undefined) => (v == null ? "" : String(v));
 
 export const wordsOf = (v: SetupView): Words => ({
   name: v.name,
@@ -25,9 +30,12 @@ export const wordsOf = (v: SetupView): Words => ({
   lux: v.room?.lux == null ? "" : String(v.room.lux),
   note: v.room?.note ?? "",
   range: v.format.range ?? "",
-  bits: v.format.bits == null ? "" : String(v.format.bits),
+  bits: text(v.format.bits),
   chroma: v.format.chroma ?? "",
-  refresh: v.format.refresh_hz == null ? "" : String(v.format.refresh_hz),
+  refresh: text(v.format.refresh_hz),
+  mastering: text(v.format.mastering_cd_m2),
+  maxCll: text(v.format.max_cll),
+  maxFall: text(v.format.max_fall),
 });
 
 /** Only what differs, as the API takes it. */
@@ -40,12 +48,15 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
     if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
-  if (differs("range", "bits", "chroma", "refresh"))
+  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall"))
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
       bits: decimal(words.bits),
       chroma: (words.chroma || null) as "4:4:4" | "4:2:2" | "4:2:0" | null,
       refresh_hz: decimal(words.refresh),
+      mastering_cd_m2: decimal(words.mastering),
+      max_cll: decimal(words.maxCll),
+      max_fall: decimal(words.maxFall),
     };
   return body;
 }
@@ -156,6 +167,32 @@ export function About({
           onChange={(e) => onWords({ refresh: e.target.value })}
         />
       </Labelled>
+      {view.signal === "pq" && (
+        <>
+          <Stated
+            label="Mastering peak, cd/m²"
+            value={words.mastering}
+            onChange={(mastering) => onWords({ mastering })}
+          />
+          <Stated label="MaxCLL" value={words.maxCll} onChange={(maxCll) => onWords({ maxCll })} />
+          <Stated label="MaxFALL" value={words.maxFall} onChange={(maxFall) => onWords({ maxFall })} />
+        </>
+      )}
     </Flex>
+  );
+}
+
+/** One of the values that a PQ signal says of its content. */
+function Stated({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) {
+  return (
+    <Labelled label={label} width="130px">
+      <Field
+        w="100%"
+        inputMode="decimal"
+        placeholder="none sent"
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+      />
+    </Labelled>
   );
 }

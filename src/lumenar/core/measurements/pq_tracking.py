@@ -1,0 +1,167 @@
+"""PQ tracking: how far greys follow the absolute curve, where they leave it, and where nothing more comes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumenar.core.colour.transfer import pq, pq_inverse
+from lumenar.core.measurements.base import Array, Column, Figures, Measurement
+from lumenar.core.measurements.charts import Chart, Note, Shown
+from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
+from lumenar.core.measurements.hdr_curve import (
+    error_chart,
+    figures_of,
+    finite,
+    itp_chart,
+    light_chart,
+    patches,
+    ramp_of,
+)
+from lumenar.core.numbers import signed, significant
+from lumenar.core.readings import Readings
+from lumenar.core.targets import Target
+
+LEAVES = 5.0
+"""Error in % of luminance that is no longer the curve."""
+GOLDEN = 0.6180339887498949
+NEAR = 12.0
+"""Knee and clip nearer than so many % of code are told in one remark."""
+REACHED = 0.99
+"""Share of the light at code 100 % from which on nothing more comes."""
+
+
+def analyse(readings: Readings, target: Target) -> Figures:
+    """Figures of PQ tracking (docs/figures.md). Levels that ask for more than code 100 % gives leave the summaries.
+
+    Raises MissingPatchError without code 100 %, or with fewer than five levels.
+    """
+    ramp, anchor = ramp_of(readings)
+    v = ramp.rgb[:, 1]
+    asked = pq(v)
+    within = asked <= anchor.white[..., None]
+    figures = figures_of(ramp, anchor, target, within)
+    Y = figures["luminance_cd_m2"]
+    off = np.abs(Y / np.maximum(asked, 1e-9) - 1) * 100
+    u = 200 * ramp.meter.u(ramp.XYZ)[..., 1] / np.maximum(asked, 1e-9)
+    figures |= {
+        "asked_cd_m2": asked,
+        "knee_percent": (knee := _knee(v, off, np.maximum(LEAVES, u))),
+        "knee_cd_m2": pq(knee / 100),
+        "clip_percent": (clip := _clip(v, Y, anchor.white)),
+        "clip_cd_m2": pq(clip / 100),
+    }
+    return finite(figures)
+
+
+def _knee(v: Array, off: Array, least: Array) -> Array:
+    """The lowest code (...) in % from which on every error (..., n) exceeds `least` (..., n), between two levels where a
+    straight line between their errors does; NaN where the curve is followed to the end."""
+    ratio = off / least
+    beyond = np.flip(np.logical_and.accumulate(np.flip((ratio > 1) | ~np.isfinite(ratio), axis=-1), axis=-1), axis=-1)
+    i = np.where(beyond.any(axis=-1), beyond.argmax(axis=-1), len(v) - 1)
+    before = np.maximum(i - 1, 0)
+    high, low = (np.take_along_axis(ratio, k[..., None], axis=-1)[..., 0] for k in (i, before))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.clip((1 - low) / (high - low), 0, 1)
+    at = v[before] + np.where(np.isfinite(share), share, 0.5) * (v[i] - v[before]) + _unread(v[i] - v[before])
+    return np.asarray(np.where(beyond.any(axis=-1), 100 * np.where(i > 0, at, v[0]), np.nan), float)
+
+
+def _unread(gap: Array) -> Array:
+    """What a code that is looked for between two levels may be off by, for draws (d,): nobody read what lies between, so that
+    any place about it within half the gap is as good as another. Nothing for the value itself."""
+    if gap.ndim == 0:
+        return np.zeros(())
+    n = gap.shape[0]
+    # Every part of the gap once, in an order of no meaning.
+    return np.asarray(gap * ((np.arange(n) * GOLDEN + 0.5) % 1 - 0.5), float)
+
+
+def _clip(v: Array, Y: Array, peak: Array) -> Array:
+    """The lowest code (...) in % with 99 % of the light at code 100 %. Between two levels it is looked for in code values, in
+    which the curve runs straight: going on as steeply as before, as one that clips does, as far as that leads within them."""
+    E, top = pq_inverse(np.nan_to_num(Y)), pq_inverse(REACHED * peak)
+    reached = top[..., None] <= E
+    i = np.maximum(reached.argmax(axis=-1), 1)
+    one, two = np.maximum(i - 2, 0), i - 1
+
+    def at(x: Array, k: NDArray[np.intp]) -> Array:
+        return np.take_along_axis(x, k[..., None], axis=-1)[..., 0]
+
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slope = (at(E, two) - at(E, one)) / (v[two] - v[one])
+        code = v[two] + (top - at(E, two)) / slope
+    code = np.where(np.isfinite(code), code, v[i])
+    return np.asarray(100 * (np.clip(code, v[two], v[i]) + _unread(v[i] - v[two])), float)
+
+
+def words(f: Mapping[str, object]) -> str:
+    """What the figures show, in one sentence."""
+    knee, clip, rms, dark, itp = (
+        float(str(f[k])) for k in ("knee_cd_m2", "clip_cd_m2", "code_rms_percent", "shadow_code_percent", "de_itp_mean")
+    )
+    leaves = (
+        f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
+        if knee < clip
+        else "follows the curve, and shows"
+    )
+    return (
+        f"Peak {significant(float(str(f['peak_cd_m2'])), 3)} cd/m²; {leaves} nothing more from "
+        f"{significant(clip, 3)} cd/m² on; error {rms:.1f} % of code rms, shadows {signed(dark, 1)} %; dE ITP mean {itp:.1f}."
+    )
+
+
+def charts(shown: Sequence[Shown]) -> list[Chart]:
+    """Error over luminance, luminance with knee and clip, balance, the whole difference, and colour temperature."""
+    f = shown[0].figures
+    notes = _ends(shown[0])
+    peaks = " → ".join(significant(s.number("peak_cd_m2") or 0.0, 3) for s in shown[:2])
+    return [
+        error_chart(shown), light_chart(shown, f["asked_cd_m2"], notes, f"peak {peaks} cd/m²"),
+        balance_chart(shown), itp_chart(shown), cct_chart(shown),
+    ]  # fmt: skip
+
+
+def _ends(s: Shown) -> tuple[Note, ...]:
+    """Where the curve is left, and where nothing more comes: one remark where both are one place."""
+    f = s.figures
+    at = {k: level for k in ("knee", "clip") if (level := s.number(f"{k}_percent")) is not None}
+
+    def note(level: float, text: str) -> Note:
+        Y = float(np.interp(level, f["levels_percent"], np.nan_to_num(f["luminance_cd_m2"])))
+        return Note(level, float(np.log10(max(Y, 1e-3))), text, "left")
+
+    asked = {k: significant(float(pq(level / 100)), 3) for k, level in at.items()}
+    if at.get("knee", 100.0) >= at["clip"]:
+        return (note(at["clip"], f"clip {asked['clip']} cd/m²"),)
+    if at["clip"] - at["knee"] < NEAR:
+        return (note(at["clip"], f"knee {asked['knee']}, clip {asked['clip']} cd/m²"),)
+    return tuple(note(level, f"{k} {asked[k]} cd/m²") for k, level in at.items())
+
+
+MEASUREMENT = Measurement(
+    key="pq_tracking",
+    title="PQ tracking",
+    group="Tone",
+    signals=("pq",),
+    columns=(
+        Column("code_rms_percent", "PQ error", "% code rms", decimals=1),
+        Column("clip_cd_m2", "Clip", "cd/m²", significant=3),
+        Column("knee_cd_m2", "Knee", "cd/m²", significant=3, main=False),
+        Column("de_itp_mean", "Grey", "dE ITP mean", decimals=1, main=False),
+    ),
+    patches=patches,
+    select=select,
+    analyse=analyse,
+    words=words,
+    charts=charts,
+    floors=("code_rms_percent", "shadow_rms_percent"),
+    extremes=("balance_spread_percent", "de_itp_max"),
+    ratios=("knee_", "clip_", "peak_"),
+    short="PQ",
+    order=2,
+    least=5,
+)
