@@ -5,8 +5,8 @@ import json
 import pytest
 
 from lumenar.bench.plan import Cell
-from lumenar.service import board, cells, export, importing, plates, setups, shelf, tuning_views, verdict
-from lumenar.service.errors import BadInputError
+from lumenar.service import board, cells, compare, export, importing, look, plates, setups, shelf, tuning_views, verdict
+from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import Options, Planner
 from lumenar.service.setups import Edit, StatedFormat
 from lumenar.service.tunings import Wish, begin
@@ -104,6 +104,21 @@ def test_metadata_that_make_no_sense_are_refused(app, television, mode, stated, 
     assert all(r.name != "Odd" for r in board.board(app, television).rows)
 
 
+def test_no_picture_of_hdr_is_made_for_a_screen_that_cannot_show_it(app, television):
+    hdr = setup_of(app, television, "Reel HDR")
+    with pytest.raises(ConflictError, match="Reel HDR is for PQ"):
+        look.look(app, television, hdr.id, None, 1.0)
+
+
+def test_setups_of_two_signals_stand_side_by_side(app, bench, television):
+    measured(app, bench, television, ["Reel", "Reel HDR"], ["white_black", "gamut", "pq_tracking", "grey_ramp"])
+    pair = [setup_of(app, television, n).id for n in ("Reel", "Reel HDR")]
+    both, alone = compare.compare(app, pair, None), compare.compare(app, pair[1:], None)
+    rows = {(r.measurement, r.figure) for r in both.rows}
+    assert {("grey_ramp", "gamma"), ("pq_tracking", "clip_cd_m2"), ("gamut", "de_itp_mean")} <= rows
+    assert ("gamut", "de2000_mean") not in {(r.measurement, r.figure) for r in alone.rows}
+
+
 def test_what_is_for_another_signal_is_left_out_and_said(app, television):
     hdr = setup_of(app, television, "Reel HDR")
     planner = Planner(app, television, Options())
@@ -111,7 +126,9 @@ def test_what_is_for_another_signal_is_left_out_and_said(app, television):
     assert any("not for the signal" in s for s in planner.left_out)
     with pytest.raises(BadInputError, match="no SDR setup"):
         begin(app, television, hdr.id, Wish(["white"]))
-    assert tuning_views.aims(app, television, hdr.id)
+    assert {a.purpose for a in tuning_views.aims(app, television, hdr.id)} == {"hdr_film", "hdr_play"}
+    assert all(g.why_not == "Only SDR setups can be tuned." for g in tuning_views.choices(app, television, hdr.id))
+    assert tuning_views.aims(app, television, setup_of(app, television, "Reel HLG").id)
 
 
 def test_the_peak_may_be_held_for_less(app, television):

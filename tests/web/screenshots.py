@@ -45,10 +45,10 @@ def take(page: Person) -> None:
     still("shelf", "/", "[data-testid=shelf-entry]")
     still("board", "/review/4", "[role=grid]")
     still("plates-grey", "/review/1/plates/1/grey_ramp?overlay=2")
-    still("plates-uniformity", "/review/1/plates/1/uniformity")
+    rows = {r["name"]: r["setup"] for r in page.api("/reviews/4/board")["rows"]}
+    still("plates-pq", f"/review/4/plates/{rows['Reel HDR']}/pq_tracking?overlay={rows['Match day HDR']}")
     still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
-    lamp = next(r["setup"] for r in page.api("/reviews/4/board")["rows"] if r["name"] == "Reel, lamp on")
-    still("compare", f"/compare?setup=1&setup=4&setup={lamp}")
+    still("compare", f"/compare?setup=1&setup=4&setup={rows['Reel, lamp on']}")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
     still("instruments", "/instruments", "[data-testid=corrections]")
     page.go("/review/5")

@@ -103,7 +103,7 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
     for m in MEASUREMENTS.values():
         own_analyses = [a.get(m.key) for a in analyses]
         if any(own_analyses):
-            for c in m.columns:
+            for c in (c for c in m.columns if {s.signal for s, _ in found} & set(c.signals or m.signals)):
                 values = [_value(c, a, own_analyses[0], k) for k, a in enumerate(own_analyses)]
                 rows.append(ComparedFigure(m.key, m.title, m.group, c.figure, c.head, c.unit, values))
     shared = [m for m in MEASUREMENTS if all(m in a for a in analyses)]

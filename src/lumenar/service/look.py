@@ -15,10 +15,11 @@ from lumenar.core.colour import difference
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.measurements.swatches import code
 from lumenar.core.readings import Readings
+from lumenar.core.signals import WORDS
 from lumenar.core.targets import Target
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 
@@ -89,6 +90,12 @@ def _checked(factor: float) -> float:
 def look(app: Application, review_id: int, setup_id: int, target_key: str | None, factor: float) -> Look:
     """Scenes and swatches of a setup, the error exaggerated by a factor."""
     setup = cells.setup_of(app, review_id, setup_id)
+    if setup.signal != "sdr":
+        raise ConflictError(
+            "hdr",
+            f"{setup.name} is for {WORDS[setup.signal]}: your own screen cannot show its light, and a picture brought within it "
+            "would say nothing of the display. Its plates tell how it follows the curve, where it ends and how colours are off.",
+        )
     target = cells.target_of(target_key or setup.target, setup.signal)
     model = _model(app, review_id, setup_id)
     _checked(factor)

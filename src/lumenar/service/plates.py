@@ -185,7 +185,7 @@ def plates(
         ),
         charts=charts,
         figures=[_figure(first, k, v) for k, v in numbers.items()],
-        columns=[_column(c, analyses) for c in m.columns],
+        columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
     )
 

@@ -181,9 +181,10 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     plan = plan_for(app, shown, setup, Wish(session.GOALS, 120.0))
+    hdr = "" if setup.signal == "sdr" else "Only SDR setups can be tuned."
     return [
         GoalChoice(
-            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
+            g, session.TITLES[g], hdr or why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
             _usual_readings(plan, g, session.KINDS[g]),
         )
         for g, why in session.possible(plan).items()
@@ -203,9 +204,11 @@ class Aim:
 
 
 def aims(app: Application, review_id: int, setup_id: int) -> list[Aim]:
-    """What a setup would be tuned to for each purpose."""
+    """What a setup would be tuned to for each purpose of its signal."""
     setup = cells.setup_of(app, review_id, setup_id)
-    wishes = [(p, wish_for(app, setup, p.key)) for p in app.rubric.purposes.values()]
+    every = app.rubric.purposes.values()
+    own = [p for p in every if p.signal == setup.signal] or every
+    wishes = [(p, wish_for(app, setup, p.key)) for p in own]
     return [
         Aim(p.key, p.title, list(w.goals), w.luminance, w.target or "", resolve(w.target or setup.target).title)
         for p, w in wishes

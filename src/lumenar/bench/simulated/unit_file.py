@@ -202,7 +202,7 @@ class Control(_Strict):
 
     def _known_effect(self) -> None:
         """ValueError where the effect's numbers make no sense."""
-        if self.effect in ("tone", "shadow", "boost") and not self.numeric:
+        if self.effect in ("boost", "tone", "shadow") and not self.numeric:
             allowed = self.choices if self.kind == "choice" else ["on", "off"]
             if set(self.by_choice) != set(allowed):
                 raise ValueError(f"by_choice must give a number for each of {allowed}")

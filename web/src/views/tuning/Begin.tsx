@@ -139,7 +139,7 @@ export function Begin({
         )}
       </Flex>
       {error != null && <ProblemNote error={error} />}
-      {none && (
+      {none && goals.data.every((g) => g.controls.length === 0) && (
         <Text color="ink2" mt="12px">
           Say in the menu map what the controls set: luminance, curve, a channel's gain or offset, a point of a table.
         </Text>
