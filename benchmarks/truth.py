@@ -1,11 +1,12 @@
 """Whether intervals hold what they promise: random displays surveyed by noisy meters, against their noise-free light.
 
-    make truth                  1200 surveys, a quarter of an hour on two cores
+    make truth                  1200 surveys and 200 of HDR, a quarter of an hour on two cores
     python -m benchmarks.truth 80 --only uniformity
 
 Each survey makes a display of its own, corrects the working meter for it as the bench does, carries every measurement out by
 the real runner, and compares each figure's 95 % interval with the figure of the same patches on the rested, warm display
-without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise.
+without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise. Of where a mode
+for PQ leaves the curve and where it ends, the truth is that of every code there is.
 """
 
 from __future__ import annotations
@@ -30,6 +31,7 @@ from lumenar.bench.simulated.meter import COLORIMETER, SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.analysis import COUNTS, analyse
 from lumenar.core.colour import correction
+from lumenar.core.colour.transfer import pq
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, Readings, collect
@@ -46,8 +48,9 @@ START_S = 40_000.0
 """Bench time at which a display is warm."""
 
 
-def display(seed: int) -> UnitFile:
-    """A random display: emissive, backlit or projected, with its own spectra, curve, gamut, and faults."""
+def display(seed: int, hdr: bool = False) -> UnitFile:
+    """A random display: emissive, backlit or projected, with its own spectra, curve, gamut, and faults. hdr: its mode is one for
+    PQ."""
     rng = np.random.default_rng([seed, 11])
     panel = str(rng.choice(["lcd", "oled", "projector"]))
     oled = panel == "oled"
@@ -72,6 +75,13 @@ def display(seed: int) -> UnitFile:
             [0.1, float(rng.uniform(0.08, 0.12))],
             [1, 1],
         ]
+    if hdr:
+        mode = {
+            "name": "Only",
+            "signal": "pq",
+            "defaults": {"Light": 100},
+            **tone_mapped(np.random.default_rng([seed, 2084])),
+        }
     behaviour = {
         "edge_falloff": float(rng.uniform(0, 0.25)),
         "corner_tint": rng.normal(0, 0.02, 3).tolist(),
@@ -87,7 +97,7 @@ def display(seed: int) -> UnitFile:
     light = {
         "red": band(628, 8), "green": band(533, 8), "blue": band(457, 6),
         "peak_cd_m2": float(10 ** rng.uniform(1.9, 3.1)), "native_white_xy": rng.normal([0.309, 0.325], 0.008).tolist(),
-        "leakage": leakage, "panel_bits": 14, "input_bits": int(rng.choice([8, 10])),
+        "leakage": leakage, "panel_bits": 14, "input_bits": 10 if hdr else int(rng.choice([8, 10])),
     }  # fmt: skip
     top = 100.0
     control = {
@@ -101,6 +111,47 @@ def display(seed: int) -> UnitFile:
             "behaviour": behaviour, "controls": [control], "modes": [mode],
         }
     )  # fmt: skip
+
+
+def tone_mapped(rng: np.random.Generator) -> dict[str, object]:
+    """A random mode for PQ: its peak, how it gets there, what it bends, and how the panel tires."""
+    tone_map: dict[str, object] = {
+        "kind": str(rng.choice(["clip", "rolloff"])), "mastering_cd_m2": float(rng.choice([1000, 4000, 10000])),
+        "gain": float(np.exp(rng.uniform(np.log(1), np.log(4)))),
+        "area_limit": [[0, 1], [0.1, float(rng.uniform(0.8, 1))], [1, float(rng.uniform(0.25, 0.75))]],
+        "desaturate": float(rng.uniform(0, 0.3)),
+    }  # fmt: skip
+    if rng.uniform() < 0.4:
+        tone_map["table"] = [
+            [0, 0],
+            [0.3, float(rng.uniform(0.29, 0.33))],
+            [0.6, float(rng.uniform(0.58, 0.63))],
+            [1, 1],
+        ]
+    return {"target": str(rng.choice(["bt2020_pq", "p3_d65_pq"])), "clamp": "p3_d65", "tone_map": tone_map}
+
+
+def ends(file: UnitFile) -> dict[str, float]:
+    """Where a mode for PQ leaves the curve and where nothing more comes, in % of code, from every code of ten bits."""
+    unit = SimulatedUnit(calm_of(file))
+    V = np.arange(1024) / 1023
+    Y = []
+    for v in V:
+        patch = Patch((float(v),) * 3)
+        unit.show(patch, START_S)
+        Y.append((unit.seen(patch, START_S) @ unit.channel_XYZ)[1])
+    light = np.array(Y)
+    off = np.abs(light[1:] / pq(V[1:]) - 1) > 0.05
+    # From the last code that is followed on.
+    followed = np.flatnonzero(~off)
+    knee = V[1] if not len(followed) else V[followed[-1] + 2] if followed[-1] + 2 < len(V) else np.nan
+    return {"knee_percent": 100 * knee, "clip_percent": 100 * V[np.argmax(light >= 0.99 * light[-1])]}
+
+
+def calm_of(file: UnitFile) -> UnitFile:
+    """The display, rested and warm whatever is shown."""
+    update = {"load_depth": 0.0, "warm_up_depth": 0.0}
+    return file.model_copy(update={"behaviour": file.behaviour.model_copy(update=update)})
 
 
 class Notes:
@@ -165,13 +216,11 @@ def carried_out(file: UnitFile, bench, patches: list[Patch]) -> Notes:
 
 def true_readings(file: UnitFile, patches: list[Patch], limits: MeterLimits) -> Readings:
     """What a perfect meter reads of the rested, warm display."""
-    calm = file.model_copy(
-        update={"behaviour": file.behaviour.model_copy(update={"load_depth": 0.0, "warm_up_depth": 0.0})}
-    )
-    unit = SimulatedUnit(calm)
+    unit = SimulatedUnit(calm_of(file))
+    usual = float(file.defaults(file.modes[0])["Light"])
     XYZ = []
     for p in patches:
-        unit.apply("Light", p.level if p.level is not None else 80)
+        unit.apply("Light", p.level if p.level is not None else usual)
         unit.show(p, START_S)
         XYZ.append(unit.seen(p, START_S) @ unit.channel_XYZ)
     # Nothing is too dark for a perfect meter.
@@ -180,10 +229,13 @@ def true_readings(file: UnitFile, patches: list[Patch], limits: MeterLimits) -> 
     return replace(found, meter=limits, dim=np.zeros(len(found), bool), below_floor=np.zeros(len(found), bool))
 
 
-def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, float, float, float, bool]]:
+def survey(
+    seed: int, only: str | None, hdr: bool = False
+) -> list[tuple[str, str, float, float, float, float, float, bool]]:
     """Measurement, figure, truth, value, standard, low and high of every scalar figure of one survey, and whether it is a
     range, since black is no number."""
-    file = display(seed)
+    file = display(seed, hdr)
+    known = ends(file) if hdr and only in (None, "pq_tracking") else {}
     mode = file.modes[0]
     target = TARGETS[mode.target]
     bench = simulated_bench(file, SimulatedClock(start=START_S))
@@ -193,7 +245,10 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
         luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
         grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
     )  # fmt: skip
-    wanted = [m for m in MEASUREMENTS if m not in WITHOUT and (m != "volume" or seed % 2 == 0) and only in (None, m)]
+    wanted = [
+        m for m, x in MEASUREMENTS.items()
+        if m not in WITHOUT and (m != "volume" or seed % 2 == 0) and only in (None, m) and mode.signal in x.signals
+    ]  # fmt: skip
     plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
     patches = [p.patch for p in plan.patches]
     notes = carried_out(file, bench, patches)
@@ -209,7 +264,7 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
             np.array([r[3] for r in read]),
             matrices=[matrix] * len(read),
         ).watched(notes.rested, notes.whites)
-        if m == "hold":
+        if m in ("hold", "peak"):
             still = simulated_bench(file, SimulatedClock(start=START_S))
             still = replace(still, meter=Noiseless(still.remote, still.source, still.clock, seed))
             calm = carried_out(file, still, [p for p in patches if p in own])
@@ -226,7 +281,10 @@ def survey(seed: int, only: str | None) -> list[tuple[str, str, float, float, fl
         except MissingPatchError:
             continue
         for key, u in found.uncertainty.items():
-            t = true.scalar(key)
+            t = known.get(key, true.scalar(key)) if m == "pq_tracking" else true.scalar(key)
+            if m == "pq_tracking" and key in ("knee_cd_m2", "clip_cd_m2"):
+                # The same places in other units.
+                continue
             if t is not None and key not in COUNTS and found.scalar(key) is not None and u.standard > 0:
                 rows.append((m, key, t, found.scalar(key), u.standard, u.low, u.high, key in found.range))
     return rows
@@ -293,14 +351,20 @@ def main() -> None:
     """Print the table."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("surveys", type=int, nargs="?", default=1200)
+    parser.add_argument("--hdr", type=int, metavar="SURVEYS", help="as many of displays for PQ (default: a sixth)")
     parser.add_argument("--only", metavar="MEASUREMENT")
     options = parser.parse_args()
     start = time.monotonic()
-    rows = []
+    counts = {False: options.surveys, True: options.surveys // 6 if options.hdr is None else options.hdr}
     with ProcessPoolExecutor(len(os.sched_getaffinity(0))) as pool:
-        for found in pool.map(survey, range(1, options.surveys + 1), [options.only] * options.surveys, chunksize=4):
-            rows += found
-    sys.stdout.write("\n".join(table(rows)) + f"\n{options.surveys} surveys in {time.monotonic() - start:.0f} s\n")
+        for hdr, count in counts.items():
+            rows = []
+            seeds = range(1, count + 1)
+            for found in pool.map(survey, seeds, [options.only] * count, [hdr] * count, chunksize=4):
+                rows += found
+            if rows:
+                said = f"{count} surveys{' of HDR' if hdr else ''} after {time.monotonic() - start:.0f} s"
+                sys.stdout.write("\n".join(table(rows)) + f"\n{said}\n")
 
 
 if __name__ == "__main__":

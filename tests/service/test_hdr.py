@@ -86,6 +86,11 @@ def test_metadata_are_sent_and_a_mode_that_obeys_them_shows_it(app, bench, telev
     entry = next(s for s in file["setups"] if s["name"] == "Reel HDR 4000")
     assert entry["metadata"] == {"mastering_peak_cd_m2": 4000, "maxcll": 4000, "maxfall": 400}
     assert not set(entry["format"]) & {"mastering_cd_m2", "max_cll"}
+    again = importing.import_readings(app, json.dumps(file).encode(), "tv.json")
+    came = setup_of(app, again, "Reel HDR 4000")
+    assert came.format["max_cll"] == 4000 and next(
+        r for r in board.board(app, again).rows if r.setup == came.id
+    ).format.endswith(row.format)
 
 
 @pytest.mark.parametrize(

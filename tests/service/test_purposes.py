@@ -90,6 +90,7 @@ def test_it_is_changed_kept_between_starts_and_forgotten(app, measured, tmp_path
         ({"weights": {"modulation.svm": float("nan")}}, "weights.modulation.svm", "from 0 to"),
         ({"core": ["modulation.svm"]}, "weights.modulation.svm", "needs a weight"),
         ({"target": "pink"}, "target", "pink"),
+        ({"target": "srgb", "signal": "pq"}, "target", "another signal than PQ"),
         ({"luminance": 0.5}, "luminance", "1 to 10,000"),
         ({"luminance": float("nan")}, "luminance", "1 to 10,000"),
     ],

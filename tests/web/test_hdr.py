@@ -89,3 +89,19 @@ def test_4_metadata_are_said_and_nonsense_is_refused(page):
     page.until(lambda: "MaxCLL 400" in page.find("[role=grid]").text)
     rows = {r["name"]: r for r in page.api(f"/reviews/{review}/board")["rows"]}
     assert rows["Reel HDR"]["format"] == "peak 1,000, MaxCLL 400, MaxFALL 200 cd/m²"
+
+
+def test_5_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
+    review = page.review("Meridian 65")
+    page.go(f"/purposes?review={review}")
+    page.find("[aria-label=Purposes] button", "HDR play").click()
+    page.find("h2", "HDR play")
+    page.press("a")
+    form = page.find("[data-testid=purpose-form]")
+    page.until(lambda: "Reel HDR" in page.find("[data-testid=scores]").text)
+    form.find_element("css selector", "input").send_keys("Racing")
+    page.find("button", "Keep the purpose").click()
+    page.find("h2", "Racing")
+    assert page.api("/purposes")["purposes"][-1]["signal"] == "pq"
+    page.until(lambda: "Player HDR" in page.find("[data-testid=scores]").text)
+    assert "Parlour" not in page.find("[data-testid=scores]").text

@@ -62,8 +62,10 @@ def analyse(readings: Readings, target: Target) -> Figures:
         lacking = ", ".join(f"{100 * w:g} %" for w, k in zip(windows, known, strict=True) if not k.any())
         raise MissingPatchError(f"a peak needs each window to be a number, and {lacking} is none")
     early = times <= max(BURST_S, float(times[0]))
-    burst = np.max(np.where(known & early, Y, -np.inf), axis=-1)
-    burst = np.where(np.isfinite(burst), burst, Y[..., 0])
+    # Where what came first was too bright for the meter, the earliest that is a number.
+    first = np.arange(len(times)) == np.argmax(known, axis=1)[:, None]
+    counts = np.where((known & early).any(axis=1, keepdims=True), known & early, first)
+    burst = np.max(np.where(counts, Y, -np.inf), axis=-1)
     last = known.shape[1] - 1 - np.argmax(known[:, ::-1], axis=1)
     sustained = np.take_along_axis(Y, np.broadcast_to(last[:, None], (*Y.shape[:-1], 1)), axis=-1)[..., 0]
     best = int(np.argmax(burst.reshape(-1, len(windows)).mean(axis=0)))

@@ -20,6 +20,7 @@ export const definitionOf = (p: PurposeView): Sent<"NewPurpose"> => ({
   core: p.core,
   target: p.target,
   luminance: p.luminance,
+  signal: p.signal,
 });
 
 /** How a figure becomes points, as people read it: the value that is worth all, the one that is worth half, and nothing. */
@@ -161,7 +162,9 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
   const total = Object.values(v.weights).reduce((a, b) => a + (Number.isFinite(b) ? b : 0), 0);
   const against = {
     "": "each setup's own target",
-    ...Object.fromEntries((targets.data ?? []).filter((t) => t.id == null).map((t) => [t.key, t.title])),
+    ...Object.fromEntries(
+      (targets.data ?? []).filter((t) => t.id == null && t.signal === v.signal).map((t) => [t.key, t.title]),
+    ),
   };
   const whole = Object.values(v.weights).every(Number.isFinite);
   return (
