@@ -126,11 +126,21 @@ def test_knee_and_clip_lie_in_their_intervals(kind):
     assert min(held.values()) >= 36, held
 
 
+def test_an_error_within_what_the_meter_may_be_off_is_no_knee():
+    """A meter that repeats to 5 % says nothing of 8 %; a good one does."""
+
+    def light(V):
+        return min(transfer.pq(V) * (0.92 if V > 0.5 else 1.0), 3000.0)
+
+    poor, good = (analyse("pq_tracking", shown(light, limits=MeterLimits(r, 0.0)), PQ).figures for r in (0.05, 0.001))
+    assert float(poor["knee_percent"]) > 85 and float(good["knee_percent"]) == pytest.approx(50, abs=5)
+
+
 def test_hlg_is_judged_by_the_white_that_was_read():
     for white in (250.0, 350.0, 1000.0):
         read = shown(lambda V, w=white: transfer.hlg(np.full(3, V), w)[1], HLG, key="hlg_tracking")
         f = analyse("hlg_tracking", read, HLG).figures
-        assert float(f["code_rms_percent"]) < 1e-6
+        assert float(f["code_rms_percent"]) < 1e-6 and not f["counted"][-1] and f["counted"][1:-1].all()
         assert float(f["system_gamma"]) == pytest.approx(float(transfer.hlg_gamma(white)))
     # One that takes the gamma of 1000 cd/m2 for a white of 350 is too dark in the middle.
     wrong = analyse(

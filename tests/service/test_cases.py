@@ -232,6 +232,17 @@ def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
     assert "They stay." in seen.outcomes[-1].reason and not seen.settings
 
 
+def test_a_gain_is_not_raised_where_its_channel_has_stopped(app, reviewer):
+    """Red of this mode stands near its top: raised beyond, white stays as it is and greys turn red past all offsets."""
+    me = reviewer(TELEVISION)
+    number, _ = me.tune("Shopfront", "Shopfront tuned", goals=["white"])
+    seen = tuning_views.view(app, number)
+    assert me.setup("Shopfront tuned").changes.get("Image > White balance > Red", 0) < 15 and seen.readings <= 16
+    for level in (0.2, 0.5, 1.0):
+        grey = me.shown("Shopfront tuned", (level,) * 3)
+        assert white_error(grey, TARGETS["bt709_bt1886"]) < 1.5, level
+
+
 def test_n_all_gains_raised_then_white_and_120(app, bench, reviewer):
     """All gains raised first, then D65 and 120 cd/m2, replayed from a factory reset."""
     me = reviewer(TELEVISION)

@@ -61,6 +61,10 @@ def test_modes_of_three_signals_are_measured_in_one_run_and_scored_apart(app, be
     assert {m.name for m in film.modes} == {"Reel HDR", "Match day HDR", "Player HDR"}
     colour = next(p for p in verdict.verdict(app, television).purposes if p.purpose == "colour_work")
     assert all("HDR" not in m.name and "HLG" not in m.name for m in colour.modes)
+    bench.runs.start(television, [Cell(setup_of(app, television, "Reel HDR").id, "gamut")])
+    bench.runs.finish()
+    corners = plates.plates(app, television, setup_of(app, television, "Reel HDR").id, "gamut", [], None)
+    assert [c.unit for c in corners.columns] == ["% target", "% u′v′", "ITP mean"]
     drawn = plates.plates(app, television, setup_of(app, television, "Reel HDR").id, "pq_tracking", [], None)
     assert {c.key for c in drawn.charts} >= {"code_error", "light", "balance", "itp"} and "Peak" in drawn.words
 

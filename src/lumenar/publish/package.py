@@ -89,9 +89,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         }
         # Settings are recommended by what the first sample shows.
         candidates = [
-            _candidate(f, s, own[s.key], menu)
-            for f, s in zip(readings.setups, setups, strict=True)
-            if s.unit == first and f.signal == purpose.signal
+            _candidate(f, s, own[s.key], menu) for f, s in zip(readings.setups, setups, strict=True) if s.unit == first
         ]
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own

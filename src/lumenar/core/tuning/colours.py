@@ -57,6 +57,8 @@ AS_THEY_STAND = "between"
 STAGES = ("read", "set", "check", "less", "less again")
 SAFE = 0.75
 """What goes less far is to leave every checked colour worse by no more than so much."""
+CORNER = 0.6
+"""A corner, which is cut off where the display ends, moves by so much of what its faded colour does."""
 WATCHED = 12
 """So many of the checked colours, those that got worst, are read of what goes less far."""
 CAUTION = 1e-3
@@ -162,16 +164,12 @@ class _Course:
         return values
 
     def _jacobian(self, upto: Sequence[Attempt]) -> Array:
-        """Change of the residuals (36, k) by each control's half range: of the faded colours from the probes, of the corners in
-        proportion to their chroma; corrected by what the rounds showed."""
+        """Change of the residuals (36, k) by each control's half range: of the faded colours from the probes, of the corners a
+        share of it; corrected by what the rounds showed."""
         n = len(CORNERS)
         start = self._residual(self.attempts[0])[n:]
         J = np.zeros((len(JUDGED), 3, len(self.p.controls)))
         x0 = self._x(self.attempts[0].values)
-        C = np.hypot(self.wanted[:, 1], self.wanted[:, 2])
-        # Lightness, chroma and hue of a corner for one of its faded colour, in the residuals' weights.
-        weights = np.column_stack([np.ones(2 * n), 1 / (1 + 0.045 * C), 1 / (1 + 0.015 * C)])
-        more = (C[:n] / C[n:])[:, None] * weights[:n] / weights[n:]
         for part in self.p.parts:
             probe = next(a for a in upto if a.stage == part)
             moved = self._x(probe.values) - x0
@@ -181,7 +179,7 @@ class _Course:
                     # Each control is taken to move its own colour: the six lie too far apart to reach one another.
                     i = list(AXES).index(c.axis)
                     J[n + i, :, k] = change[i] / moved[k]
-                    J[i, :, k] = more[i] * J[n + i, :, k]
+                    J[i, :, k] = CORNER * J[n + i, :, k]
         flat = J.reshape(-1, len(self.p.controls))
         before = self.attempts[0]
         for a in upto:
