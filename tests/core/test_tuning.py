@@ -226,11 +226,11 @@ def test_a_display_that_is_not_additive_takes_more_readings_and_gets_there():
     assert np.median(over) < 0.5 and max(over) < 2.5
 
 
-def test_cut_only_gains_leave_one_channel_near_its_top():
+def test_cut_only_gains_leave_one_channel_at_its_top():
     for seed in range(0, 24, 6):
         display, _, t = course(seed)
         tops = [t.done.values[c.control.path] / c.control.maximum for c in display.gains]
-        assert max(tops) >= 0.95, seed
+        assert max(tops) >= 0.97, seed
         assert "luminance" in t.done.reason
 
 

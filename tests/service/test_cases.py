@@ -225,11 +225,17 @@ def test_k_settings_to_copy_complete_on_a_page(app, reviewer):
 def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
     """A table that cannot reach the curve is left alone rather than turned to its ends."""
     me = reviewer(PROJECTOR)
+    number, _ = me.tune("Film", "Film tuned", goals=["white", "points"])
+    seen = tuning_views.view(app, number)
+    assert (
+        seen.outcomes[-1].reason.startswith("The curve is too far off for these points")
+        and "They stay." in seen.outcomes[-1].reason
+    )
+    assert not any("Fine" in p for p in me.setup("Film tuned").changes)
+    assert white_error(me.shown("Film tuned"), TARGETS["bt709_bt1886"]) < 1
+    # Where only the points are tuned, nothing of it is kept.
     with pytest.raises(ConflictError, match="nothing"):
-        me.tune("Film", "Film tuned", goals=["points"])
-    seen = tuning_views.view(app, tuning_views.listed(app, me.review)[0].id)
-    assert seen.outcomes[-1].reason.startswith("The curve is too far off for these points")
-    assert "They stay." in seen.outcomes[-1].reason and not seen.settings
+        me.tune("Lecture", "Lecture tuned", goals=["points"])
 
 
 def test_a_gain_is_not_raised_where_its_channel_has_stopped(app, reviewer):

@@ -121,18 +121,25 @@ def test_what_cannot_be_put_back_is_said(app, bench, experimenter, monitor, monk
     assert seen.state == "done" and seen.message == "Not put back: Blue step is stuck."
 
 
-def test_a_meter_that_fails_leaves_the_display_as_it_was(app, bench, experimenter, monitor, monkeypatch):
+@pytest.mark.parametrize(
+    ("fault", "said"),
+    [
+        (LostError("the meter went away"), "Plug it in"),
+        (ZeroDivisionError("what nobody thought of"), "what nobody thought of"),
+    ],
+)
+def test_a_meter_that_fails_leaves_the_display_as_it_was(app, bench, experimenter, monitor, monkeypatch, fault, said):
     read, count = SimulatedColorimeter.read, []
 
     def failing(meter, *more):
         count.append(1)
         if len(count) == 30:
-            raise LostError("the meter went away")
+            raise fault
         return read(meter, *more)
 
     monkeypatch.setattr(SimulatedColorimeter, "read", failing)
     seen = asked(app, bench, experimenter, monitor, "does", BLUE)
-    assert seen.state == "paused" and seen.read == 1 and "Plug it in" in seen.message
+    assert seen.state == "paused" and seen.read == 1 and said in seen.message
     assert bench.rig.bench.remote.values["Studio"][BLUE] == 0.0
     experimenter.resume(seen.id)
     bench.seat.wait()

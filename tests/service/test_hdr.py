@@ -113,6 +113,21 @@ def test_metadata_that_make_no_sense_are_refused(app, television, mode, stated, 
     assert all(r.name != "Odd" for r in board.board(app, television).rows)
 
 
+def test_a_brightest_pixel_of_nothing_is_one_that_is_not_known(app, bench, television):
+    measured(app, bench, television, ["Reel HDR"], ["white_black", "pq_tracking"])
+    file = export.readings_document(app, television)
+    file["setups"][0]["metadata"] = {"mastering_peak_cd_m2": 1000, "maxcll": 0, "maxfall": 0}
+    again = importing.import_readings(app, json.dumps(file).encode(), "tv.json")
+    said = setup_of(app, again, "Reel HDR").format
+    assert said["mastering_cd_m2"] == 1000 and not {"max_cll", "max_fall"} & set(said)
+    file["setups"][0]["metadata"] = {"maxcll": 400, "maxfall": 500}
+    with pytest.raises(BadInputError, match="MaxFALL 500 is above MaxCLL 400"):
+        importing.import_readings(app, json.dumps(file).encode(), "tv.json")
+    file["setups"][0] |= {"signal": "sdr", "target": "srgb"}
+    with pytest.raises(BadInputError, match="only a PQ signal has metadata"):
+        importing.import_readings(app, json.dumps(file).encode(), "tv.json")
+
+
 def test_no_picture_of_hdr_is_made_for_a_screen_that_cannot_show_it(app, television):
     hdr = setup_of(app, television, "Reel HDR")
     with pytest.raises(ConflictError, match="Reel HDR is for PQ"):

@@ -87,11 +87,7 @@ def begins_hold(patch: Patch, before: Patch | None) -> bool:
     """Whether a patch that is held is another picture than the one before."""
     if patch.at_s is None:
         return False
-    return (
-        before is None
-        or before.at_s is None
-        or replace(before, at_s=None, repeat=0) != replace(patch, at_s=None, repeat=0)
-    )
+    return before is None or before.at_s is None or replace(before, at_s=None) != replace(patch, at_s=None)
 
 
 def part_of(patch: Patch) -> str:

@@ -58,10 +58,17 @@ class Experimenter(Steered[ExperimentState]):
         """The job's work, in the bench's thread."""
         x = experiments.opened(self.app, job.number)
         bench = self.bench.rig.assemble_for(x.setup.unit_id, 179424673 * job.number + len(x.read), x.row.correction_id)
+        said = ""
         try:
-            said = self._stages(bench, x, job)
+            self._stages(bench, x, job)
+        except EndedError:
+            pass
         except InstrumentError as e:
             said = f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}"
+        except Exception:
+            # What it was is told by who carries the job.
+            self._act(bench, x.made.back)
+            raise
         # However it ends, the display is left as it was; what is gone on with later is done again.
         kept = self._act(bench, x.made.back)
         if kept:
@@ -73,16 +80,12 @@ class Experimenter(Steered[ExperimentState]):
         else:
             self.say(job.number, "paused", said)
 
-    def _stages(self, bench: Bench, x: Open, job: SteeredJob) -> str:
+    def _stages(self, bench: Bench, x: Open, job: SteeredJob) -> None:
         """Stage after stage until all are read or somebody stops it. InstrumentError where something fails."""
         self._begun(bench, x)
-        try:
-            while x.next is not None and not job.stopping.is_set():
-                self._stage(bench, x, x.made.stages[x.next], HABITS[x.shown.row.panel], job)
-                x = experiments.opened(self.app, job.number)
-        except EndedError:
-            pass
-        return ""
+        while x.next is not None and not job.stopping.is_set():
+            self._stage(bench, x, x.made.stages[x.next], HABITS[x.shown.row.panel], job)
+            x = experiments.opened(self.app, job.number)
 
     def _begun(self, bench: Bench, x: Open) -> None:
         """The setup as it is known, then what the stages that were read already did."""

@@ -236,7 +236,7 @@ def _signal(s: FileSetup) -> dict[str, float | str] | None:
     """What the file says of a setup's signal, None where it says nothing."""
     said: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
     metadata = {} if s.metadata is None else s.metadata.model_dump(exclude_none=True)
-    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if theirs in metadata}
+    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if metadata.get(theirs)}
     return None if s.format is None and not metadata else said
 
 

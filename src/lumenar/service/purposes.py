@@ -151,7 +151,7 @@ def tried(app: Application, d: PurposeDefinition, key: str = "tried") -> Purpose
             )
     if d.target and d.target not in TARGETS:
         raise BadInputError("purpose", f"There is no target {d.target!r} among those that ship.", "target")
-    if d.target and d.target in TARGETS and TARGETS[d.target].signal != d.signal:
+    if d.target and TARGETS[d.target].signal != d.signal:
         raise BadInputError(
             "purpose", f"{TARGETS[d.target].title} is a target for another signal than {WORDS[d.signal]}.", "target"
         )

@@ -137,11 +137,11 @@ class FileCondition(_Strict):
 
 
 class FileMetadata(_Strict):
-    """What a PQ signal says of itself."""
+    """What a PQ signal says of itself; a MaxCLL or MaxFALL of 0 is one that is not known (CTA-861.3)."""
 
     mastering_peak_cd_m2: Annotated[float, Field(gt=0, le=10000)] | None = None
-    maxcll: Annotated[float, Field(gt=0, le=10000)] | None = None
-    maxfall: Annotated[float, Field(gt=0, le=10000)] | None = None
+    maxcll: Annotated[float, Field(ge=0, le=10000)] | None = None
+    maxfall: Annotated[float, Field(ge=0, le=10000)] | None = None
 
 
 FILE_METADATA = {"mastering_cd_m2": "mastering_peak_cd_m2", "max_cll": "maxcll", "max_fall": "maxfall"}
@@ -366,7 +366,7 @@ class FileSetup(_Whole):
             if self.signal != "pq":
                 raise ValueError(f"only a PQ signal has metadata, this setup is for {self.signal}")
             # Says where they contradict themselves.
-            Metadata(self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll, self.metadata.maxfall)
+            Metadata(self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll or None, self.metadata.maxfall or None)
         return self
 
     def run_of(self, measurement: str) -> FileRun:

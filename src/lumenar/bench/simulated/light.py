@@ -220,11 +220,7 @@ class SimulatedUnit:
         if axes := [pair for effect in ON_AXES for pair in self._controls(effect)]:
             top = np.maximum(light.max(axis=-1, keepdims=True), 1e-9)
             light = top * turned(light / top, axes)
-        saturation = self.mode.saturation
-        for control, value in self._controls("saturation"):
-            saturation *= float(value) / float(self._default(control))
-        grey = np.full((3, 3), 1 / 3)
-        light = light @ (grey + saturation * (np.eye(3) - grey)).T
+        light = light @ self._saturated().T
         return np.asarray(light / self._full @ (np.linalg.inv(self.native_matrix) @ container.matrix).T, float)
 
     def _curve(self, V: Array) -> Array:
@@ -266,11 +262,15 @@ class SimulatedUnit:
             matrix = matrix / matrix.sum(axis=1).max()
         else:
             matrix = np.asarray(self.mode.matrix, float) if self.mode.matrix else np.eye(3)
+        return np.asarray(matrix @ self._saturated(), float)
+
+    def _saturated(self) -> Array:
+        """Matrix (3, 3) of what the mode and its controls make of saturation."""
         saturation = self.mode.saturation
         for control, value in self._controls("saturation"):
             saturation *= float(value) / float(control.default)
         grey = np.full((3, 3), 1 / 3)
-        return np.asarray(matrix @ (grey + saturation * (np.eye(3) - grey)), float)
+        return np.asarray(grey + saturation * (np.eye(3) - grey), float)
 
     def _gains(self, encoded: Array) -> Array:
         """White balance on the encoded drive: gains bend the bright end, offsets the dark end."""

@@ -93,9 +93,9 @@ def figures_of(ramp: Readings, anchor: Anchor, target: Target, within: NDArray[n
         "shadow_code_percent": mean_of(code, counted & (v <= SHADOWS)),
         "middle_code_percent": mean_of(code, counted & (v > SHADOWS)),
         "de_itp_mean": mean_of(itp, counted & np.isfinite(itp)),
-        "de_itp_max": np.where(counted & np.isfinite(itp), itp, -np.inf).max(axis=-1, initial=-np.inf),
+        "de_itp_max": most_of(itp, counted & np.isfinite(itp)),
         "cct_mean_k": mean_of(cct, bright & np.isfinite(cct)),
-        "balance_spread_percent": np.where(bright, np.ptp(channels, axis=-1), -np.inf).max(axis=-1, initial=-np.inf),
+        "balance_spread_percent": most_of(np.ptp(channels, axis=-1), bright),
     }
 
 
@@ -106,15 +106,13 @@ def mean_of(values: Array, where: NDArray[np.bool_]) -> Array:
     return np.asarray(np.where(count > 0, total / np.maximum(count, 1), np.nan), float)
 
 
-def finite(figures: Figures) -> Figures:
-    """Without scalars of which nothing was counted."""
-    return {
-        k: np.where(np.isneginf(v), np.nan, v) if k.endswith(("_max", "_spread_percent")) else v
-        for k, v in figures.items()
-    }
+def most_of(values: Array, where: NDArray[np.bool_]) -> Array:
+    """The largest (...) of values (..., n) where they count; NaN where none does."""
+    most = np.where(where, values, -np.inf).max(axis=-1, initial=-np.inf)
+    return np.asarray(np.where(where.any(axis=-1), most, np.nan), float)
 
 
-def error_chart(shown: Sequence[Shown], log: bool = True) -> Chart:
+def error_chart(shown: Sequence[Shown]) -> Chart:
     """Error in code values over the luminance that was wanted."""
     series, values, reach = [], [], []
     for i, s in enumerate(shown):

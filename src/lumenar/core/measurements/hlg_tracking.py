@@ -13,7 +13,6 @@ from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import (
     error_chart,
     figures_of,
-    finite,
     itp_chart,
     light_chart,
     patches,
@@ -33,7 +32,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     every = np.ones((*anchor.white.shape, len(ramp)), bool)
     # White is what the target is made from.
     every[..., -1] = False
-    return finite(figures_of(ramp, anchor, target, every) | {"system_gamma": hlg_gamma(anchor.white)})
+    return figures_of(ramp, anchor, target, every) | {"system_gamma": hlg_gamma(anchor.white)}
 
 
 def words(f: Mapping[str, object]) -> str:

@@ -14,7 +14,6 @@ from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import (
     error_chart,
     figures_of,
-    finite,
     itp_chart,
     light_chart,
     patches,
@@ -53,7 +52,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "clip_percent": (clip := _clip(v, Y, anchor.white)),
         "clip_cd_m2": pq(clip / 100),
     }
-    return finite(figures)
+    return figures
 
 
 def _knee(v: Array, off: Array, least: Array) -> Array:

@@ -35,6 +35,8 @@ SIDE_U, OWN_U = 0.4, 0.2
 point does at its own."""
 GOOD = 0.3
 """dE2000 under which a point is left alone when all are gone over once more."""
+TINTED = 0.75
+"""Share of what greys come nearer by that they may be tinted for: the eye takes the mode's white for white and sees the tint."""
 SURE_SHARE = 1.0
 """A step's effect that is known to so much of it is taken as it is."""
 COST = 0.01
@@ -293,7 +295,7 @@ class _Course:
         beside, beside_before = (float(np.nanmean(self.balance_of(x, beside=True))) for x in (self.logs, self.first))
         if beside - beside_before > tint - tint_before:
             tint, tint_before = beside, beside_before
-        if end < start and tint - tint_before > max(GOOD, start - end):
+        if end < start and tint - tint_before > max(GOOD, TINTED * (start - end)):
             # Greys of the right luminance and the wrong colour are no gain to anyone.
             return Done(
                 dict(self.attempts[0].values),

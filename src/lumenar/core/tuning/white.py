@@ -32,7 +32,7 @@ MOST = 10
 """Readings of one stage."""
 GOOD = 0.15
 """dE2000 of white under which nobody goes on."""
-LOSS = 0.015
+LOSS = 0.02
 """dE2000 of white that one percent of luminance is worth: the luminance control gives it back where it can."""
 UNSEEN, UNSEEN_SHARE = 0.3, 0.2
 """dE2000 that nobody sees: a difference below it counts by this share only, so that no luminance is given up for it."""
@@ -100,6 +100,16 @@ class TwoPoints:
             return None
         before = self._stage(attempts[-1].stage, self.values, attempts[:-1])
         return before.suspect(attempts[-1])
+
+
+@dataclass(frozen=True, eq=False)
+class _Trial:
+    """Values that may be proposed, what they are worth and their XYZ (3,); middle: the place of the best, tried or not."""
+
+    worth: float
+    values: dict[str, Value]
+    XYZ: Array
+    middle: tuple[int, ...]
 
 
 @dataclass(frozen=True)
@@ -179,19 +189,27 @@ class _Stage:
                 self._own(self.values), f"The primaries cannot be told apart, so {self._what()} stay as they are.", True
             )
         best, worth = self._best
+        over, last = len(self.attempts) - self.earlier >= MOST, len(self.read) - 1
+        if self._confirmed(best) or (over and self._confirmed(last)):
+            # Gone back to and read again: nothing is tried after that, whatever noise makes of it.
+            return self._done(best if self._stands(best) else last)
         values, predicted, XYZ = self._candidate()
         enough = worth - predicted < max(self._noise_error() / 2, 0.06)
-        if enough or self.errors[best] <= GOOD or len(self.attempts) - self.earlier >= MOST:
-            return self._done(best) if self._sure(best) else self._again(best)
+        if enough or self.errors[best] <= GOOD or over:
+            return self._done(best) if self._stands(best) else self._again(best)
         u = float(np.sqrt((self.fitted.u(self.x_of(values)) ** 2).mean()))
         why = f"dE {self.errors[best]:.1f} so far; with these dE {self._predicted(XYZ):.1f} is expected."
         return Proposal(self.name, {**self.values, **values}, (self.grey,), why, XYZ[None, :], u)
 
-    def _sure(self, best: int) -> bool:
-        """Whether the best attempt needs no second look: it is how things stand, or it was entered twice."""
+    def _stands(self, best: int) -> bool:
+        """Whether an attempt is how things stand now."""
+        return self._own(self.attempts[-1].values) == self._own(self.read[best].values)
+
+    def _confirmed(self, best: int) -> bool:
+        """Whether it stands, and was entered and read before."""
         values = self._own(self.read[best].values)
         same = [a for a in self.attempts[self.earlier :] if self._own(a.values) == values]
-        return len(same) > 1 or self._own(self.attempts[-1].values) == values
+        return len(same) > 1 and self._stands(best)
 
     def _again(self, best: int) -> Proposal:
         XYZ = self.XYZ[best]
@@ -290,34 +308,38 @@ class _Stage:
         return float(min(self.XYZ[0, 1], self.at_start.XYZ(self._wanted)[1]))
 
     def _candidate(self) -> tuple[dict[str, Value], float, Array]:
-        """The best untried values under the model, what they are worth, and their XYZ (3,)."""
-        origin = np.array([float(self.read[0].values[c.control.path]) for c in self.channels])
-        spans = np.array([c.span for c in self.channels])
-        own = self.attempts[self.earlier :]
-        tried = np.array([[float(a.values[c.control.path]) for c in self.channels] for a in own])
-        best = self._places(self.read[self._best[0]].values)
-        found: tuple[float, Array, Array] | None = None
-        # Once along the line of the target's white, all of it a little; then about the best of it, and about the best that was
-        # read, until there is none better beside it.
-        for centres, near in ((self._solved(), 1), (None, NEAR), ([best], NEAR)):
-            centre = centres or [self._places(self._by_path(found[1]))]  # type: ignore[index]
-            for _ in range(ROUNDS if near == NEAR else 1):
-                grid = np.concatenate([self._about(c, near) for c in centre])
-                x = (grid - origin) / spans
-                XYZ, errors = self._seen(x)
-                worth = self._worth(x, XYZ, errors)
-                # Where it goes on from may be tried; what is proposed may not.
-                middle = self._places(self._by_path(grid[worth.argmin()]))
-                known = (grid[:, None, :] == tried).all(axis=2).any(axis=1)
-                new = np.where(known, np.inf, worth)
-                k = int(new.argmin())
-                if found is None or new[k] < found[0]:
-                    found = float(new[k]), grid[k], XYZ[k]
-                if [middle] == centre:
+        """The best untried values under the model, what they are worth, and their XYZ (3,): looked for along the line of the
+        target's white, then about the best of it, and about the best that was read, until there is none better beside it."""
+        found = self._look(self._solved(), 1)
+        for begin in (found.values, self.read[self._best[0]].values):
+            centre = self._places(begin)
+            for _ in range(ROUNDS):
+                there = self._look([centre], NEAR)
+                found = min(found, there, key=lambda trial: trial.worth)
+                if there.middle == centre:
                     break
-                centre = [middle]
-        assert found is not None
-        return {**self._own(self.values), **self._by_path(found[1])}, found[0], found[2]
+                centre = there.middle
+        return {**self._own(self.values), **found.values}, found.worth, found.XYZ
+
+    def _look(self, centres: Sequence[tuple[int, ...]], near: int) -> _Trial:
+        """The best untried values up to `near` steps about places on the grid."""
+        origin = np.array([float(self.read[0].values[c.control.path]) for c in self.channels])
+        grid = np.concatenate([self._about(c, near) for c in centres])
+        x = (grid - origin) / np.array([c.span for c in self.channels])
+        XYZ, errors = self._seen(x)
+        worth = self._worth(x, XYZ, errors)
+        known = (grid[:, None, :] == self._entered).all(axis=2).any(axis=1)
+        new = np.where(known, np.inf, worth)
+        k = int(new.argmin())
+        # Where it goes on from may be tried; what is proposed may not.
+        middle = self._places(self._by_path(grid[worth.argmin()]))
+        return _Trial(float(new[k]), self._by_path(grid[k]), XYZ[k], middle)
+
+    @cached_property
+    def _entered(self) -> Array:
+        """The values (n, k) that were entered in this stage."""
+        own = self.attempts[self.earlier :]
+        return np.array([[float(a.values[c.control.path]) for c in self.channels] for a in own])
 
     def _by_path(self, values: Array) -> dict[str, Value]:
         return {c.control.path: float(v) for c, v in zip(self.channels, values, strict=True)}
