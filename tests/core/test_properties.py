@@ -12,7 +12,7 @@ from lumenar.core.measurements.base import balance, worst
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.measurements.charts import around, tick_step
 from lumenar.core.monotone import isotonic, pchip
-from lumenar.core.numbers import signed
+from lumenar.core.numbers import mid_sentence, signed
 from lumenar.core.targets import TARGETS, Anchor
 
 unit = st.floats(0, 1)
@@ -245,3 +245,11 @@ def test_a_difference_bears_its_sign_and_zero_none(value, decimals):
     read = float(text.replace("−", "-").replace("\u2009", "").replace(",", ""))
     assert abs(read - value) <= 0.5001 * 10.0**-decimals
     assert (text[0] in "+−") == (read != 0) and "-" not in text
+
+
+@pytest.mark.parametrize(
+    ("title", "within"),
+    [("Colour work", "colour work"), ("HDR film", "HDR film"), ("PQ tracking", "PQ tracking"), ("X", "x"), ("", "")],
+)
+def test_titles_within_a_sentence_keep_their_abbreviations(title, within):
+    assert mid_sentence(title) == within

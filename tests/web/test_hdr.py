@@ -58,6 +58,14 @@ def test_2_a_purpose_for_hdr_scores_hdr_alone(page):
     page.find("[role=grid] th", "Colour work")
 
 
+def test_2b_the_shelf_and_the_gaps_call_hdr_by_its_name(page):
+    page.go("/")
+    assert "HDR film" in page.find("[data-testid=shelf-entry]", "Meridian 65").text
+    gaps = " ".join(page.api(f"/reviews/{page.review('Meridian 65')}/verdict")["gaps"])
+    assert "near black" in gaps and "Near black" not in gaps
+    page.go(f"/review/{page.review('Meridian 65')}")
+
+
 def test_3_plates_of_pq_say_where_it_ends(page):
     page.cell("Reel HDR", "pq_tracking").click()
     page.find("[data-chart=code_error] svg path")

@@ -32,3 +32,8 @@ def signed(value: float, decimals: int) -> str:
 def kelvin(value: float) -> str:
     """A colour temperature to 10 K."""
     return f"{grouped(round(value / 10) * 10, 0)} K"
+
+
+def mid_sentence(title: str) -> str:
+    """A title as it stands within a sentence: Colour work as colour work, HDR film as it is."""
+    return title if title[1:2].isupper() else title[:1].lower() + title[1:]

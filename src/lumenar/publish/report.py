@@ -12,7 +12,7 @@ from markupsafe import Markup
 from lumenar import __version__
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.charts import Chart, Shown
-from lumenar.core.numbers import grouped, kelvin, significant
+from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
 from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
 from lumenar.core.targets import resolve
@@ -53,6 +53,7 @@ def _environment() -> Environment:
     )
     environment.globals["rule"] = lambda s: Markup(svg.rule(s.value, s.low, s.high))
     environment.globals["draw"] = lambda c: Markup(svg.draw(c))
+    environment.filters["mid_sentence"] = mid_sentence
     environment.filters["number"] = lambda v, d=1: "–" if v is None else v if isinstance(v, str) else grouped(v, d)
     environment.filters["points"] = lambda v: "–" if v is None else f"{v:.0f}"
     environment.filters["weight"] = lambda v: f"{v:g}" if v else ""
@@ -99,7 +100,7 @@ def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str
     what = f"{modes} picture {'mode' if modes == 1 else 'modes'}"
     what += f", on {units} samples" if units > 1 else ""
     state = " as shipped" if by_key[key].shipped else ""
-    opening = f"Of {what}, {labels[key]} is the truest{state} for {title.lower()}: {best.value:.0f} of 100"
+    opening = f"Of {what}, {labels[key]} is the truest{state} for {mid_sentence(title)}: {best.value:.0f} of 100"
     if ties:
         opening += f", a tie with {' and '.join(ties)} within the uncertainty"
     opening += f"; beside its own white its greys are off by dE {grey:.1f} on average." if grey is not None else "."
@@ -109,14 +110,9 @@ def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str
         loss = max(lost, key=lambda line: line.loss or 0)
         subject, _, kind = loss.title.partition(", ")
         value = " ".join(filter(None, (kind, loss.text, loss.unit)))
-        opening += (
-            f" {labels[last]} is the furthest off, with {worst.value:.0f}, most of all in {_lower(subject)} ({value})."
-        )
+        most = f"most of all in {mid_sentence(subject)} ({value})."
+        opening += f" {labels[last]} is the furthest off, with {worst.value:.0f}, {most}"
     return opening
-
-
-def _lower(title: str) -> str:
-    return title[:1].lower() + title[1:]
 
 
 def mode_line(s: SetupFigures, label: str) -> ModeLine:

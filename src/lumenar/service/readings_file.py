@@ -366,7 +366,9 @@ class FileSetup(_Whole):
             if self.signal != "pq":
                 raise ValueError(f"only a PQ signal has metadata, this setup is for {self.signal}")
             # Says where they contradict themselves.
-            Metadata(self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll or None, self.metadata.maxfall or None)
+            Metadata(
+                self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll or None, self.metadata.maxfall or None
+            )
         return self
 
     def run_of(self, measurement: str) -> FileRun:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.numbers import mid_sentence
 from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
@@ -218,8 +219,8 @@ def gaps(app: Application, review_id: int, now: cells.Newest, recipes: Sequence[
     found = []
     for setup in reviews.setups_of(app.db.connection(), review_id):
         wanted = [m for m in MEASUREMENTS.values() if setup.signal in m.signals]
-        missing = [m.title.lower() for m in wanted if Cell(setup.id, m.key) not in now.complete]
-        stale = [m.title.lower() for m in wanted if Cell(setup.id, m.key) in now.stale]
+        missing = [mid_sentence(m.title) for m in wanted if Cell(setup.id, m.key) not in now.complete]
+        stale = [mid_sentence(m.title) for m in wanted if Cell(setup.id, m.key) in now.stale]
         if len(missing) == len(wanted):
             found.append(f"{setup.name}: not measured.")
         elif missing:

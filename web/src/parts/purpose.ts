@@ -31,3 +31,7 @@ export function nextPurpose(all: readonly { key: string }[], by: number) {
   const next = all[(at + by + all.length) % all.length];
   if (next) judgeFor(next.key);
 }
+
+/** A title as it stands within a sentence: Colour work as colour work, HDR film as it is. */
+export const midSentence = (title: string) =>
+  /^.\p{Lu}/u.test(title) ? title : title.slice(0, 1).toLowerCase() + title.slice(1);

@@ -11,7 +11,7 @@ import numpy as np
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.menu import Menu, MenuError, Value
-from lumenar.core.numbers import kelvin
+from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import Score, rank, tied, worth_it
@@ -155,7 +155,7 @@ def _enterable(menu: Menu, c: Candidate) -> bool:
 
 def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
     value = best.score.value or 0.0
-    why = f"Scores {value:.0f} for {title.lower()}"
+    why = f"Scores {value:.0f} for {mid_sentence(title)}"
     others = [c for c in scored if c is not best]
     if others:
         values = [c.score.value or 0.0 for c in others]

@@ -272,7 +272,7 @@ export default function BoardView() {
             <Text color="ink3" fontSize="11px" lineClamp={2}>
               {plan.isPlaceholderData
                 ? "how long it takes is being worked out"
-                : `${plan.data.readings} readings, ${duration(plan.data.seconds)} ${board.data.stand_in ? "on the bench" : "by hand"}`}
+                : `${plan.data.readings} readings, ${duration(plan.data.seconds)}${board.data.stand_in ? "" : " by hand"}`}
               {!plan.isPlaceholderData &&
                 plan.data.shared > 0 &&
                 ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}

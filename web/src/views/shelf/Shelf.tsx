@@ -9,7 +9,7 @@ import { ChooseFile } from "../../parts/ChooseFile";
 import { PANELS } from "../../parts/displays";
 import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
+import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../parts/purpose";
 import { SHELF_KEYS } from "./view";
 
 const NewDisplay = lazy(() => import("./NewDisplay"));
@@ -87,7 +87,7 @@ function Entry({ entry, purpose }: { entry: ShelfEntry; purpose: string }) {
             <Flex color="ink3" fontSize="11px" wrap="wrap" columnGap="10px" data-testid="other-purposes">
               {others.map((h) => (
                 <chakra.span key={h.purpose} whiteSpace="nowrap" title={`${h.title}: ${h.mode}`}>
-                  {h.title.toLowerCase()} <Mono color="ink2">{h.value == null ? "–" : Math.round(h.value)}</Mono>
+                  {midSentence(h.title)} <Mono color="ink2">{h.value == null ? "–" : Math.round(h.value)}</Mono>
                 </chakra.span>
               ))}
             </Flex>

@@ -7,7 +7,7 @@ import { useKeys, useTitle } from "../../app/keys";
 import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
 import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
+import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../parts/purpose";
 import { VERDICT_KEYS } from "./view";
 
 const A = chakra(Link);
@@ -155,7 +155,7 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
   return (
     <Box data-testid="recipe">
       <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
-        Settings for {purpose.title.toLowerCase()}: {recipe.name}
+        Settings for {midSentence(purpose.title)}: {recipe.name}
       </Text>
       <Text mb="6px" color="ink2">
         <A to={`/review/${review}/recipe/${recipe.setup}`} textDecoration="underline" textUnderlineOffset="3px">
