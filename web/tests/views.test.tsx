@@ -87,6 +87,7 @@ describe("views", () => {
       "/",
       "/review/7/menu",
       "/review/7/findout",
+      "/review/7/conditions",
       "/review/7/tuning",
       "/review/7/verdict",
       "/compare",

@@ -11,7 +11,9 @@ from lumenar.api.deps import application, experimenter
 from lumenar.api.models import Created, Id, Text
 from lumenar.api.tunings import NewState
 from lumenar.core.typed import Form
-from lumenar.service import experiment_views, experiments
+from lumenar.service import condition_views, experiment_views, experiments
+from lumenar.service.condition_views import ConditionChoices, ConditionsView
+from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.experiment_views import ExperimentLine, ExperimentView, FoundOut, QuestionChoices
 from lumenar.service.experiments import Cost, Kind, Question
 
@@ -19,9 +21,41 @@ router = APIRouter()
 PathText = Annotated[str, Field(max_length=300)]
 
 
+class AskedLight(BaseModel):
+    """A light: what it is called, and lux at the display's sensor where somebody measured them."""
+
+    label: Annotated[str, Field(max_length=80)]
+    lux: Annotated[float, Field(ge=0, le=200_000)] | None = None
+
+
+class AskedFactor(BaseModel):
+    """A control and the values that are tried beside where it stands; promise: what is said of it."""
+
+    path: PathText
+    values: Annotated[list[Text], Field(max_length=20)]
+    promise: Annotated[str, Field(max_length=300)] = ""
+
+
+class AskedConditions(BaseModel):
+    """What is tried in which light. together: all combinations rather than each control alone; baselines: how often the baseline
+    is read, 0 for as often as it needs."""
+
+    lights: Annotated[list[AskedLight], Field(max_length=20)] = []
+    factors: Annotated[list[AskedFactor], Field(max_length=20)] = []
+    together: bool = True
+    baselines: Annotated[int, Field(ge=0, le=100)] = 0
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+    def asked(self) -> ConditionsAsked:
+        """As the service takes it."""
+        lights = [LightAsked(x.label, x.lux) for x in self.lights]
+        factors = [FactorAsked(f.path, f.values, f.promise) for f in self.factors]
+        return ConditionsAsked(lights, factors, self.together, self.baselines, self.seed)
+
+
 class NewExperiment(BaseModel):
     """What is to be found out: of a setup; control: what it is about; second: another that is tried with it notch by notch; by:
-    what notches are ranked by; setups: those that are compared with the setup."""
+    what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light."""
 
     kind: Kind
     setup: Id
@@ -29,10 +63,11 @@ class NewExperiment(BaseModel):
     second: PathText = ""
     by: Text = "white"
     setups: Annotated[list[Id], Field(max_length=100)] = []
+    conditions: AskedConditions = AskedConditions()
 
     def question(self) -> Question:
         """As the service takes it."""
-        return Question(**self.model_dump())
+        return Question(**{**self.model_dump(), "conditions": self.conditions.asked()})
 
 
 class StageDone(BaseModel):
@@ -56,6 +91,18 @@ def questions(request: Request, review: Id, setup: Id) -> QuestionChoices:
 def experiment_cost(request: Request, review: Id, new: NewExperiment) -> Cost:
     """What answering a question will take; nothing is begun."""
     return experiments.cost(application(request), review, new.question())
+
+
+@router.get("/reviews/{review}/setups/{setup}/conditions")
+def condition_choices(request: Request, review: Id, setup: Id) -> ConditionChoices:
+    """Which controls can be tried in which light on a setup."""
+    return condition_views.choices(application(request), review, setup)
+
+
+@router.get("/experiments/{experiment}/conditions")
+def get_conditions(request: Request, experiment: Id) -> ConditionsView:
+    """What the states of an experiment under conditions show so far."""
+    return condition_views.view(application(request), experiment)
 
 
 @router.get("/reviews/{review}/menu/findings")

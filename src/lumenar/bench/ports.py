@@ -209,9 +209,18 @@ class SteppedRemote(Protocol):
 
 @runtime_checkable
 class LiteralRemote(SteppedRemote, Protocol):
-    """A remote that can put a unit back to how it left the factory, so that a recipe is entered literally."""
+    """A remote that can put a unit back to how it left the factory, so that a recipe is entered literally, and switch it off and
+    on."""
 
     def reset(self) -> None: ...
+
+    def power(self, on: bool) -> None: ...
+
+
+class Room(Protocol):
+    """The light about the unit. `light` makes it so many lux at the screen; RefusedError where that cannot be had."""
+
+    def light(self, lux: float) -> None: ...
 
 
 def enter_by_steps(remote: SteppedRemote, wanted: Wanted) -> None:
@@ -245,7 +254,7 @@ class Clock(Protocol):
 
 @dataclass(frozen=True)
 class Bench:
-    """The instruments of one bench, joined. The colorimeter is the working meter."""
+    """The instruments of one bench, joined. The colorimeter is the working meter. room: None where somebody lights it by hand."""
 
     meter: Meter
     source: PatchSource
@@ -253,6 +262,7 @@ class Bench:
     clock: Clock
     spectroradiometer: Meter
     photodiode: Meter
+    room: Room | None = None
 
     def enter(self, wanted: Wanted, format: SignalFormat | None = None) -> None:
         """Send a signal of this format and bring the unit into a state. RefusedError where either is not possible,

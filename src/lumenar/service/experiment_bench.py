@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemote, RefusedError, Wanted
 from lumenar.core.experiments.base import Act, Stage
+from lumenar.core.experiments.conditions import Conditions
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
 from lumenar.service.experiments import Open, Question
@@ -17,6 +18,8 @@ from lumenar.service.steered import Steered, SteeredJob, free_bench
 from lumenar.store import experiments as stored
 from lumenar.store.experiments import OPEN, ExperimentState
 
+SENSOR_S = 10.0
+"""A display's sensor has seen another light after so long."""
 ENDED = "Ended before all was read; nothing follows from it."
 
 
@@ -102,13 +105,24 @@ class Experimenter(Steered[ExperimentState]):
         refused = {}
         for act in acts:
             try:
-                if act.kind == "mode":
-                    remote.select(str(act.value))
-                else:
-                    remote.apply(act.path, act.value)
+                self._do(bench, remote, act)
             except RefusedError as e:
                 refused[act.path] = str(e)
         return refused
+
+    def _do(self, bench: Bench, remote: LiteralRemote, act: Act) -> None:
+        """One thing; RefusedError where it can't be had."""
+        if act.kind == "mode":
+            remote.select(str(act.value))
+        elif act.kind == "set":
+            remote.apply(act.path, act.value)
+        elif act.kind == "power":
+            remote.power(act.value == "on")
+        elif act.kind == "light":
+            if bench.room is None:
+                raise InstrumentError("this bench has no lamps")
+            bench.room.light(float(act.value))
+            bench.clock.sleep(SENSOR_S)
 
     def _stage(self, bench: Bench, x: Open, stage: Stage, habits: Habits, job: SteeredJob) -> None:
         """Do, look, read and commit one stage."""
@@ -116,6 +130,11 @@ class Experimenter(Steered[ExperimentState]):
         bench.source.show(REST)
         refused = self._act(bench, stage.acts)
         bench.clock.sleep(max(CLEAR_S, SETUP_S / 2))
+        made = x.made
+        if isinstance(made, Conditions) and made.lights[made.steps[len(x.read)].key[0]].label in refused:
+            experiments.commit(self.app, x, [None] * len(stage.patches), {}, [], refused)
+            experiments.leave_out(self.app, x.row.id)
+            return
         stands = bench.remote.enter(Wanted(self._mode(x), {})) if stage.look else None
         XYZ = read_patches(bench, live, stage.patches, habits, stage.title, x.setup.name, job.stopping)
         shown = {} if stands is None else {p: v for p, v in stands.values.items() if p in stage.look}

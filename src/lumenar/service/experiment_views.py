@@ -8,6 +8,7 @@ from typing import Any
 
 from lumenar.core.experiments.base import Conclusion, MapChange
 from lumenar.core.experiments.base import name_of as called
+from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.ranked import TITLES
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.typed import Form, parse
@@ -259,6 +260,13 @@ def typed_in(
     if x.row.state != "waiting" or x.next != stage:
         raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
     s = x.made.stages[stage]
+    made = x.made
+    if isinstance(made, Conditions) and made.lights[made.steps[stage].key[0]].label in refused:
+        why = dict.fromkeys(refused, "the person could not make it")
+        experiments.commit(app, x, [None] * len(s.patches), {}, [], why)
+        if experiments.leave_out(app, experiment_id).next is None:
+            experiments.set_state(app, experiment_id, "done")
+        return
     if len(texts) != len(s.patches):
         raise BadInputError("readings", f"This step reads {len(s.patches)} patches, {len(texts)} were typed.", "texts")
     if form == "Y" and s.patches:

@@ -13,6 +13,7 @@ import numpy as np
 from lumenar.core.colour.correction import corrected
 from lumenar.core.experiments.base import Act, Experiment, StageRead, few_values, name_of
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
+from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
@@ -20,8 +21,9 @@ from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.base import Noise
-from lumenar.service import cells
+from lumenar.service import cells, conditions
 from lumenar.service.application import Application
+from lumenar.service.conditions import ConditionsAsked
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -31,7 +33,7 @@ from lumenar.store import experiments as stored
 from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow
 from lumenar.store.reviews import SetupRow
 
-Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches"]
+Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions"]
 KINDS: dict[str, str] = {
     "does": "What does it do?",
     "scope": "How far does it reach?",
@@ -46,7 +48,7 @@ MOST_STATES = 40
 @dataclass(frozen=True)
 class Question:
     """What is to be found out, on a setup. control: which one it is about; second: another that is tried with it notch by notch;
-    by: what notches are ranked by; setups: those that are compared with the setup."""
+    by: what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light."""
 
     kind: Kind
     setup: int
@@ -54,6 +56,7 @@ class Question:
     second: str = ""
     by: str = "white"
     setups: Sequence[int] = field(default=())
+    conditions: ConditionsAsked = field(default_factory=ConditionsAsked)
 
 
 @dataclass(frozen=True)
@@ -91,6 +94,9 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
     """The setup a question is about, its display, and the question as it is stored. BadInputError where it makes no sense."""
     setup = cells.setup_of(app, review_id, q.setup)
     shown = display(app, setup.unit_id)
+    if q.kind == "conditions":
+        meter = meters_before(app, shown)[0]["XYZ"]
+        return setup, shown, conditions.asked(shown, setup, q.conditions, meter)
     if q.kind not in KINDS:
         raise BadInputError("question", f"There is no question {q.kind!r}; known are {', '.join(KINDS)}.", "kind")
     if setup.signal != "sdr":
@@ -185,6 +191,8 @@ def _of_control(setup: SetupRow, state: Mapping[str, Value], control: Control) -
 
 def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
     """The experiment that answers a stored question."""
+    if kind == "conditions":
+        return conditions.made_of(q, noise)
     if kind in ("difference", "shadows"):
         states = tuple(State(s["name"], s["mode"], s["values"]) for s in q["states"])
         if kind == "shadows":
@@ -209,16 +217,19 @@ def _noise(meter: Mapping[str, Any]) -> Noise:
 
 @dataclass(frozen=True)
 class Cost:
-    """What an experiment will take."""
+    """What an experiment will take. notes: what else is to be known beforehand, a sentence each."""
 
     title: str
     stages: list[str]
     readings: int
     looks: int
+    notes: list[str]
 
 
 def title_of(kind: str, question: Mapping[str, Any]) -> str:
     """A question as a person asks it."""
+    if kind == "conditions":
+        return conditions.title_of(question)
     if kind in ("difference", "shadows"):
         names = [s["name"] for s in question["states"]]
         if kind == "difference":
@@ -237,7 +248,8 @@ def cost(app: Application, review_id: int, q: Question) -> Cost:
     made = _made(q.kind, question, _noise(meters_before(app, shown)[0]["XYZ"]))
     stages = made.stages
     readings, looks = sum(len(s.patches) for s in stages), sum(bool(s.look) for s in stages)
-    return Cost(title_of(q.kind, question), [s.title for s in stages], readings, looks)
+    notes = conditions.notes_of(made) if isinstance(made, Conditions) else []
+    return Cost(title_of(q.kind, question), [s.title for s in stages], readings, looks, notes)
 
 
 def _made(kind: str, question: Mapping[str, Any], noise: Noise) -> Experiment:
@@ -250,7 +262,7 @@ def _made(kind: str, question: Mapping[str, Any], noise: Noise) -> Experiment:
         raise BadInputError("question", "There is one mode only, so a control can reach no other.", "control")
     if kind == "locks" and not question["others"]:
         raise BadInputError("question", "There is nothing else in the menu that could be locked or reset.", "control")
-    if count > MOST_STAGES:
+    if count > MOST_STAGES and kind != "conditions":
         raise BadInputError(
             "question", f"That is {count} steps; at most {MOST_STAGES} are tried. Choose one control.", "second"
         )
@@ -302,6 +314,15 @@ def commit(
         stored.add_stage(db, row)
 
 
+def leave_out(app: Application, experiment_id: int) -> Open:
+    """An experiment once the stages that can't be read after what was refused are past; there is nothing in them."""
+    x = opened(app, experiment_id)
+    while isinstance(x.made, Conditions) and x.made.left_out(x.reads):
+        commit(app, x, [None] * len(x.made.stages[len(x.read)].patches), {}, [], {})
+        x = opened(app, experiment_id)
+    return x
+
+
 def set_state(app: Application, experiment_id: int, state: ExperimentState, message: str = "") -> None:
     """An experiment is in another state."""
     with app.db.transaction(of=0) as db:
@@ -310,10 +331,12 @@ def set_state(app: Application, experiment_id: int, state: ExperimentState, mess
 
 @dataclass(frozen=True)
 class Stood:
-    """What the acts so far have brought about: the mode, empty before the first, and by mode the values that were entered."""
+    """What the acts so far have brought about: the mode, empty before the first, and by mode the values that were entered; about:
+    the light, the signal and whether the display is on, as far as any act tells."""
 
     mode: str
     by_mode: dict[str, dict[str, Value]]
+    about: dict[str, tuple[str, Value]]
 
     @property
     def values(self) -> dict[str, Value]:
@@ -325,12 +348,15 @@ def stood(x: Open, until: int) -> Stood:
     """What stands in the menu before a stage, as far as the acts of those before it tell."""
     by_mode: dict[str, dict[str, Value]] = {}
     mode = ""
+    about: dict[str, tuple[str, Value]] = {"power": ("", "on")}
     for act in (a for stage in x.made.stages[:until] for a in stage.acts):
         if act.kind == "mode":
             mode = str(act.value)
-        else:
+        elif act.kind == "set":
             by_mode.setdefault(mode, {})[act.path] = act.value
-    return Stood(mode, by_mode)
+        else:
+            about[act.kind] = (act.path, act.value)
+    return Stood(mode, by_mode, about)
 
 
 def to_do(x: Open, acts: Sequence[Act], until: int) -> list[Act]:
@@ -343,6 +369,11 @@ def to_do(x: Open, acts: Sequence[Act], until: int) -> list[Act]:
             if act.value != mode:
                 needed.append(act)
             mode = str(act.value)
+            continue
+        if act.kind != "set":
+            if before.about.get(act.kind) != (act.path, act.value):
+                needed.append(act)
+            before.about[act.kind] = (act.path, act.value)
             continue
         known = modes.setdefault(mode, {})
         if act.path not in known:

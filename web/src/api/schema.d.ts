@@ -1793,6 +1793,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/setups/{setup}/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Condition Choices
+         * @description Which controls can be tried in which light on a setup.
+         */
+        get: operations["condition_choices_api_v1_reviews__review__setups__setup__conditions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/experiments/{experiment}/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Conditions
+         * @description What the states of an experiment under conditions show so far.
+         */
+        get: operations["get_conditions_api_v1_experiments__experiment__conditions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/menu/findings": {
         parameters: {
             query?: never;
@@ -2093,6 +2133,63 @@ export interface components {
              * @enum {string}
              */
             state: "queued" | "running" | "paused" | "waiting" | "stopped" | "done";
+        };
+        /**
+         * AskedConditions
+         * @description What is tried in which light. together: all combinations rather than each control alone; baselines: how often the baseline
+         *     is read, 0 for as often as it needs.
+         */
+        AskedConditions: {
+            /**
+             * Lights
+             * @default []
+             */
+            lights?: components["schemas"]["AskedLight"][];
+            /**
+             * Factors
+             * @default []
+             */
+            factors?: components["schemas"]["AskedFactor"][];
+            /**
+             * Together
+             * @default true
+             */
+            together?: boolean;
+            /**
+             * Baselines
+             * @default 0
+             */
+            baselines?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+        };
+        /**
+         * AskedFactor
+         * @description A control and the values that are tried beside where it stands; promise: what is said of it.
+         */
+        AskedFactor: {
+            /** Path */
+            path: string;
+            /** Values */
+            values: string[];
+            /**
+             * Promise
+             * @default
+             */
+            promise?: string;
+        };
+        /**
+         * AskedLight
+         * @description A light: what it is called, and lux at the display's sensor where somebody measured them.
+         */
+        AskedLight: {
+            /** Label */
+            label: string;
+            /** Lux */
+            lux?: number | null;
         };
         /**
          * Attempt
@@ -2612,6 +2709,49 @@ export interface components {
             shared: string[];
         };
         /**
+         * ConditionChoices
+         * @description What can be tried on a setup. lights: those that are usual and those that the review knows.
+         */
+        ConditionChoices: {
+            /** Controls */
+            controls: components["schemas"]["FactorChoice"][];
+            /** Lights */
+            lights: components["schemas"]["LightView"][];
+            /** Stand In */
+            stand_in: boolean;
+        };
+        /**
+         * ConditionsView
+         * @description An experiment's states and what they show so far. tone: curves of the greys' L* over the baseline's, one a state in its
+         *     order; advice: what is to be switched off, a sentence each; drift: what the
+         *     baseline did by itself.
+         */
+        ConditionsView: {
+            /** Experiment */
+            experiment: number;
+            /** Lights */
+            lights: components["schemas"]["LightView"][];
+            /** Figures */
+            figures: components["schemas"]["FigureTitle"][];
+            tone: components["schemas"]["Chart"];
+            /** States */
+            states: components["schemas"]["StateView"][];
+            /** Baselines */
+            baselines: number;
+            /** Features */
+            features: components["schemas"]["FeatureView"][];
+            /** Together */
+            together: string[];
+            /** Promises */
+            promises: components["schemas"]["PromiseView"][];
+            /** Drift */
+            drift: string[];
+            /** Advice */
+            advice: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * Consequences
          * @description What a change brings with it: resets (path, value before, value after), paths that it locks and that it frees.
          */
@@ -2789,7 +2929,7 @@ export interface components {
         };
         /**
          * Cost
-         * @description What an experiment will take.
+         * @description What an experiment will take. notes: what else is to be known beforehand, a sentence each.
          */
         Cost: {
             /** Title */
@@ -2800,6 +2940,8 @@ export interface components {
             readings: number;
             /** Looks */
             looks: number;
+            /** Notes */
+            notes: string[];
         };
         /**
          * Created
@@ -2905,6 +3047,27 @@ export interface components {
             gaps: string[];
         };
         /**
+         * EffectCell
+         * @description One figure of a state against the baseline, with its interval. size: none, slight, clear or strong; dE: how large it is
+         *     whatever its unit; words: as a clause.
+         */
+        EffectCell: {
+            /** Figure */
+            figure: string;
+            /** Amount */
+            amount: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** De */
+            dE: number;
+            /** Size */
+            size: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * EntryToMake
          * @description One control to set: where it stands, where it is to stand, and how far that is in key presses.
          */
@@ -3008,12 +3171,60 @@ export interface components {
             created_at: string;
         };
         /**
+         * FactorChoice
+         * @description A control that can be tried: where it stands, values that make sense, and what the menu map says it promises.
+         */
+        FactorChoice: {
+            /** Path */
+            path: string;
+            /** Name */
+            name: string;
+            /** Stands */
+            stands: string;
+            /** Values */
+            values: string[];
+            /** Every */
+            every: string[];
+            /** Promise */
+            promise: string;
+        };
+        /**
          * Fault
          * @description A failure for the stand-in meter, or none.
          */
         Fault: {
             /** Fault */
             fault?: ("time-out" | "unplugged" | "lost" | "saturated" | "drift" | "glitch") | null;
+        };
+        /**
+         * FeatureView
+         * @description What a control at a value does alone, in which light.
+         */
+        FeatureView: {
+            /** Path */
+            path: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+            /** Size */
+            size: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * FigureTitle
+         * @description A column.
+         */
+        FigureTitle: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Spread */
+            spread: number;
         };
         /**
          * FormChoice
@@ -3183,6 +3394,18 @@ export interface components {
             modes: number;
             /** Controls */
             controls: number;
+        };
+        /**
+         * LightView
+         * @description A light state; words: with its lux.
+         */
+        LightView: {
+            /** Label */
+            label: string;
+            /** Lux */
+            lux: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * Line
@@ -3728,14 +3951,14 @@ export interface components {
         /**
          * NewExperiment
          * @description What is to be found out: of a setup; control: what it is about; second: another that is tried with it notch by notch; by:
-         *     what notches are ranked by; setups: those that are compared with the setup.
+         *     what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light.
          */
         NewExperiment: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches";
+            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions";
             /** Setup */
             setup: number;
             /**
@@ -3758,6 +3981,16 @@ export interface components {
              * @default []
              */
             setups?: number[];
+            /**
+             * @default {
+             *       "lights": [],
+             *       "factors": [],
+             *       "together": true,
+             *       "baselines": 0,
+             *       "seed": 1
+             *     }
+             */
+            conditions?: components["schemas"]["AskedConditions"];
         };
         /**
          * NewImport
@@ -4416,6 +4649,20 @@ export interface components {
             measurement: "white_black" | "brightness_ladder" | "peak" | "window_ladder" | "hold" | "contrast" | "grey_ramp" | "near_black" | "pq_tracking" | "hlg_tracking" | "near_white" | "gamut" | "saturation" | "swatches" | "volume" | "additivity" | "uniformity" | "modulation" | "blue_light";
             /** Stale */
             stale: boolean;
+        };
+        /**
+         * PromiseView
+         * @description What is said of a control, and whether that is so.
+         */
+        PromiseView: {
+            /** Path */
+            path: string;
+            /** Text */
+            text: string;
+            /** Kept */
+            kept: string;
+            /** Why */
+            why: string;
         };
         /**
          * PromisedFigure
@@ -5437,6 +5684,29 @@ export interface components {
                 string,
                 string
             ][];
+        };
+        /**
+         * StateView
+         * @description A state. light: its number; levels: of each control; sentence: all that is measurable; tone: L* over the baseline's at each
+         *     grey; left_out: why it was not read.
+         */
+        StateView: {
+            /** Key */
+            key: string;
+            /** Light */
+            light: number;
+            /** Levels */
+            levels: number[];
+            /** Words */
+            words: string;
+            /** Size */
+            size: string;
+            /** Sentence */
+            sentence: string;
+            /** Left Out */
+            left_out: string;
+            /** Cells */
+            cells: components["schemas"]["EffectCell"][];
         };
         /**
          * StatedFormat
@@ -21272,6 +21542,285 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Cost"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    condition_choices_api_v1_reviews__review__setups__setup__conditions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionChoices"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_conditions_api_v1_experiments__experiment__conditions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                experiment: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionsView"];
                 };
             };
             /** @description Bad input */

@@ -1,5 +1,6 @@
 import { board } from "../views/board/view";
 import { compare } from "../views/compare/view";
+import { conditions } from "../views/conditions/view";
 import { findout } from "../views/findout/view";
 import { hand } from "../views/hand/view";
 import { importing } from "../views/import/view";
@@ -22,6 +23,7 @@ export const VIEWS: readonly View[] = [
   plates,
   menu,
   findout,
+  conditions,
   tuning,
   recipe,
   verdict,

@@ -8,6 +8,7 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import (
     SimulatedColorimeter,
     SimulatedPhotodiode,
+    SimulatedRoom,
     SimulatedSource,
     SimulatedSpectroradiometer,
 )
@@ -27,4 +28,5 @@ def simulated_bench(file: UnitFile, clock: SimulatedClock, seed: int | None = No
         clock=clock,
         spectroradiometer=SimulatedSpectroradiometer(unit, source, clock, noise),
         photodiode=SimulatedPhotodiode(unit, source, clock, noise),
+        room=SimulatedRoom(unit),
     )

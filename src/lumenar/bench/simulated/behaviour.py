@@ -78,6 +78,10 @@ class Panel:
         h.load = h.average + (h.load - h.average) * float(share)
         h.at = now
 
+    def stood_s(self, now: float) -> float:
+        """How long the present picture has stood still."""
+        return now - self.history.onset
+
     def factor(self, now: float) -> float:
         """Share of the light that load, warm-up, area limiting and static dimming leave."""
         self._settle(now)
@@ -87,7 +91,7 @@ class Panel:
         if b.area_limit:
             share, light = zip(*b.area_limit, strict=True)
             factor *= float(np.interp(h.average, share, light))
-        if b.static_dim_after_s and now - h.onset > b.static_dim_after_s:
+        if b.static_dim_after_s and self.stood_s(now) > b.static_dim_after_s:
             factor *= b.static_dim_to
         return factor
 

@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.bench.simulated import tone_map
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
+from lumenar.bench.simulated.feature import Automatic
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
 from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Mode, ToneMap, UnitFile
 from lumenar.core.colour import spaces, spectra, transfer
@@ -39,6 +40,9 @@ class SimulatedUnit:
     signal: Signal | None = None
     """What is sent to it, None where that plays no part: then any mode can be entered."""
     metadata: Metadata | None = None
+    lux: float = 0.0
+    """Light of the room at the screen and its sensor."""
+    powered: bool = True
 
     def __post_init__(self) -> None:
         shapes = np.stack([_bands(getattr(self.file.light, c)) for c in CHANNELS])
@@ -72,6 +76,7 @@ class SimulatedUnit:
         self._known: dict[tuple[float, float, float], Array] = {}
         self._matrix: Array | None = None
         self._by_effect: dict[str, list[tuple[Control, ControlValue]]] | None = None
+        self._does: Automatic | None = None
         self._go_to(next((m for m in self.file.modes if m.signal == self.signal), self.file.modes[0]))
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
 
@@ -107,6 +112,36 @@ class SimulatedUnit:
         self.signal, self.metadata = format.transfer, format.metadata
         if self.mode.signal != self.signal:
             self._go_to(next(m for m in self.file.modes if m.signal == self.signal))
+
+    def illuminate(self, lux: float) -> None:
+        """The room has another light; its sensor sees it."""
+        self._forget()
+        self.lux = lux
+
+    def power(self, on: bool) -> None:
+        """On or off; its menu stays as it is."""
+        self.powered = on
+
+    @property
+    def automatic(self) -> Automatic:
+        """What its features do at present."""
+        if self._does is None:
+            self._does = Automatic()
+            now, by_path = self.values[self.mode.name], {c.path: c for c in self.file.controls}
+            for f in self.file.features:
+                c = by_path[f.control]
+                self._does.add(f, f.amount(now[f.control], c.minimum, c.maximum, self.lux))
+        return self._does
+
+    @property
+    def stray(self) -> Array | None:
+        """Spectral radiance (81,) of the room's light that the screen throws back: of a matt surface, E / pi times its
+        reflectance; even over wavelengths. None in the dark."""
+        Y = self.file.light.reflectance * self.lux / np.pi
+        if not Y:
+            return None
+        even = np.ones(len(spectra.WAVELENGTHS))
+        return np.asarray(even * (Y / spectra.spectrum_to_XYZ(even)[1]), float)
 
     def enter(self, wanted: Wanted) -> Entered:
         """Enter a whole state; what stands there then, of every control."""
@@ -148,7 +183,7 @@ class SimulatedUnit:
     def _forget(self) -> None:
         """The menu's state changed: what was computed for it no longer holds."""
         self._known.clear()
-        self._matrix = self._by_effect = None
+        self._matrix = self._by_effect = self._does = None
 
     def _driven(self, rgb: tuple[float, float, float]) -> Array:
         """`drive` of one signal, kept until the menu's state changes."""
@@ -201,7 +236,7 @@ class SimulatedUnit:
         """Light per channel of BT.2020 (..., 3) in cd/m2 that a PQ or HLG signal becomes at full light."""
         mapped = self.mode.tone_map or ToneMap()
         peak = mapped.peak_cd_m2 or self.believed_peak
-        if lift := sum(self._moved(c, v) for c, v in self._controls("shadow")):
+        if lift := self.automatic.shadows + sum(self._moved(c, v) for c, v in self._controls("shadow")):
             V = shadows_lifted(V, lift)
         if boost := sum(self._moved(c, v) for c, v in self._controls("boost")):
             # Most in the middle of the codes, nothing at the ends.
@@ -228,7 +263,7 @@ class SimulatedUnit:
         mode = self.mode
         if mode.headroom:
             V = V / HEADROOM
-        if lift := sum(self._moved(c, v) for c, v in self._controls("shadow")):
+        if lift := self.automatic.shadows + sum(self._moved(c, v) for c, v in self._controls("shadow")):
             V = shadows_lifted(V, lift)
         if mode.curve_table is not None:
             x, y = zip(*mode.curve_table, strict=True)
@@ -266,7 +301,7 @@ class SimulatedUnit:
 
     def _saturated(self) -> Array:
         """Matrix (3, 3) of what the mode and its controls make of saturation."""
-        saturation = self.mode.saturation
+        saturation = self.mode.saturation * self.automatic.saturation
         for control, value in self._controls("saturation"):
             saturation *= float(value) / float(control.default)
         grey = np.full((3, 3), 1 / 3)
@@ -341,13 +376,19 @@ class SimulatedUnit:
     def seen(self, patch: Patch, now: float) -> Array:
         """Light of each channel (3,) that a meter sees of the patch at bench time `now`, with all that depends on area,
         time and place; times `channel_XYZ` or `channel_spectra` it is colour or spectrum."""
+        if not self.powered:
+            return np.zeros(3)
         drive = self._driven(_own(patch, False))
         own = float(drive.max())
         gains = shading(self.behaviour, place(patch), own)
+        does = self.automatic
+        if does.edge:
+            gains = gains * (1 - does.edge * sum((2 * v - 1) ** 2 for v in place(patch)) / 2)
         light = self._light(drive, gains, self.panel.backlight_share(patch, own))
         if spill := self.panel.neighbour_light(patch):
             light = light + spill * self.amounts((1.0, 1.0, 1.0))
-        return np.asarray(self.panel.factor(now) * light, float)
+        left = does.factor(self.panel.stood_s(now), lit_share(patch))
+        return np.asarray(self.panel.factor(now) * left * light, float)
 
 
 def _own(patch: Patch, anywhere: bool) -> tuple[float, float, float]:

@@ -58,6 +58,7 @@ BY_READS: dict[str, MeterDescription] = {"XYZ": COLORIMETER, "spectrum": SPECTRO
 DARK_ROOM: dict[str, object] = {"lux": 0.0, "label": "dark", "automatic": []}
 """The room of the stand-ins: no light but the display's reaches them."""
 
+MOST_LUX = 20_000.0
 WAVEFORM_S, WAVEFORM_HZ = PHOTODIODE.shortest_s, 20_000.0
 _DRIFT_PER_S, _GLITCH = 0.02 / 60, 1.12
 
@@ -106,6 +107,19 @@ class SimulatedSource:
         self.unit.show(patch, self.clock.now())
 
 
+@dataclass
+class SimulatedRoom:
+    """The lamps about the simulated unit."""
+
+    unit: SimulatedUnit
+
+    def light(self, lux: float) -> None:
+        """So many lux at the screen and its sensor; RefusedError beyond what lamps give."""
+        if not 0 <= lux <= MOST_LUX:
+            raise RefusedError(f"the lamps of the stand-in's room give 0 to {MOST_LUX:,.0f} lux, not {lux:g}")
+        self.unit.illuminate(lux)
+
+
 class _Simulated:
     """What the three instruments share: faults on demand, time, and noise that depends on the seed and the bench time
     only, so that a run can be repeated exactly."""
@@ -144,7 +158,10 @@ class _Simulated:
         if patch is None:
             raise NotConnectedError("no patch is shown")
         light = self.unit.seen(patch, self.clock.now())
+        stray = self.unit.stray
         Y = float(light @ self.unit.channel_XYZ[:, 1])
+        if stray is not None:
+            Y += float(spectra.spectrum_to_XYZ(stray)[1])
         seconds = self.description.exposure_s(Y)
         self.clock.sleep(seconds)
         cancel.check()
@@ -153,7 +170,7 @@ class _Simulated:
         if self.description.ceiling < Y or self._fault == "saturated":
             raise SaturatedError(f"{Y:.0f} cd/m2 is over the ceiling of the {name}")
         rng = np.random.default_rng([self.seed, self.salt, round(self.clock.now() * 1e6)])
-        XYZ, trace = self.sense(light * self._error(), rng)
+        XYZ, trace = self.sense(light * self._error(), stray, rng)
         if self.description.floor > XYZ[1]:
             raise BelowFloorError(f"under the {name}'s floor of {self.description.floor:g} cd/m2")
         return MeterReading((float(XYZ[0]), float(XYZ[1]), float(XYZ[2])), seconds, trace)
@@ -167,8 +184,9 @@ class _Simulated:
             return _GLITCH
         return 1.0
 
-    def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
-        """XYZ (3,) as this instrument reads the light of each channel (3,), and its trace."""
+    def sense(self, light: Array, stray: Array | None, rng: np.random.Generator) -> tuple[Array, Trace | None]:
+        """XYZ (3,) as this instrument reads the light of each channel (3,) and the spectrum (81,) of the room's light on the
+        screen, and its trace."""
         raise NotImplementedError
 
 
@@ -183,9 +201,12 @@ class SimulatedColorimeter(_Simulated):
         super().__init__(unit, source, clock, seed)
         self._response = unit.channel_XYZ if ideal else spectra.KM * 5.0 * (unit.channel_spectra @ filters())
 
-    def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
+    def sense(self, light: Array, stray: Array | None, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """XYZ as the filters see it."""
-        return noisy(light @ self._response, COLORIMETER, rng), None
+        true = light @ self._response
+        if stray is not None:
+            true = true + spectra.KM * 5.0 * (stray @ filters())
+        return noisy(true, COLORIMETER, rng), None
 
 
 class SimulatedSpectroradiometer(_Simulated):
@@ -193,9 +214,11 @@ class SimulatedSpectroradiometer(_Simulated):
 
     description, salt = SPECTRORADIOMETER, 1
 
-    def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
+    def sense(self, light: Array, stray: Array | None, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """The spectrum, and XYZ by the tabulated observer."""
         true = light @ self.unit.channel_spectra
+        if stray is not None:
+            true = true + stray
         # Each wavelength's own noise adds about as much to XYZ as that of the whole reading, and the dark's 0.01 cd/m2.
         dark = SPECTRORADIOMETER.absolute / 20 / spectra.KM
         own = rng.standard_normal(len(true)) * np.hypot(SPECTRORADIOMETER.sample_noise * true, dark)
@@ -208,9 +231,11 @@ class SimulatedPhotodiode(_Simulated):
 
     description, salt = PHOTODIODE, 2
 
-    def sense(self, light: Array, rng: np.random.Generator) -> tuple[Array, Trace | None]:
+    def sense(self, light: Array, stray: Array | None, rng: np.random.Generator) -> tuple[Array, Trace | None]:
         """The waveform, its mean as Y, X and Z alike."""
         mean = float(light @ self.unit.channel_XYZ[:, 1])
+        if stray is not None:
+            mean += float(spectra.spectrum_to_XYZ(stray)[1])
         count = round(WAVEFORM_S * WAVEFORM_HZ)
         m = self.unit.behaviour.modulation
         samples = (

@@ -6,52 +6,21 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from lumenar.bench.problems import first_problem
+from lumenar.bench.simulated.feature import Feature
+from lumenar.bench.simulated.fields import Name, Positive, Sane, Seed, Share, Strict, Table, check_table
 from lumenar.core.signals import Range, Signal
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import TARGETS
-
-Share = Annotated[float, Field(ge=0, le=1)]
-Positive = Annotated[float, Field(gt=0, le=1e6)]
-Sane = Annotated[float, Field(ge=-1e6, le=1e6)]
-Table = Annotated[list[tuple[Sane, Sane]], Field(max_length=1000)]
-Seed = Annotated[int, Field(ge=0, le=2**53)]
-
-
-def _plain_text(text: str) -> str:
-    if any(ord(c) < 32 or ord(c) == 127 for c in text):
-        raise ValueError("control characters are not allowed")
-    return text
-
-
-Name = Annotated[str, Field(min_length=1, max_length=80), AfterValidator(_plain_text)]
 
 
 class UnitFileError(ValueError):
     """A unit file is not usable; the text is one line that names the path in the file and the reason."""
 
 
-class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-
-def check_table(table: Table, what: str, low: float, high: float) -> Table:
-    """A table of (input, output): inputs strictly rising, outputs never falling, both ends at `low` and `high`."""
-    if len(table) < 2:
-        raise ValueError(f"{what} needs at least two points")
-    for (x0, y0), (x1, y1) in pairwise(table):
-        if x1 <= x0:
-            raise ValueError(f"{what} is not monotone: input {x1:g} follows {x0:g}, inputs must rise")
-        if y1 < y0:
-            raise ValueError(f"{what} is not monotone: output falls from {y0:g} to {y1:g} at input {x1:g}")
-    if table[0][0] != low or table[-1][0] != high:
-        raise ValueError(f"{what} must run from input {low:g} to {high:g}, not {table[0][0]:g} to {table[-1][0]:g}")
-    return table
-
-
-class Band(_Strict):
+class Band(Strict):
     """One Gaussian emission band: peak and full width at half maximum in nm, relative height."""
 
     peak_nm: Annotated[float, Field(ge=380, le=780)]
@@ -59,7 +28,7 @@ class Band(_Strict):
     height: Positive = 1.0
 
 
-class Light(_Strict):
+class Light(Strict):
     """How the panel makes light."""
 
     red: Annotated[list[Band], Field(min_length=1)]
@@ -71,12 +40,13 @@ class Light(_Strict):
     native_gamma: Annotated[float, Field(ge=1, le=4)] = 2.2
     panel_bits: Annotated[int, Field(ge=6, le=16)] = 10
     input_bits: Annotated[int, Field(ge=6, le=16)] = 8
+    reflectance: Share = 0.0
 
 
 Tint = Annotated[float, Field(ge=-0.9, le=2)]
 
 
-class Modulation(_Strict):
+class Modulation(Strict):
     """How the light pulses. `depth`: table of the luminance control's value to depth 0..1; a pulse's duty follows the
     light, a sine's does not."""
 
@@ -103,7 +73,7 @@ def check_area_limit(table: Table) -> None:
         raise ValueError("area_limit must lie within 0 and 1")
 
 
-class Behaviour(_Strict):
+class Behaviour(Strict):
     """How the light depends on what else is lit, on time, and on the place. The defaults are a perfect panel."""
 
     white_subpixel: Annotated[float, Field(ge=0, le=2)] = 0.0
@@ -142,7 +112,7 @@ AMOUNT: dict[str, float] = {
 ON_AXES = ("hue", "axis_saturation", "axis_lightness", "mix")
 
 
-class Control(_Strict):
+class Control(Strict):
     """One menu entry. `effect` is what it does on the light path; `role` is what a reviewer knows it to be for: the luminance
     control, of which there is one, one of those that set white, the curve, the shadows or the colours."""
 
@@ -173,6 +143,13 @@ class Control(_Strict):
     def numeric(self) -> bool:
         """Whether its values are numbers, or notches that are counted."""
         return self.kind in ("slider", "notches")
+
+    @property
+    def values(self) -> tuple[str, ...]:
+        """The values of a control without numbers, none where it has some."""
+        if self.numeric:
+            return ()
+        return tuple(self.choices) if self.kind == "choice" else ("on", "off")
 
     @property
     def per_step(self) -> float:
@@ -246,7 +223,7 @@ Gain = Annotated[float, Field(ge=-1, le=1)]
 Entry = Annotated[float, Field(ge=-10, le=10)]
 
 
-class ToneMap(_Strict):
+class ToneMap(Strict):
     """What a mode for PQ or HLG makes of light that the panel does not reach."""
 
     kind: Literal["clip", "rolloff"] = "clip"
@@ -268,7 +245,7 @@ class ToneMap(_Strict):
         return self
 
 
-class Mode(_Strict):
+class Mode(Strict):
     """One picture mode: its declared target, its processing, the defaults that differ, and what it locks."""
 
     name: Name
@@ -311,13 +288,13 @@ class Mode(_Strict):
         return self
 
 
-class Claim(_Strict):
+class Claim(Strict):
     """What the maker says, in the maker's words."""
 
     text: Name
 
 
-class Sample(_Strict):
+class Sample(Strict):
     """Another physical sample of the model: its identity, and what its firmware does differently by mode."""
 
     sample: Name
@@ -327,7 +304,7 @@ class Sample(_Strict):
     mode_changes: dict[str, dict[str, Any]] = {}
 
 
-class UnitFile(_Strict):
+class UnitFile(Strict):
     """A whole simulated display. The file describes its first sample; others are spread about it."""
 
     format: Literal["lumenar-unit"]
@@ -350,6 +327,7 @@ class UnitFile(_Strict):
     controls: Annotated[list[Control], Field(max_length=1000)]
     modes: Annotated[list[Mode], Field(min_length=1, max_length=200)]
     claims: Annotated[list[Claim], Field(max_length=200)] = []
+    features: Annotated[list[Feature], Field(max_length=50)] = []
     samples: Annotated[list[Sample], Field(max_length=50)] = []
     spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     nominal: bool = True
@@ -367,6 +345,10 @@ class UnitFile(_Strict):
         if sum(c.role == "luminance" for c in self.controls) > 1:
             raise ValueError("more than one control has the role 'luminance'")
         by_path = {c.path: c for c in self.controls}
+        for feature in self.features:
+            if feature.control not in by_path:
+                raise ValueError(f"a feature is driven by the unknown control {feature.control!r}")
+            feature.check(list(by_path[feature.control].values))
         for mode in self.modes:
             for path, value in mode.defaults.items():
                 if path not in by_path:

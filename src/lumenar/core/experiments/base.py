@@ -17,20 +17,24 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Act:
-    """One thing to do in the menu: enter a mode, or set a control."""
+    """One thing to do: enter a mode, set a control, send another signal, switch the display on or off, or make another light
+    (path: what it is called; value: lux at the screen, or its name once more where nobody measured them)."""
 
-    kind: Literal["mode", "set"]
+    kind: Literal["mode", "set", "signal", "power", "light"]
     path: str
     value: Value
 
     @property
     def words(self) -> str:
         """As one would say it at the display."""
-        return (
-            f"mode {self.value}"
-            if self.kind == "mode"
-            else f"{self.path.replace(' > ', ' › ')} to {text_of(self.value)}"
-        )
+        if self.kind == "set":
+            return f"{self.path.replace(' > ', ' › ')} to {text_of(self.value)}"
+        if self.kind == "light":
+            lux = "" if isinstance(self.value, str) or f"{self.value:g} lux" in self.path else f", {self.value:g} lux"
+            return f"light: {self.path}{lux}"
+        return {"mode": f"mode {self.value}", "signal": f"send {self.value}", "power": f"display {self.value}"}[
+            self.kind
+        ]
 
 
 @dataclass(frozen=True)

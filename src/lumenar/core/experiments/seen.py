@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from lumenar.core.colour.adaptation import adapt
+from lumenar.core.colour.adaptation import bradford
 from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import XYZ_to_Lab, XYZ_to_uv, XYZ_to_xy, lightness, xy_to_XYZ
 from lumenar.core.colour.temperature import cct_duv
@@ -26,7 +26,8 @@ HUES = {
 D65 = (0.3127, 0.3290)
 
 
-def _paler(rgb: Sequence[float]) -> tuple[float, float, float]:
+def paler(rgb: Sequence[float]) -> tuple[float, float, float]:
+    """A colour half as saturated."""
     r, g, b = (max(v, 0.5) for v in rgb)
     return r, g, b
 
@@ -34,7 +35,7 @@ def _paler(rgb: Sequence[float]) -> tuple[float, float, float]:
 SET = (
     *(Patch((v, v, v)) for v in GREYS),
     *(Patch(rgb) for rgb in HUES.values()),
-    *(Patch(_paler(rgb)) for rgb in HUES.values()),
+    *(Patch(paler(rgb)) for rgb in HUES.values()),
 )
 """What a short look reads: ten greys, six corners, and the same half as saturated."""
 SIGNATURE = (Patch((1.0, 1.0, 1.0)), Patch((0.3, 0.3, 0.3)), Patch((1.0, 0.0, 0.0)), Patch((0.0, 0.0, 1.0)))
@@ -74,7 +75,7 @@ def changed(one: ArrayLike, two: ArrayLike, noise: Noise, drift: float = 0.0) ->
     d = de2000(XYZ_to_Lab(a, white), XYZ_to_Lab(b, white))
     rng = np.random.default_rng(1)
     base = XYZ_to_Lab(a, white)
-    moved = de2000(XYZ_to_Lab(_drawn(a, noise, rng), white), base[None])
+    moved = de2000(XYZ_to_Lab(drawn(a, noise, rng), white), base[None])
     # Two readings, each with its own noise.
     least = np.maximum(LEAST["white"], np.maximum(SURE * np.sqrt(2 * np.mean(moved**2, axis=0)), 2 * drift))
     return float(np.where(d > least, d, 0.0).max())
@@ -87,9 +88,9 @@ def distance(one: ArrayLike, two: ArrayLike) -> float:
     return float(de2000(XYZ_to_Lab(a, white), XYZ_to_Lab(b, white)).max())
 
 
-def _drawn(XYZ: Array, noise: Noise, rng: np.random.Generator) -> Array:
+def drawn(XYZ: Array, noise: Noise, rng: np.random.Generator, draws: int = DRAWS) -> Array:
     """Readings (draws, n, 3) as they might have come out: half of the relative noise is common to X, Y and Z."""
-    shape = (DRAWS, *XYZ.shape)
+    shape = (draws, *XYZ.shape)
     relative = np.sqrt(0.5) * noise.repeatability * (rng.standard_normal((*shape[:2], 1)) + rng.standard_normal(shape))
     return np.asarray(XYZ * (1 + relative) + noise.absolute * rng.standard_normal(shape), float)
 
@@ -100,7 +101,7 @@ def effects(one: ArrayLike, two: ArrayLike, noise: Noise, drift: Mapping[str, fl
     a, b = (np.nan_to_num(np.asarray(x, float)) for x in (one, two))
     now = _amounts(a, b)
     # What would be seen of a change where there is none: of distances and of the largest of many, noise alone makes some.
-    nothing = _amounts(_drawn(a, noise, rng), _drawn(a, noise, rng))
+    nothing = _amounts(drawn(a, noise, rng), drawn(a, noise, rng))
     made = []
     for key, amount in now.items():
         value, by_noise = float(amount), np.abs(nothing[key])
@@ -148,7 +149,7 @@ def _amounts(a: Array, b: Array) -> dict[str, Array]:
         "black": L[..., 0],
         "shadows": L[..., DARK].mean(axis=-1),
         "mid-tones": L[..., MIDDLE].mean(axis=-1),
-        "white": de2000(_against(white_a, white_a[..., 1]), _against(same_Y, white_a[..., 1])),
+        "white": de2000(against(white_a, white_a[..., 1]), against(same_Y, white_a[..., 1])),
         "greys": tints.mean(axis=-1),
         "saturation": 100 * (np.median(C_b / np.maximum(C_a, 1e-9), axis=-1) - 1),
         "one saturation": _largest(_by_hue(100 * (C_b / np.maximum(C_a, 1e-9) - 1))),
@@ -170,7 +171,7 @@ def _by_hue(values: Array) -> Array:
     return np.asarray(own - np.median(own, axis=-1)[..., None], float)
 
 
-def _against(XYZ: Array, Y: Array) -> Array:
+def against(XYZ: Array, Y: Array) -> Array:
     """Lab (..., 3) against D65 of luminance Y (...)."""
     return XYZ_to_Lab(XYZ, xy_to_XYZ(D65, 1.0) * np.asarray(Y)[..., None])
 
@@ -180,9 +181,7 @@ def colours_beside(XYZ: Array, white: Array) -> Array:
     d65 = xy_to_XYZ(D65, 1.0)
     relative = XYZ / white[..., None, 1:2]
     own = white / white[..., 1:2]
-    if XYZ.ndim == 2:
-        return XYZ_to_Lab(adapt(relative, own, d65), d65)
-    return np.stack([XYZ_to_Lab(adapt(x, w, d65), d65) for x, w in zip(relative, own, strict=True)])
+    return XYZ_to_Lab(relative @ np.swapaxes(bradford(own, d65), -1, -2), d65)
 
 
 def _words(key: str, v: float, a: Array, b: Array) -> str:

@@ -1,0 +1,179 @@
+"""Behaviour under conditions: what is asked of a setup, and what an experiment shows, state by state."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from lumenar.core.experiments.base import name_of
+from lumenar.core.experiments.conditions import (
+    LEAST_BASELINES,
+    Conditions,
+    Factor,
+    Key,
+    LightState,
+)
+from lumenar.core.experiments.promises import Promise, said_of
+from lumenar.core.experiments.tested import PLACES, least_told
+from lumenar.core.menu import Menu, MenuError, Value, text_of
+from lumenar.core.tuning.base import Noise
+from lumenar.service.displays import Display
+from lumenar.service.errors import BadInputError
+from lumenar.service.planning import settings_of
+from lumenar.store.reviews import SetupRow
+
+MOST_FACTORS, MOST_LEVELS, MOST_LIGHTS, MOST_BASELINES, MOST_STATES = 4, 5, 6, 24, 150
+WANTED_PERCENT = 1.4
+"""So small a change of white is to be found, where the number of baselines is not asked for."""
+
+
+@dataclass(frozen=True)
+class LightAsked:
+    """A light state: what it is called, and lux at the sensor where they were measured."""
+
+    label: str
+    lux: float | None = None
+
+
+@dataclass(frozen=True)
+class FactorAsked:
+    """A control and the values that are tried beside where it stands; promise: what is said of it."""
+
+    path: str
+    values: Sequence[str]
+    promise: str = ""
+
+
+@dataclass(frozen=True)
+class ConditionsAsked:
+    """What is tried in which light. together: all combinations rather than each control alone; baselines: how often the baseline
+    is read, 0 for as often as a change of white of about 1 % needs."""
+
+    lights: Sequence[LightAsked] = field(default=())
+    factors: Sequence[FactorAsked] = field(default=())
+    together: bool = True
+    baselines: int = 0
+    seed: int = 1
+
+
+def asked(shown: Display, setup: SetupRow, q: ConditionsAsked, meter: Mapping[str, Any]) -> dict[str, Any]:
+    """A question as it is stored. BadInputError where it makes no sense, with the place of what is wrong."""
+    menu = shown.menu
+    mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
+    lights = _lights(q.lights, shown.stand_in)
+    if len(q.factors) > MOST_FACTORS:
+        raise BadInputError("question", f"At most {MOST_FACTORS} controls are tried at once.", "factors")
+    factors = [_factor(menu, mode, state, f, i) for i, f in enumerate(q.factors)]
+    if len({f["path"] for f in factors}) < len(factors):
+        raise BadInputError("question", "A control was named twice.", "factors")
+    if not factors and len(lights) < 2:
+        raise BadInputError("question", "Choose a control that is tried, or a second light.", "factors")
+    if not (q.baselines == 0 or LEAST_BASELINES <= q.baselines <= MOST_BASELINES):
+        said = f"The baseline is read {LEAST_BASELINES} to {MOST_BASELINES} times."
+        raise BadInputError("question", said, "baselines")
+    question: dict[str, Any] = {
+        "mode": setup.mode, "signal": setup.signal, "state": state, "lights": lights, "factors": factors,
+        "together": q.together, "seed": q.seed, "tried": [f["path"] for f in factors],
+        "promises": [{"path": f.path, "text": t} for f in q.factors for t in said_of(f.promise)],
+    }  # fmt: skip
+    count = len(_made(question, Noise(0.002, 0.001), LEAST_BASELINES).keys)
+    if count > MOST_STATES:
+        raise BadInputError(
+            "question",
+            f"That is {count} states; at most {MOST_STATES} are tried. Leave a value or a light out.",
+            "factors",
+        )
+    noise = Noise(float(meter.get("repeatability", 0.002)), float(meter.get("absolute", 0.001)))
+    question["baselines"] = q.baselines or _enough(noise, count)
+    return question
+
+
+def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]:
+    lights = [LightAsked(x.label.strip(), x.lux) for x in asked] or [LightAsked("dark", 0.0)]
+    if len(lights) > MOST_LIGHTS:
+        raise BadInputError("question", f"At most {MOST_LIGHTS} lights are tried.", "lights")
+    for i, light in enumerate(lights):
+        if not light.label:
+            raise BadInputError("question", "Say what the light is, such as “dark” or “torch, 30 cm”.", f"lights.{i}")
+        if light.label.lower() in [x.label.lower() for x in lights[:i]]:
+            raise BadInputError("question", f"There are two lights called {light.label}.", f"lights.{i}")
+        if stand_in and light.lux is None:
+            said = f"The lamps of the stand-ins are set by lux: say how many {light.label} are."
+            raise BadInputError("question", said, f"lights.{i}")
+    return [{"label": x.label, "lux": x.lux} for x in lights]
+
+
+def _factor(menu: Menu, mode: Any, state: Mapping[str, Value], f: FactorAsked, i: int) -> dict[str, Any]:
+    place = f"factors.{i}"
+    if f.path not in menu.by_path:
+        raise BadInputError("question", f"The menu has no entry {f.path!r}.", place)
+    if f.path not in state:
+        said = f"Nobody has read where {f.path} stands; write its default into the menu map."
+        raise BadInputError("question", said, place)
+    if reason := menu.why_locked(state, mode, f.path):
+        raise BadInputError("question", f"{f.path} cannot be set here: {reason}.", place)
+    control, levels = menu.control(f.path), [state[f.path]]
+    for text in f.values:
+        try:
+            value: Value = float(text.strip().replace(",", ".")) if control.numeric else text.strip()
+            control.check(value)
+        except MenuError as e:
+            raise BadInputError("value", f"{e}.", place) from e
+        except ValueError as e:
+            raise BadInputError("value", f"{f.path} takes a number, not {text!r}.", place) from e
+        if value not in levels:
+            levels.append(value)
+    if len(levels) < 2:
+        said = f"Choose a value of {name_of(f.path)} other than {text_of(levels[0])}, where it stands."
+        raise BadInputError("question", said, place)
+    if len(levels) > MOST_LEVELS:
+        raise BadInputError("question", f"At most {MOST_LEVELS - 1} values of a control are tried.", place)
+    return {"path": f.path, "levels": levels}
+
+
+def _enough(noise: Noise, states: int) -> int:
+    """How often the baseline has to be read so that a change of white that counts is found over so many states."""
+    tests = states * len(PLACES)
+    return next((n for n in range(LEAST_BASELINES, 13) if least_told(noise, n, tests) <= WANTED_PERCENT), 12)
+
+
+def _made(q: Mapping[str, Any], noise: Noise, baselines: int) -> Conditions:
+    lights = tuple(LightState(x["label"], x["lux"]) for x in q["lights"])
+    factors = tuple(Factor(f["path"], tuple(f["levels"])) for f in q["factors"])
+    chosen: tuple[Key, ...] = ()
+    if not q["together"]:
+        every = Conditions(q["mode"], q["signal"], q["state"], lights, factors, noise).keys
+        chosen = tuple(k for k in every if sum(map(bool, k[1:])) <= 1)
+    promises = tuple(Promise(p["path"], p["text"]) for p in q["promises"])
+    return Conditions(
+        q["mode"], q["signal"], q["state"], lights, factors, noise, baselines, q["seed"], chosen, promises
+    )
+
+
+def made_of(q: Mapping[str, Any], noise: Noise) -> Conditions:
+    """The experiment that a stored question stands for."""
+    return _made(q, noise, int(q["baselines"]))
+
+
+def title_of(q: Mapping[str, Any]) -> str:
+    """A question as a person asks it."""
+    names = [name_of(p) for p in q["tried"]]
+    lights = q["lights"]
+    where = f"in {len(lights)} lights" if len(lights) > 1 else f"in one light ({lights[0]['label']})"
+    return (
+        f"{' and '.join(filter(None, (', '.join(names[:-1]), names[-1])))} {where}"
+        if names
+        else f"{where[3:]}".capitalize()
+    )
+
+
+def notes_of(x: Conditions) -> list[str]:
+    """What a person is to know beforehand."""
+    notes = [f"{len(x.keys)} states, and the baseline {sum(s.kind == 'baseline' for s in x.steps)} times among them."]
+    if len(x.lights) > 1:
+        changes = x.changes_of_light
+        notes.append(f"The light is changed {changes} times; it begins and ends with {x.lights[0].words}.")
+    told = least_told(x.noise, x.baselines, len(x.keys) * len(PLACES))
+    notes.append(f"A change of white of {told:.{1 if told < 10 else 0}f} % or more is found, smaller ones maybe.")
+    return notes

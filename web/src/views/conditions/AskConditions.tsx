@@ -1,0 +1,215 @@
+import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Sent } from "../../api/client";
+import { useConditionChoices, useExperimentCost } from "../../api/queries";
+import { LampButton, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { Choice, Field } from "../../parts/field";
+import { Labelled } from "../../parts/Labelled";
+import { NumberField } from "../../parts/NumberField";
+import { Tick, Toggle } from "../../parts/toggles";
+
+export type Question = Sent<"NewExperiment">;
+type Factor = Sent<"AskedFactor">;
+type Light = Sent<"AskedLight">;
+
+/** Lights, controls and their values; and what it will take. */
+export function AskConditions({
+  review,
+  setup,
+  byHand,
+  busy,
+  error,
+  onStart,
+}: {
+  review: number;
+  setup: number;
+  byHand: boolean;
+  busy: boolean;
+  error: Error | null;
+  onStart: (q: Question) => void;
+}) {
+  const choices = useConditionChoices(review, setup);
+  const [lights, setLights] = useState<Light[]>([{ label: "dark", lux: 0 }]);
+  const [factors, setFactors] = useState<Factor[]>([]);
+  const [together, setTogether] = useState(false);
+  const [baselines, setBaselines] = useState<number | null>(null);
+  const question: Question = {
+    kind: "conditions",
+    setup,
+    control: "",
+    second: "",
+    by: "white",
+    setups: [],
+    conditions: { lights, factors, together, baselines: baselines ?? 0, seed: 1 },
+  };
+  const ready = factors.length > 0 || lights.length > 1;
+  const cost = useExperimentCost(review, choices.data && ready ? question : null);
+  if (choices.error) return <ProblemNote error={choices.error} />;
+  if (!choices.data) return <Quiet>Loading</Quiet>;
+  const { controls, lights: usual } = choices.data;
+  const free = controls.filter((c) => !factors.some((f) => f.path === c.path));
+  const put = (i: number, f: Partial<Factor>) => setFactors(factors.map((x, n) => (n === i ? { ...x, ...f } : x)));
+  const light = (i: number, l: Partial<Light>) => setLights(lights.map((x, n) => (n === i ? { ...x, ...l } : x)));
+  const next = usual.find((u) => !lights.some((l) => l.label === u.label));
+  return (
+    <Grid templateColumns={{ base: "1fr", lg: "minmax(0, 560px) minmax(0, 1fr)" }} gap="36px" p="16px" overflowY="auto">
+      <Box>
+        <Text as="h2" fontWeight="600">
+          In which light
+        </Text>
+        <Text color="ink3" fontSize="12px" mb="6px">
+          The first is the baseline's. A label is enough where nobody measured: “torch, 30 cm”.
+        </Text>
+        {lights.map((l, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a light has no other name while it is typed
+          <Flex key={i} gap="8px" align="center" mb="5px" data-testid="asked-light">
+            <Field
+              aria-label={`What light ${i + 1} is called`}
+              value={l.label}
+              w="230px"
+              maxLength={80}
+              onChange={(e) => light(i, { label: e.target.value })}
+            />
+            <NumberField
+              name={`Lux of light ${i + 1}`}
+              value={l.lux ?? null}
+              min={0}
+              w="96px"
+              onChange={(v) => light(i, { lux: v })}
+            />
+            <Text color="ink3">lux</Text>
+            {lights.length > 1 && (
+              <TakeOff
+                aria-label={`Leave ${l.label} out`}
+                onClick={() => setLights(lights.filter((_, n) => n !== i))}
+              />
+            )}
+          </Flex>
+        ))}
+        <QuietButton
+          size="sm"
+          onClick={() => setLights([...lights, next ? { label: next.label, lux: next.lux } : { label: "", lux: null }])}
+          data-testid="add-light"
+        >
+          Another light{next ? `: ${next.words}` : ""}
+        </QuietButton>
+        <Text as="h2" fontWeight="600" mt="20px">
+          What is tried
+        </Text>
+        <Text color="ink3" fontSize="12px" mb="6px">
+          Controls that do something by themselves. The baseline has them where they stand.
+        </Text>
+        {factors.map((f, i) => {
+          const c = controls.find((x) => x.path === f.path);
+          const offered = c ? (c.every.length > 0 ? c.every.filter((v) => v !== c.stands) : c.values) : [];
+          return (
+            <Box key={f.path} mb="12px" pl="10px" borderLeft="2px solid" borderColor="line" data-testid="asked-factor">
+              <Flex gap="10px" align="center">
+                <Text fontWeight="600" title={f.path}>
+                  {c?.name ?? f.path}
+                </Text>
+                <Text color="ink3">stands at {c?.stands}</Text>
+                <Box flex="1" />
+                <TakeOff
+                  aria-label={`Leave ${c?.name ?? f.path} out`}
+                  onClick={() => setFactors(factors.filter((_, n) => n !== i))}
+                />
+              </Flex>
+              <Flex gap="4px 14px" wrap="wrap" my="4px">
+                {offered.map((v) => (
+                  <Tick
+                    key={v}
+                    checked={f.values.includes(v)}
+                    onChange={(on) => put(i, { values: on ? [...f.values, v] : f.values.filter((x) => x !== v) })}
+                  >
+                    {v}
+                  </Tick>
+                ))}
+              </Flex>
+              <Field
+                aria-label={`What ${c?.name ?? f.path} promises`}
+                placeholder="What the maker or the menu says of it, such as “does nothing in the dark”"
+                value={f.promise ?? ""}
+                w="100%"
+                maxLength={300}
+                onChange={(e) => put(i, { promise: e.target.value })}
+              />
+            </Box>
+          );
+        })}
+        {free.length > 0 && (
+          <Choice
+            aria-label="Add a control"
+            w="100%"
+            value=""
+            choices={{
+              "": "Add a control…",
+              ...Object.fromEntries(free.map((c) => [c.path, c.path.replaceAll(" > ", " › ")])),
+            }}
+            onChange={(path) => {
+              const c = controls.find((x) => x.path === path);
+              if (!c) return;
+              const values = c.every.length > 0 ? c.every.filter((v) => v !== c.stands) : c.values;
+              setFactors([...factors, { path, values: values.slice(0, 4), promise: c.promise }]);
+            }}
+            data-testid="add-factor"
+          />
+        )}
+        <Flex gap="22px" mt="16px" align="end" wrap="wrap">
+          <Toggle checked={together} onChange={setTogether}>
+            all combinations of them
+          </Toggle>
+          <Labelled label="Baseline read" width="150px">
+            <NumberField
+              name="How often the baseline is read"
+              value={baselines}
+              placeholder="as needed"
+              onChange={setBaselines}
+              w="100%"
+            />
+          </Labelled>
+        </Flex>
+      </Box>
+      <Box data-testid="cost">
+        {!ready ? (
+          <Text color="ink2">Choose a control that is tried, or a second light.</Text>
+        ) : cost.error ? (
+          <Text color="lamp" role="alert">
+            {cost.error.message}
+          </Text>
+        ) : cost.data ? (
+          <>
+            <Text as="h2" fontSize="16px" fontWeight="600">
+              {cost.data.title}
+            </Text>
+            <Text color="ink2">
+              <Mono>{cost.data.stages.length}</Mono> steps, <Mono>{cost.data.readings}</Mono> readings.{" "}
+              {byHand ? "You light the room, enter and type" : "The bench lights the room and enters"}; at the end all
+              is put back.
+            </Text>
+            <Box color="ink2" mb="12px">
+              {cost.data.notes.map((n) => (
+                <Text key={n}>{n}</Text>
+              ))}
+            </Box>
+            <LampButton onClick={() => onStart(question)} loading={busy} data-testid="experiment-start">
+              Start
+            </LampButton>
+            <Box as="ol" color="ink3" mt="16px" pl="24px" fontSize="12.5px" listStyleType="decimal">
+              {cost.data.stages.slice(0, 16).map((s, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: the baseline comes again and again
+                <li key={i}>{s}</li>
+              ))}
+              {cost.data.stages.length > 16 && <li>and {cost.data.stages.length - 16} more</li>}
+            </Box>
+          </>
+        ) : null}
+        {error && (
+          <Box mt="12px">
+            <ProblemNote error={error} />
+          </Box>
+        )}
+      </Box>
+    </Grid>
+  );
+}

@@ -1,0 +1,309 @@
+import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { useMemo, useRef, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { api, type ConditionsResult, type Experiment, got, type Sent } from "../../api/client";
+import { useAct, useBoard, useConditions, useExperiment, useExperiments } from "../../api/queries";
+import { useKeys, useTitle } from "../../app/keys";
+import { ChartPanel } from "../../charts/ChartPanel";
+import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
+import { Choice, Select } from "../../parts/field";
+import type { Confirmed } from "../../parts/ReadingFields";
+import { PutBack, StageByHand, Under } from "../findout/Experiment";
+import { AskConditions, type Question } from "./AskConditions";
+import { EffectGrid } from "./EffectGrid";
+import { CONDITIONS_KEYS } from "./view";
+
+const TOUCHED = ["experiment", "experiments", "conditions", "menu", "findings", "board", "bench"];
+const MOST = 3;
+const KEPT = { kept: "ink", "not kept": "lamp", "not decidable": "ink2", "not told": "ink3" } as Record<string, string>;
+
+/** Which features matter, what they promise, and what of it is so. */
+function Said({ result }: { result: ConditionsResult }) {
+  return (
+    <Box>
+      {result.promises.length > 0 && (
+        <Box>
+          <Text color="ink3" fontSize="11px">
+            Promises
+          </Text>
+          {result.promises.map((p) => (
+            <Box key={`${p.path} ${p.text}`} mb="6px" data-testid="promise">
+              <Text>
+                “{p.text}”:{" "}
+                <Text as="span" color={KEPT[p.kept]} fontWeight="600">
+                  {p.kept}
+                </Text>
+              </Text>
+              <Text color="ink2" fontSize="12.5px">
+                {p.path.split(" > ").at(-1)}. {p.why}
+              </Text>
+            </Box>
+          ))}
+        </Box>
+      )}
+      {result.together.length > 0 && (
+        <Box mt="14px">
+          <Text color="ink3" fontSize="11px">
+            Together
+          </Text>
+          {result.together.map((t) => (
+            <Text key={t} fontSize="12.5px">
+              {t}
+            </Text>
+          ))}
+        </Box>
+      )}
+      {result.drift.map((d) => (
+        <Text key={d} color="ink3" fontSize="12px" mt="8px">
+          {d}
+        </Text>
+      ))}
+    </Box>
+  );
+}
+
+/** What was read so far: the grid, and the chosen states' greys beside it. */
+function Shown({
+  result,
+  keys,
+}: {
+  result: ConditionsResult;
+  keys: { at: string; chosen: string[]; onAt: (k: string) => void; onChoose: (k: string) => void };
+}) {
+  const { chosen } = keys;
+  const chart = useMemo(() => {
+    const places = chosen.map((k) => result.states.findIndex((s) => s.key === k)).filter((i) => i >= 0);
+    const [zero, ...curves] = result.tone.series;
+    const drawn = places.flatMap((p, i) => (curves[p] ? [{ ...curves[p], setup: i }] : []));
+    return { ...result.tone, series: zero ? [zero, ...drawn] : drawn };
+  }, [result, chosen]);
+  return (
+    <Grid templateColumns={{ base: "1fr", xl: "minmax(0, 1fr) 380px" }} gap="24px" alignItems="start">
+      <Box>
+        <EffectGrid result={result} {...keys} />
+        <Box mt="16px" data-testid="in-words">
+          <Text color="ink3" fontSize="11px">
+            In words
+          </Text>
+          {result.features.map((f) => (
+            <Text key={f.sentence} color={f.size === "none" ? "ink3" : "ink2"}>
+              {f.sentence}
+            </Text>
+          ))}
+        </Box>
+      </Box>
+      <Box>
+        <Said result={result} />
+        <Box mt="18px">
+          <ChartPanel chart={chart} name="conditions" tables={false} />
+          {chosen.length === 0 && (
+            <Text color="ink3" fontSize="12px">
+              Choose states in the grid to draw their greys here.
+            </Text>
+          )}
+        </Box>
+      </Box>
+    </Grid>
+  );
+}
+
+/** One experiment under conditions: under way, waiting for a person, or over. */
+function Session({ experiment, result }: { experiment: Experiment; result: ConditionsResult }) {
+  const go = useNavigate();
+  const fields = useRef<Confirmed>(null);
+  const strongest = useMemo(
+    () =>
+      result.states
+        .filter((s) => s.size !== "none" && s.levels.filter(Boolean).length === 1)
+        .sort((a, b) => Math.max(...b.cells.map((c) => c.dE)) - Math.max(...a.cells.map((c) => c.dE)))
+        .slice(0, MOST)
+        .map((s) => s.key),
+    [result],
+  );
+  const [picked, setPicked] = useState<string[] | null>(null);
+  const chosen = picked ?? strongest;
+  const [at, setAt] = useState("");
+  const path = { experiment: experiment.id };
+  const state = useAct(
+    (s: Sent<"NewState">["state"]) =>
+      got(api.PUT("/api/v1/experiments/{experiment}/state", { params: { path }, body: { state: s } })),
+    TOUCHED,
+  );
+  const done = useAct(
+    (body: Sent<"StageDone">) =>
+      got(
+        api.POST("/api/v1/experiments/{experiment}/stages/{stage}", {
+          params: { path: { ...path, stage: experiment.read } },
+          body,
+        }),
+      ),
+    TOUCHED,
+  );
+  const choose = (key: string) =>
+    setPicked(chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen.slice(-(MOST - 1)), key]);
+  const order = result.lights.flatMap((_, n) => result.states.filter((s) => s.light === n)).map((s) => s.key);
+  const move = (by: number) => {
+    const next = order[Math.max(0, Math.min(order.length - 1, order.indexOf(at) + by))];
+    if (next) setAt(next);
+  };
+  useKeys(CONDITIONS_KEYS, {
+    confirm: () => fields.current?.confirm(),
+    pause: () => {
+      if (experiment.state === "working") state.mutate("paused");
+      else if (experiment.state === "paused") state.mutate("working");
+    },
+    down: () => move(1),
+    up: () => move(-1),
+    choose: () => at && choose(at),
+    back: () => go(`/review/${experiment.review}`),
+  });
+  const stage = experiment.now;
+  const light = stage?.acts.find((a) => a.startsWith("light: "));
+  const label = light ? stage?.paths[stage.acts.indexOf(light)] : undefined;
+  return (
+    <Box p="16px" overflowY="auto" flex="1">
+      <Text as="h2" fontSize="18px" fontWeight="600" mb="4px">
+        {experiment.title}
+      </Text>
+      <Under experiment={experiment} onState={(s) => state.mutate(s)} />
+      {experiment.message && (
+        <Text role="alert" color="lamp" mb="12px">
+          {experiment.message}
+        </Text>
+      )}
+      {state.error && <ProblemNote error={state.error} />}
+      {experiment.state === "done" && (
+        <Box fontSize="15px" mb="14px" data-testid="advice">
+          {result.advice.map((a) => (
+            <Text key={a}>{a}</Text>
+          ))}
+        </Box>
+      )}
+      {experiment.state === "waiting" && (
+        <Box mb="24px">
+          {label && (
+            <Flex mb="8px">
+              <QuietButton
+                loading={done.isPending}
+                onClick={() => done.mutate({ form: "XYZ", texts: [], stands: {}, greyed: [], refused: [label] })}
+              >
+                This light cannot be had: leave it out
+              </QuietButton>
+            </Flex>
+          )}
+          <StageByHand
+            experiment={experiment}
+            busy={done.isPending}
+            error={done.error}
+            onDone={(d) => done.mutate(d)}
+            handle={fields}
+          />
+        </Box>
+      )}
+      {result.states.length > 0 ? (
+        <Shown result={result} keys={{ at, chosen, onAt: setAt, onChoose: choose }} />
+      ) : (
+        <Text color="ink3">Effects are shown once the baseline was read twice.</Text>
+      )}
+      <PutBack experiment={experiment} />
+      <Text color="ink3" fontSize="12px" mt="18px">
+        On {experiment.setup_name}
+        {experiment.firmware ? `, firmware ${experiment.firmware}` : ""}, {experiment.created_at.slice(0, 10)}. The
+        baseline was read {result.baselines} times; bars have the interval that holds the truth 95 times of 100, and
+        stand only where the whole experiment makes a mistake 5 times of 100.
+      </Text>
+    </Box>
+  );
+}
+
+function Back({ review }: { review: number }) {
+  const go = useNavigate();
+  const none = () => {};
+  useKeys(CONDITIONS_KEYS, {
+    confirm: none,
+    pause: none,
+    down: none,
+    up: none,
+    choose: none,
+    back: () => go(`/review/${review}`),
+  });
+  return null;
+}
+
+/** What a display does by itself, in which light. */
+export default function ConditionsView() {
+  const review = Number(useParams().review);
+  const [search, setSearch] = useSearchParams();
+  const board = useBoard(review);
+  const every = useExperiments(review);
+  const own = every.data?.filter((e) => e.kind === "conditions");
+  const asked = search.get("experiment");
+  const fresh = search.has("new") || search.has("setup");
+  const number = asked !== null ? Number(asked) : fresh ? null : (own?.[0]?.id ?? null);
+  const shown = useExperiment(number);
+  const result = useConditions(number, shown.data?.read ?? 0);
+  const start = useAct(
+    (body: Question) => got(api.POST("/api/v1/reviews/{review}/experiments", { params: { path: { review } }, body })),
+    TOUCHED,
+  );
+  useTitle(board.data && `Conditions, ${board.data.review.name}`);
+  const problem = board.error ?? every.error ?? shown.error ?? result.error;
+  if (problem) return <Failed error={problem} />;
+  if (!board.data || !own || (number !== null && !(shown.data && result.data))) return <Quiet>Loading</Quiet>;
+  const rows = board.data.rows;
+  const setup = Number(search.get("setup")) || rows[0]?.setup || 0;
+  const x = number === null ? undefined : shown.data;
+  return (
+    <Flex direction="column" h="100%">
+      <ViewHead title="Conditions">
+        {!x && rows.length > 0 && (
+          <Choice
+            aria-label="Setup"
+            w="240px"
+            value={String(setup)}
+            choices={Object.fromEntries(rows.map((r) => [String(r.setup), r.name]))}
+            onChange={(v) => setSearch({ new: "", setup: v }, { replace: true })}
+          />
+        )}
+        {!x && <Text color="ink3">what the display does by itself, in which light</Text>}
+        <Box flex="1" />
+        {own.length > 0 && (
+          <Select
+            value={x ? String(x.id) : ""}
+            aria-label="Experiments of this review"
+            w="300px"
+            onChange={(e) => setSearch(e.target.value ? { experiment: e.target.value } : { new: "" })}
+          >
+            <option value="">A new experiment…</option>
+            {own.map((e) => (
+              <option key={e.id} value={e.id}>
+                {e.id}: {e.title} ({e.state})
+              </option>
+            ))}
+          </Select>
+        )}
+        <Text color="ink3">
+          <Key>esc</Key> Board
+        </Text>
+      </ViewHead>
+      {x && result.data ? (
+        <Session key={x.id} experiment={x} result={result.data} />
+      ) : setup ? (
+        <>
+          <Back review={review} />
+          <AskConditions
+            key={setup}
+            review={review}
+            setup={setup}
+            byHand={!board.data.stand_in}
+            busy={start.isPending}
+            error={start.error}
+            onStart={(q) => start.mutate(q, { onSuccess: (made) => setSearch({ experiment: String(made.id) }) })}
+          />
+        </>
+      ) : (
+        <Quiet>There is no setup to ask about yet.</Quiet>
+      )}
+    </Flex>
+  );
+}
