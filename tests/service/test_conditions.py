@@ -55,7 +55,7 @@ def test_three_features_in_three_lights(app, bench, experimenter, television, na
     for cell, true in zip(high, (-38.0, -17.1, 0.0), strict=True):
         assert cell.low - 0.5 < true < cell.high + 0.5 and cell.amount == pytest.approx(true, abs=1.0)
     assert [c.size for c in high] == ["strong", "strong", "none"]
-    assert by_key["0.0.1.0"]["shadows"].size == "none" and by_key["2.0.1.0"]["gamut"].amount < -5
+    assert by_key["0.0.1.0"]["shadows"].size == "none" and by_key["2.0.1.0"]["gamut"].amount < -3
     assert all(by_key[f"{n}.0.0.1"][f.key].size == "none" for n in range(3) for f in grid.figures)
     assert [p.kept for p in grid.promises] == ["not kept", "not kept", "kept", "kept", "not kept"]
     assert grid.advice[0] == "Leave Saver at off to measure: its effect is strong."
@@ -189,7 +189,7 @@ def test_a_torch_before_a_phone_by_hand(app):
         wobble = 1 + 0.0005 * (count % 3 - 1)
         texts = [_typed(rgb, boost * wobble) if "display off" not in now.title else "-" for rgb in now.rgb]
         views.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
-    assert skipped == 1 and seen.state == "done" and any("torch" not in b for b in seen.back)
+    assert skipped == 1 and seen.state == "done" and seen.back == []
     grid = conditions.view(app, number)
     by_key = {s.key: s for s in grid.states}
     assert "brightens white by 50 %" in by_key["1.1"].sentence and by_key["0.1"].size == by_key["1.0"].size == "none"
@@ -202,9 +202,6 @@ def new_display_setup(app, review):
 
 
 def _typed(rgb, gain):
-    Y = gain * (0.05 + 200 * sum(w * v**2.2 for w, v in zip((0.2, 0.7, 0.1), rgb, strict=True)))
-    X, Z = (
-        gain * (0.05 + 200 * (a * rgb[0] ** 2.2 + 0.35 * rgb[1] ** 2.2 + b * rgb[2] ** 2.2))
-        for a, b in ((0.4, 0.2), (0.02, 0.9))
-    )
-    return f"{X:.5f} {Y:.5f} {Z:.5f}"
+    light = [v**2.2 for v in rgb]
+    rows = ((0.4, 0.35, 0.2), (0.2, 0.7, 0.1), (0.02, 0.35, 0.9))
+    return " ".join(f"{gain * (0.05 + 200 * sum(w * v for w, v in zip(row, light, strict=True))):.5f}" for row in rows)
