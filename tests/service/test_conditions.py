@@ -11,6 +11,7 @@ from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.recipes import recipe
 
 from ..conftest import setup_of
 
@@ -70,6 +71,11 @@ def test_what_follows_stands_in_the_menu_map_and_in_the_list(app, bench, experim
     assert "Saver high dims white by 38 %." in found[SAVER]
     line = views.lines(app, television)[0]
     assert (line.kind, line.sentence) == ("conditions", grid.sentence) and line.paths == [SAVER]
+    # What is left as it stands says why, in this mode, and in the others as the whole unit shares it.
+    own = next(s for s in recipe(app, television, seen.setup).steps if s.path == SAVER)
+    assert (own.kind, own.value) == ("leave", "off") and own.why.startswith("Left at its default: Saver low dims white")
+    other = setup_of(app, television, "Parlour").id
+    assert next(s for s in recipe(app, television, other).steps if s.path == SAVER).why.endswith("Read in Reel.")
     with pytest.raises(NotFoundError, match="not about conditions"):
         blue = experimenter.start(
             television, Question("does", setup_of(app, television, "Reel").id, "Image > Contrast")

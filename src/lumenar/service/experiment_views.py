@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lumenar.core.experiments.base import Conclusion, MapChange
+from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.ranked import TITLES
@@ -146,16 +146,11 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
     return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
 
 
-def concluded(x: Open) -> Conclusion | None:
-    """What follows, where all was read."""
-    return x.made.conclude(x.reads) if x.next is None else None
-
-
 def view(app: Application, experiment_id: int) -> ExperimentView:
     """An experiment as it stands."""
     x = experiments.opened(app, experiment_id)
     stages = x.made.stages
-    end = concluded(x)
+    end = experiments.conclusion(x)
     back = [a.words for a in experiments.to_do(x, x.made.back, len(x.read))]
     return ExperimentView(
         x.row.id, x.row.review_id, x.setup.id, x.setup.name, x.row.kind, experiments.title_of(x.row.kind, x.row.question),
@@ -211,19 +206,15 @@ def lines(app: Application, review_id: int) -> list[ExperimentLine]:
     """The experiments of a review, the newest first."""
     db = app.db.connection()
     names = {s.id: s.name for s in reviews.setups_of(db, review_id)}
-    return [
-        ExperimentLine(
-            row.id, row.kind, experiments.title_of(row.kind, row.question), names[row.setup_id], row.state,
-            _of_old(app, row).sentence if row.state == "done" else "", list(row.question.get("tried", [])), row.created_at,
-        )
-        for row in stored.of_review(db, review_id)
-    ]  # fmt: skip
 
+    def line(row: ExperimentRow) -> ExperimentLine:
+        said = experiments.concluded(app, row).sentence if row.state == "done" else ""
+        title, tried = experiments.title_of(row.kind, row.question), list(row.question.get("tried", []))
+        return ExperimentLine(
+            row.id, row.kind, title, names[row.setup_id], row.state, said, tried, row.created_at
+        )  # fmt: skip
 
-def _of_old(app: Application, row: ExperimentRow) -> Conclusion:
-    """What followed from an experiment that is done: what it read never changes, so it is worked out once."""
-    kept: Conclusion = app.cache.get(("concluded", row.id), lambda: concluded(experiments.opened(app, row.id)))
-    return kept
+    return [line(row) for row in stored.of_review(db, review_id)]
 
 
 @dataclass(frozen=True)
@@ -241,7 +232,7 @@ def found_out(app: Application, review_id: int, unit_id: int | None) -> list[Fou
     unit_id = display_of(app, review_id).row.id if unit_id is None else unit_id
     own = {s.id for s in reviews.setups_of(db, review_id) if s.unit_id == unit_id}
     done = [r for r in stored.of_review(db, review_id) if r.state == "done" and r.setup_id in own]
-    return [FoundOut(r.id, path, words) for r in done for path, words in _of_old(app, r).notes.items()]
+    return [FoundOut(r.id, path, words) for r in done for path, words in experiments.concluded(app, r).notes.items()]
 
 
 # -- what a person does ---------------------------------------------------------------------------------------------
@@ -306,7 +297,7 @@ def _value(x: Open, path: str, text: str) -> Value:
 def learn(app: Application, experiment_id: int) -> None:
     """Write into the menu map what was found out. ConflictError where nothing was, or the map cannot take it."""
     x = experiments.opened(app, experiment_id)
-    end = concluded(x)
+    end = experiments.conclusion(x)
     if end is None or not end.changes:
         raise ConflictError("experiment", "Nothing was found out that the menu map could say.")
     for c in end.changes:

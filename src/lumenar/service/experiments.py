@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 
 from lumenar.core.colour.correction import corrected
-from lumenar.core.experiments.base import Act, Experiment, StageRead, few_values, name_of
+from lumenar.core.experiments.base import Act, Conclusion, Experiment, StageRead, few_values, name_of
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
@@ -301,6 +301,17 @@ def opened(app: Application, experiment_id: int) -> Open:
     matrix = None if row.correction_id is None else corrections.get(db, row.correction_id)
     read = stored.stages(db, experiment_id)
     return Open(row, setup, display(app, setup.unit_id), made, read, None if matrix is None else matrix.matrix)
+
+
+def conclusion(x: Open) -> Conclusion | None:
+    """What follows, where all was read."""
+    return x.made.conclude(x.reads) if x.next is None else None
+
+
+def concluded(app: Application, row: ExperimentRow) -> Conclusion:
+    """What followed from an experiment that is done: what it read never changes, so it is worked out once."""
+    kept: Conclusion = app.cache.get(("concluded", row.id), lambda: conclusion(opened(app, row.id)))
+    return kept
 
 
 def commit(

@@ -1,4 +1,5 @@
-"""Why each value of a setup is so: by the tuning whose result it is, and those before it."""
+"""Why each value of a setup is so: by the tuning whose result it is, and those before it, and by what was seen of features that
+are left as they stand."""
 
 from __future__ import annotations
 
@@ -7,15 +8,34 @@ from collections.abc import Mapping
 from lumenar.core.tuning import session
 from lumenar.service import tunings
 from lumenar.service.application import Application
+from lumenar.service.displays import display
 from lumenar.service.errors import ConflictError, NotFoundError
+from lumenar.service.experiments import concluded
+from lumenar.store import experiments, reviews
 from lumenar.store import tunings as stored
 from lumenar.store.tunings import TuningRow
 
 
 def reasons(app: Application, review_id: int) -> dict[int, dict[str, str]]:
-    """By setup of a review and path a sentence, for setups that tunings ended with."""
-    rows = {r.result_id: r for r in stored.of_review(app.db.connection(), review_id) if r.result_id is not None}
-    return {setup: _whys(app, rows, setup) for setup in rows}
+    """By setup of a review and path a sentence, for setups that tunings ended with and those whose features were tried."""
+    db = app.db.connection()
+    rows = {r.result_id: r for r in stored.of_review(db, review_id) if r.result_id is not None}
+    whys = {setup: _whys(app, rows, setup) for setup in rows}
+    setups = {s.id: s for s in reviews.setups_of(db, review_id)}
+    tried = [r for r in experiments.of_review(db, review_id) if r.kind == "conditions" and r.state == "done"]
+    # The newest is first, so that it stands.
+    for row in tried:
+        begun = setups[row.setup_id]
+        menu = display(app, begun.unit_id).menu
+        for path, sentence in concluded(app, row).notes.items():
+            control = menu.by_path.get(path)
+            for s in setups.values():
+                shared = control is not None and control.scope == "unit"
+                if s.unit_id != begun.unit_id or s.signal != begun.signal or not (shared or s.mode == begun.mode):
+                    continue
+                where = "" if s.mode == begun.mode else f" Read in {begun.mode}."
+                whys.setdefault(s.id, {}).setdefault(path, f"{sentence}{where}")
+    return whys
 
 
 def _whys(app: Application, rows: Mapping[int, TuningRow], setup_id: int) -> dict[str, str]:

@@ -60,7 +60,7 @@ def ordered_steps(
             )
         else:
             steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
-    return steps + _left(menu, mode, changes)
+    return steps + _left(menu, mode, changes, whys)
 
 
 def annotated(steps: Sequence[OrderedStep], notes: Sequence[Note], firmware: str) -> list[OrderedStep]:
@@ -105,16 +105,21 @@ def _scope(c: Control) -> str:
     return {"unit": "for all modes at a time", "signal": "for every mode of this signal"}.get(c.scope, "")
 
 
-def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[OrderedStep]:
+LEFT = "Left at its default: what was measured here has it so."
+
+
+def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value], whys: Mapping[str, str]) -> list[OrderedStep]:
     """What people wonder about: controls that are said to set something, that promise something or that the mode locks, and that
     stay as they are. Those of one submenu that are left for the same reason are one line."""
     defaults = menu.defaults(mode)
     lines: list[OrderedStep] = []
     for c in menu.controls:
         locked = c.path in mode.locks
-        if c.path in changes or c.path not in defaults or not c.bears or not (role_of(c.role) or c.promise or locked):
+        said = role_of(c.role) or c.promise or locked or c.path in whys
+        if c.path in changes or c.path not in defaults or not c.bears or not said:
             continue
-        why = f"Locked in {mode.name}." if locked else "Left at its default: what was measured here has it so."
+        left = f"Left at its default: {whys[c.path]}" if c.path in whys else LEFT
+        why = f"Locked in {mode.name}." if locked else left
         parent, _, name = c.path.rpartition(" > ")
         last = lines[-1] if lines else None
         value = text_of(defaults[c.path])

@@ -42,7 +42,17 @@ export function AskConditions({
     setups: [],
     conditions: { lights, factors, together, baselines: baselines ?? 0, seed: 1 },
   };
-  const ready = factors.length > 0 || lights.length > 1;
+  // What is still being typed is not asked about.
+  const nameless = lights.some((l) => l.label.trim() === "");
+  const dark = lights.find((l) => choices.data?.stand_in && l.lux === null)?.label;
+  const wanting = nameless
+    ? "Say what each light is, such as “dark” or “torch, 30 cm”."
+    : dark !== undefined
+      ? `The lamps of the stand-ins are set by lux: say how many ${dark} are.`
+      : factors.length === 0 && lights.length < 2
+        ? "Choose a control that is tried, or a second light."
+        : "";
+  const ready = wanting === "";
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
   if (choices.error) return <ProblemNote error={choices.error} />;
   if (!choices.data) return <Quiet>Loading</Quiet>;
@@ -172,7 +182,7 @@ export function AskConditions({
       </Box>
       <Box data-testid="cost">
         {!ready ? (
-          <Text color="ink2">Choose a control that is tried, or a second light.</Text>
+          <Text color="ink2">{wanting}</Text>
         ) : cost.error ? (
           <Text color="lamp" role="alert">
             {cost.error.message}

@@ -91,9 +91,11 @@ export default function FindOutView() {
   const [search, setSearch] = useSearchParams();
   const board = useBoard(review);
   const every = useExperiments(review);
+  // Conditions have a view of their own.
+  const own = every.data?.filter((e) => e.kind !== "conditions");
   const asked = search.get("experiment");
   const fresh = search.has("new") || search.has("control") || search.has("setup");
-  const number = asked !== null ? Number(asked) : fresh ? null : (every.data?.[0]?.id ?? null);
+  const number = asked !== null ? Number(asked) : fresh ? null : (own?.[0]?.id ?? null);
   const shown = useExperiment(number);
   const start = useAct(
     (body: Question) => got(api.POST("/api/v1/reviews/{review}/experiments", { params: { path: { review } }, body })),
@@ -102,7 +104,7 @@ export default function FindOutView() {
   useTitle(board.data && `Find out, ${board.data.review.name}`);
   const problem = board.error ?? every.error ?? shown.error;
   if (problem) return <Failed error={problem} />;
-  if (!board.data || !every.data || (number !== null && !shown.data)) return <Quiet>Loading</Quiet>;
+  if (!board.data || !own || (number !== null && !shown.data)) return <Quiet>Loading</Quiet>;
   const rows = board.data.rows.filter((r) => r.signal === "sdr");
   const setup = Number(search.get("setup")) || rows[0]?.setup || 0;
   const keep = (more: Record<string, string>) => setSearch({ new: "", ...more }, { replace: true });
@@ -122,7 +124,7 @@ export default function FindOutView() {
         )}
         {!x && <Text color="ink3">what is found out belongs to its menu; everything is put back</Text>}
         <Box flex="1" />
-        {every.data.length > 0 && (
+        {own.length > 0 && (
           <Select
             value={x ? String(x.id) : ""}
             aria-label="Experiments of this review"
@@ -130,7 +132,7 @@ export default function FindOutView() {
             onChange={(e) => setSearch(e.target.value ? { experiment: e.target.value } : { new: "" })}
           >
             <option value="">A new question…</option>
-            {every.data.map((e) => (
+            {own.map((e) => (
               <option key={e.id} value={e.id}>
                 {e.id}: {e.title} ({e.state})
               </option>
