@@ -181,9 +181,9 @@ def test_a_correction_with_a_glitch_is_noticed(app, bench, phone, monkeypatch):
     real = SimulatedColorimeter.sense
     calls = []
 
-    def glitch(self, light, rng):
+    def glitch(self, light, stray, rng):
         calls.append(1)
-        XYZ, trace = real(self, light, rng)
+        XYZ, trace = real(self, light, stray, rng)
         return (XYZ * 1.12 if len(calls) == 5 else XYZ), trace
 
     monkeypatch.setattr(SimulatedColorimeter, "sense", glitch)
@@ -201,8 +201,8 @@ def test_a_glitch_in_a_grey_ramp_is_read_again(app, bench, phone, monkeypatch, l
     real = SimulatedColorimeter.sense
     glitched = []
 
-    def glitch(self, light, rng):
-        XYZ, trace = real(self, light, rng)
+    def glitch(self, light, stray, rng):
+        XYZ, trace = real(self, light, stray, rng)
         shown = self.source.shown
         grey = shown.rgb[0] == shown.rgb[1] == shown.rgb[2] and abs(shown.rgb[0] - level) < 0.003
         if grey and not glitched and self.reads >= 5:

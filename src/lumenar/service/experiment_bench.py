@@ -4,11 +4,14 @@ is put back."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from typing import cast
 
 from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemote, RefusedError, Wanted
 from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.conditions import Conditions
+from lumenar.core.signals import Signal, SignalFormat
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
 from lumenar.service.experiments import Open, Question
@@ -27,6 +30,8 @@ class Experimenter(Steered[ExperimentState]):
     """Carries experiments out, one at a time."""
 
     kind = "experiment"
+    _format = SignalFormat()
+    """What the setup is sent as."""
     open_states = OPEN
 
     def start(self, review_id: int, q: Question) -> int:
@@ -93,6 +98,7 @@ class Experimenter(Steered[ExperimentState]):
     def _begun(self, bench: Bench, x: Open) -> None:
         """The setup as it is known, then what the stages that were read already did."""
         state = setup_states(self.app, x.row.review_id, x.setup.unit_id)[x.setup.id]
+        self._format = state.format or SignalFormat()
         bench.enter(Wanted(x.setup.mode, dict(x.row.question["state"])), state.format)
         for stage in x.made.stages[: x.next]:
             self._act(bench, stage.acts)
@@ -116,6 +122,9 @@ class Experimenter(Steered[ExperimentState]):
             remote.select(str(act.value))
         elif act.kind == "set":
             remote.apply(act.path, act.value)
+        elif act.kind == "signal":
+            metadata = None if act.value == "sdr" else self._format.metadata
+            bench.source.configure(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
         elif act.kind == "power":
             remote.power(act.value == "on")
         elif act.kind == "light":

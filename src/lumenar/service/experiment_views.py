@@ -11,8 +11,9 @@ from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.ranked import TITLES
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
+from lumenar.core.recipes.ordered import Note
 from lumenar.core.typed import Form, parse
-from lumenar.service import cells, experiments, menu_map
+from lumenar.service import cells, experiments, menu_map, recipe_notes
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError
@@ -69,6 +70,7 @@ class ExperimentView:
     heads: list[str]
     rows: list[list[str | float | None]]
     changes: list[ChangeView]
+    workaround: str
     applied: bool
     firmware: str
     created_at: str
@@ -125,7 +127,7 @@ class ExperimentLine:
 
 
 ABOUT = {"does": (True, False), "scope": (True, False), "locks": (True, False), "notches": (True, False),
-         "difference": (False, True), "shadows": (True, True)}  # fmt: skip
+         "difference": (False, True), "shadows": (True, True), "carry": (False, False), "alike": (False, False)}  # fmt: skip
 """Whether a kind of question is about a control, and about other setups."""
 
 
@@ -142,7 +144,8 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
         SetupChoice(s.id, s.name) for s in reviews.setups_of(app.db.connection(), review_id)
         if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
     ]  # fmt: skip
-    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items()]
+    hdr = setup.signal != "sdr"
+    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items() if (k in experiments.IN_HDR) == hdr]
     return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
 
 
@@ -158,6 +161,7 @@ def view(app: Application, experiment_id: int) -> ExperimentView:
         list(x.row.question.get("tried", [])), [s.title for s in stages], len(x.read), _now(x), back,
         "" if end is None else end.sentence, [] if end is None else list(end.heads),
         [] if end is None else [list(r) for r in end.rows], [] if end is None else [_change(x, c) for c in end.changes],
+        "" if end is None else end.workaround,
         bool(x.row.applied), x.row.firmware, x.row.created_at,
     )  # fmt: skip
 
@@ -295,10 +299,15 @@ def _value(x: Open, path: str, text: str) -> Value:
 
 
 def learn(app: Application, experiment_id: int) -> None:
-    """Write into the menu map what was found out. ConflictError where nothing was, or the map cannot take it."""
+    """Write into the menu map what was found out, or into the setup\'s recipe what has to be done because of it.
+    ConflictError where nothing was, or the map cannot take it."""
     x = experiments.opened(app, experiment_id)
     end = experiments.conclusion(x)
-    if end is None or not end.changes:
+    if end is not None and end.workaround:
+        note = Note("workaround", "", "", end.workaround, x.row.firmware)
+        if all(n.words != note.words for n in recipe_notes.of_setup(app, x.setup.id)):
+            recipe_notes.write(app, x.row.review_id, x.setup.id, note)
+    elif end is None or not end.changes:
         raise ConflictError("experiment", "Nothing was found out that the menu map could say.")
     for c in end.changes:
         evidence = f"experiment {x.row.id} of {x.row.created_at[:10]} on {x.setup.name}"

@@ -15,10 +15,12 @@ from lumenar.core.experiments.base import Act, Conclusion, Experiment, StageRead
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
+from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
 from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
+from lumenar.core.signals import WORDS
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.base import Noise
 from lumenar.service import cells, conditions
@@ -33,7 +35,7 @@ from lumenar.store import experiments as stored
 from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow
 from lumenar.store.reviews import SetupRow
 
-Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions"]
+Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike"]
 KINDS: dict[str, str] = {
     "does": "What does it do?",
     "scope": "How far does it reach?",
@@ -41,7 +43,11 @@ KINDS: dict[str, str] = {
     "notches": "Notch by notch",
     "difference": "Are two setups the same?",
     "shadows": "What lifts shadows?",
+    "carry": "Does an SDR mode show in it?",
+    "alike": "Which HDR modes are the same?",
 }
+IN_HDR = ("carry", "alike")
+"""Questions about modes for PQ and HLG; the others are about SDR."""
 MOST_STATES = 40
 
 
@@ -99,6 +105,8 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
         return setup, shown, conditions.asked(shown, setup, q.conditions, meter)
     if q.kind not in KINDS:
         raise BadInputError("question", f"There is no question {q.kind!r}; known are {', '.join(KINDS)}.", "kind")
+    if q.kind in IN_HDR:
+        return setup, shown, _in_hdr(shown, setup, q)
     if setup.signal != "sdr":
         raise BadInputError("setup", f"{setup.name} is no SDR setup; experiments need one.", "setup")
     menu, mode = shown.menu, shown.menu.mode(setup.mode, setup.signal)
@@ -117,8 +125,9 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
         question["by"] = q.by
         others = _others(menu, mode, state, q.control) if q.kind == "locks" else []
         question["others"] = others
-        question["modes"] = [setup.mode, *(m.name for m in menu.modes if m.signal == setup.signal and m != mode)]
-        question["only_signal"] = all(m.signal == setup.signal for m in menu.modes)
+        others_in = sorted((m for m in menu.modes if m != mode), key=lambda m: m.signal != setup.signal)
+        question["modes"] = [setup.mode, *(m.name for m in others_in)]
+        question["signals"] = {m.name: m.signal for m in menu.modes}
         question["menu"] = _part(menu, [*paths, *others])
     else:
         question["states"] = _states(app, review_id, shown, setup, q)
@@ -132,6 +141,26 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
                 "question", f"Choose setups or a control: 2 to {MOST_STATES} states are ranked.", "setups"
             )
     return setup, shown, question
+
+
+def _in_hdr(shown: Display, setup: SetupRow, q: Question) -> dict[str, Any]:
+    """A question about modes for PQ or HLG, as it is stored."""
+    if setup.signal == "sdr":
+        raise BadInputError(
+            "setup", f"{setup.name} is an SDR setup; this question is about one for PQ or HLG.", "setup"
+        )
+    state = settings_of(shown.menu, setup)
+    other = "sdr" if q.kind == "carry" else setup.signal
+    modes = [m.name for m in shown.menu.modes if m.signal == other]
+    if q.kind == "alike":
+        modes = [setup.mode, *(m for m in modes if m != setup.mode)]
+    if len(modes) < 2:
+        what = f"{len(modes) or 'no'} mode{'' if len(modes) == 1 else 's'} for {WORDS[other]}"
+        raise BadInputError("question", f"The menu has {what}; this question is about two or more.", "kind")
+    return {
+        "mode": setup.mode, "signal": setup.signal, "state": state, "target": setup.target, "modes": modes,
+        "firmware": shown.row.firmware, "tried": [],
+    }  # fmt: skip
 
 
 def _free(menu: Menu, mode: Mode, state: Mapping[str, Value], path: str, place: str) -> str:
@@ -193,6 +222,10 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
     """The experiment that answers a stored question."""
     if kind == "conditions":
         return conditions.made_of(q, noise)
+    if kind == "carry":
+        return CarryOver(tuple(q["modes"]), q["mode"], q["signal"], noise)
+    if kind == "alike":
+        return SameModes(tuple(q["modes"]), q["signal"], noise)
     if kind in ("difference", "shadows"):
         states = tuple(State(s["name"], s["mode"], s["values"]) for s in q["states"])
         if kind == "shadows":
@@ -204,7 +237,7 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
     if kind == "does":
         return WhatItDoes(control, q["mode"], state[control.path], noise)
     if kind == "scope":
-        return Reach(control, tuple(q["modes"]), state[control.path], noise, q["only_signal"])
+        return Reach(control, tuple(q["modes"]), state[control.path], noise, q.get("signals", {}))
     if kind == "locks":
         return LocksAndResets(control, tuple(menu.control(p) for p in q["others"]), q["mode"], state, noise)
     tried = tuple(menu.control(p) for p in q["tried"])
@@ -230,6 +263,10 @@ def title_of(kind: str, question: Mapping[str, Any]) -> str:
     """A question as a person asks it."""
     if kind == "conditions":
         return conditions.title_of(question)
+    if kind == "carry":
+        return f"Does an SDR mode show in {question['mode']}?"
+    if kind == "alike":
+        return f"Which of {len(question['modes'])} modes for {WORDS[question['signal']]} are the same?"
     if kind in ("difference", "shadows"):
         names = [s["name"] for s in question["states"]]
         if kind == "difference":

@@ -3163,6 +3163,8 @@ export interface components {
             rows: (string | number | null)[][];
             /** Changes */
             changes: components["schemas"]["ChangeView"][];
+            /** Workaround */
+            workaround: string;
             /** Applied */
             applied: boolean;
             /** Firmware */
@@ -3958,7 +3960,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions";
+            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike";
             /** Setup */
             setup: number;
             /**

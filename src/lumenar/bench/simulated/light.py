@@ -12,7 +12,7 @@ from lumenar.bench.simulated import tone_map
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
 from lumenar.bench.simulated.feature import Automatic
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
-from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Mode, ToneMap, UnitFile
+from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Leak, Mode, ToneMap, UnitFile
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.readings import Patch
 from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
@@ -43,6 +43,8 @@ class SimulatedUnit:
     lux: float = 0.0
     """Light of the room at the screen and its sensor."""
     powered: bool = True
+    leak: Leak | None = None
+    """What an SDR mode that was left active does to the present signal."""
 
     def __post_init__(self) -> None:
         shapes = np.stack([_bands(getattr(self.file.light, c)) for c in CHANNELS])
@@ -109,6 +111,7 @@ class SimulatedUnit:
         if (format.transfer, format.metadata) == (self.signal, self.metadata):
             return
         self._forget()
+        self.leak = self._leak_into(format.transfer)
         self.signal, self.metadata = format.transfer, format.metadata
         if self.mode.signal != self.signal:
             self._go_to(next(m for m in self.file.modes if m.signal == self.signal))
@@ -142,6 +145,15 @@ class SimulatedUnit:
             return None
         even = np.ones(len(spectra.WAVELENGTHS))
         return np.asarray(even * (Y / spectra.spectrum_to_XYZ(even)[1]), float)
+
+    def _leak_into(self, signal: Signal) -> Leak | None:
+        """What the present mode does to another signal; between PQ and HLG it stays as it is."""
+        if signal == "sdr":
+            return None
+        if self.mode.signal != "sdr":
+            return self.leak
+        own = (x for x in self.file.leaks if x.mode == self.mode.name and x.firmware in (None, self.file.firmware))
+        return next(own, None)
 
     def enter(self, wanted: Wanted) -> Entered:
         """Enter a whole state; what stands there then, of every control."""
@@ -248,7 +260,12 @@ class SimulatedUnit:
         """Linear native channels 0..1 (..., 3) of a PQ or HLG signal."""
         light = self._absolute(V)
         container = spaces.BT2020
-        if (clamp := spaces.SPACES.get(self.mode.clamp or "")) is not None:
+        if self.leak is not None:
+            light = light * (1 + self.leak.light)
+        for name in (self.mode.clamp, self.leak.clamp if self.leak is not None else None):
+            clamp = spaces.SPACES.get(name or "")
+            if clamp is None:
+                continue
             # Colours beyond the clamp are cut off at its edges.
             light = np.maximum(light @ (clamp.inverse @ container.matrix).T, 0)
             container = clamp

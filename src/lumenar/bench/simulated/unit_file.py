@@ -288,6 +288,16 @@ class Mode(Strict):
         return self
 
 
+class Leak(Strict):
+    """An SDR mode that shows in PQ and HLG when it was left active: its clamp, or a share of light that it takes. firmware: the
+    only one that does it, every one where there is none."""
+
+    mode: Name
+    clamp: Literal["bt709", "p3_d65", "bt2020", "oprgb"] | None = None
+    light: Annotated[float, Field(ge=-0.95, le=0)] = 0.0
+    firmware: Name | None = None
+
+
 class Claim(Strict):
     """What the maker says, in the maker's words."""
 
@@ -328,6 +338,7 @@ class UnitFile(Strict):
     modes: Annotated[list[Mode], Field(min_length=1, max_length=200)]
     claims: Annotated[list[Claim], Field(max_length=200)] = []
     features: Annotated[list[Feature], Field(max_length=50)] = []
+    leaks: Annotated[list[Leak], Field(max_length=50)] = []
     samples: Annotated[list[Sample], Field(max_length=50)] = []
     spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     nominal: bool = True
@@ -344,6 +355,10 @@ class UnitFile(Strict):
         _unique([m.name for m in self.modes], "mode name")
         if sum(c.role == "luminance" for c in self.controls) > 1:
             raise ValueError("more than one control has the role 'luminance'")
+        sdr = [m.name for m in self.modes if m.signal == "sdr"]
+        for leak in self.leaks:
+            if leak.mode not in sdr:
+                raise ValueError(f"a leak comes from {leak.mode!r}, which is no SDR mode")
         by_path = {c.path: c for c in self.controls}
         for feature in self.features:
             if feature.control not in by_path:

@@ -32,9 +32,11 @@ class Act:
         if self.kind == "light":
             lux = "" if isinstance(self.value, str) or f"{self.value:g} lux" in self.path else f", {self.value:g} lux"
             return f"light: {self.path}{lux}"
-        return {"mode": f"mode {self.value}", "signal": f"send {self.value}", "power": f"display {self.value}"}[
-            self.kind
-        ]
+        return {
+            "mode": f"mode {self.value}",
+            "signal": f"send {str(self.value).upper()}",
+            "power": f"display {self.value}",
+        }[self.kind]
 
 
 @dataclass(frozen=True)
@@ -69,13 +71,15 @@ class MapChange:
 
 @dataclass(frozen=True)
 class Conclusion:
-    """What was found out: in one sentence, as a table, in a sentence for each control concerned, and for the map."""
+    """What was found out: in one sentence, as a table, in a sentence for each control concerned, and for the map. workaround:
+    what has to be done in the recipe because of it."""
 
     sentence: str
     heads: tuple[str, ...] = ()
     rows: tuple[tuple[str | float | None, ...], ...] = ()
     notes: Mapping[str, str] = field(default_factory=dict)
     changes: tuple[MapChange, ...] = ()
+    workaround: str = ""
 
 
 class Experiment(Protocol):

@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
 from lumenar.core.experiments.seen import SIGNATURE, changed, distance
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 
 
 @dataclass(frozen=True)
 class Reach:
-    """A control changed in the first of some modes. only_signal: whether the menu has modes for one signal only."""
+    """A control changed in the first of some modes. signals: what each mode is for."""
 
     control: Control
     modes: tuple[str, ...]
     stands: Value
     noise: Noise
-    only_signal: bool = True
+    signals: Mapping[str, Signal] = field(default_factory=dict)
+
+    def _enter(self, mode: str) -> tuple[Act, ...]:
+        """Go to a mode, with its signal where there is more than one."""
+        to = Act("mode", "", mode)
+        return (Act("signal", "", self.signals[mode]), to) if len(set(self.signals.values())) > 1 else (to,)
 
     @property
     def value(self) -> Value:
@@ -31,17 +37,17 @@ class Reach:
         """Every mode as it stands; the control changed in the first; every mode once more; the first put back."""
         own, *others = self.modes
         name = name_of(self.control.path)
-        before = [Stage(f"{m}, as it stands", (Act("mode", "", m),), SIGNATURE) for m in (*others, own)]
+        before = [Stage(f"{m}, as it stands", self._enter(m), SIGNATURE) for m in (*others, own)]
         change = Stage(
             f"{name} {text_of(self.value)} in {own}", (Act("set", self.control.path, self.value),), SIGNATURE
         )
-        after = [Stage(f"{m} after that", (Act("mode", "", m),), SIGNATURE) for m in others]
+        after = [Stage(f"{m} after that", self._enter(m), SIGNATURE) for m in others]
         return (*before, change, *after, Stage(f"{own} put back", self.back, SIGNATURE))
 
     @property
     def back(self) -> tuple[Act, ...]:
         """The control to where it stood, in its mode."""
-        return Act("mode", "", self.modes[0]), Act("set", self.control.path, self.stands)
+        return (*self._enter(self.modes[0]), Act("set", self.control.path, self.stands))
 
     def conclude(self, reads: Sequence[StageRead]) -> Conclusion:
         """Where the change was seen."""
@@ -65,9 +71,13 @@ class Reach:
             said = f"{name} belongs to each mode: changed in {own}, it moved none of {_listed(others)}."
             changes = (MapChange(path, "scope", "mode"),)
         elif len(with_it) == len(others):
-            shared = "all modes share it" if self.only_signal else "all modes of this signal share it"
-            said = f"{name}: {shared}; changed in {own}, it moved {_listed(others)} too."
-            changes = (MapChange(path, "scope", "unit" if self.only_signal else "signal"),)
+            said = f"{name}: all modes share it; changed in {own}, it moved {_listed(others)} too."
+            changes = (MapChange(path, "scope", "unit"),)
+        elif with_it == [m for m in others if self.signals.get(m) == self.signals.get(own)]:
+            beyond = _listed([m for m in others if m not in with_it])
+            shared = f"all modes for {WORDS[self.signals[own]]} share it"
+            said = f"{name}: {shared}; changed in {own}, it moved {_listed(with_it)} too, but not {beyond}."
+            changes = (MapChange(path, "scope", "signal"),)
         else:
             rest = [m for m in others if m not in with_it]
             said = f"{name}: changed in {own}, it moved {_listed(with_it)} too, but not {_listed(rest)}, where it may do nothing."

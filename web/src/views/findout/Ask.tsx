@@ -29,12 +29,14 @@ export function Ask({
   onStart: (q: Question) => void;
 }) {
   const choices = useQuestions(review, setup);
-  const [kind, setKind] = useState<Question["kind"]>("does");
+  const [picked, setKind] = useState<Question["kind"]>("does");
   const [first, setFirst] = useState(control);
   const [second, setSecond] = useState("");
   const [by, setBy] = useState("white");
   const [setups, setSetups] = useState<number[]>([]);
-  const about = choices.data?.kinds.find((k) => k.key === kind);
+  // A setup for HDR is asked other things than one for SDR.
+  const about = choices.data?.kinds.find((k) => k.key === picked) ?? choices.data?.kinds[0];
+  const kind = (about?.key ?? picked) as Question["kind"];
   const one = kind === "difference";
   // A difference needs a control no more, shadows may do without.
   const path = about?.control && !one ? first || (about.setups ? "" : (choices.data?.controls[0]?.path ?? "")) : "";
@@ -46,7 +48,7 @@ export function Ask({
     by,
     setups: about?.setups ? setups : [],
   };
-  const ready = about?.setups ? setups.length > 0 || path !== "" : path !== "";
+  const ready = about?.setups ? setups.length > 0 || path !== "" : path !== "" || about?.control === false;
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
   if (choices.error) return <ProblemNote error={choices.error} />;
   if (!choices.data) return <Quiet>Loading</Quiet>;

@@ -50,6 +50,18 @@ export function Answer({
           )}
         </Flex>
       )}
+      {experiment.workaround && (
+        <Box mb="16px" data-testid="workaround">
+          <Text mb="6px">{experiment.workaround}</Text>
+          {experiment.applied ? (
+            <Text color="ink3">It stands in the recipe of {experiment.setup_name}, for this firmware.</Text>
+          ) : (
+            <LampButton onClick={onLearn} loading={busy}>
+              Write it into the recipe <Key on>m</Key>
+            </LampButton>
+          )}
+        </Box>
+      )}
       {error && <ProblemNote error={error} />}
       {experiment.rows.length > 0 && (
         <Wide label="What was read">

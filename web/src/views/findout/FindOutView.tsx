@@ -35,7 +35,7 @@ function Session({ experiment }: { experiment: Experiment }) {
     TOUCHED,
   );
   const learn = useAct(() => got(api.PUT("/api/v1/experiments/{experiment}/learned", { params: { path } })), TOUCHED);
-  const news = experiment.changes.some((c) => !c.known) && !experiment.applied;
+  const news = (experiment.changes.some((c) => !c.known) || experiment.workaround !== "") && !experiment.applied;
   useKeys(FINDOUT_KEYS, {
     confirm: () => fields.current?.confirm(),
     pause: () => {
@@ -105,7 +105,7 @@ export default function FindOutView() {
   const problem = board.error ?? every.error ?? shown.error;
   if (problem) return <Failed error={problem} />;
   if (!board.data || !own || (number !== null && !shown.data)) return <Quiet>Loading</Quiet>;
-  const rows = board.data.rows.filter((r) => r.signal === "sdr");
+  const { rows } = board.data;
   const setup = Number(search.get("setup")) || rows[0]?.setup || 0;
   const keep = (more: Record<string, string>) => setSearch({ new: "", ...more }, { replace: true });
   const x = number === null ? undefined : shown.data;

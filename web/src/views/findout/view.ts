@@ -6,7 +6,7 @@ export const FINDOUT_KEYS = {
   keys: {
     confirm: [" ", "what was to be done is done: to the first reading, or keep what is typed"],
     pause: ["p", "pause the bench, or go on"],
-    learn: ["m", "write what was found out into the menu map"],
+    learn: ["m", "write what was found out into the menu map, or into the recipe"],
     back: ["Escape", "back to the menu map; the experiment stays where it is"],
   },
 } as const satisfies KeyGroup;

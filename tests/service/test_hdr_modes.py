@@ -1,0 +1,132 @@
+"""Questions about HDR modes on the bench: an SDR mode that shows in them, those that are the same, reach over signals."""
+
+import pytest
+
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
+from lumenar.core.readings import Patch
+from lumenar.core.signals import SignalFormat
+from lumenar.service import experiment_views as views
+from lumenar.service import recipe_notes, shelf
+from lumenar.service.errors import BadInputError
+from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.experiments import Question
+from lumenar.service.recipes import recipe
+
+from ..conftest import setup_of
+
+TELEVISION = "carrow-meridian-65.json"
+GREEN = Patch((0.0, 0.58, 0.0))
+
+
+@pytest.fixture
+def experimenter(app, bench):
+    return Experimenter(app, bench)
+
+
+def asked(app, bench, experimenter, review, kind, name, **more):
+    number = experimenter.start(review, Question(kind, setup_of(app, review, name).id, **more))
+    bench.seat.wait()
+    return views.view(app, number)
+
+
+def changed(units, *pairs):
+    text = units[TELEVISION]
+    for a, b in pairs:
+        assert a in text
+        text = text.replace(a, b)
+    return text
+
+
+def test_a_leak_is_found_named_and_becomes_a_workaround_of_this_firmware(app, bench, experimenter, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "carry", "Match day HDR")
+    assert seen.state == "done" and seen.sentence.startswith("Match day shows in Match day HDR when left active: ")
+    assert "shrinks the gamut" in seen.sentence
+    rows = {r[0]: r[1] for r in seen.rows}
+    assert len(rows) == 6 and all("nothing measurable" in rows[m] for m in ("Parlour", "Reel", "Dozing"))
+    assert seen.workaround.startswith("Enter the SDR mode Shopfront before HDR begins")
+    for _ in range(2):
+        views.learn(app, seen.id)
+    steps = [s for s in recipe(app, review, seen.setup).steps if s.kind == "workaround"]
+    assert len(steps) == 1 and steps[0].why.endswith("Needed with firmware 3.11.")
+    assert [n.until for n in recipe_notes.of_setup(app, seen.setup)] == ["3.11"]
+
+
+def test_another_firmware_has_no_leak(app, bench, experimenter, units):
+    review = shelf.add_review(app, changed(units, ('"firmware": "3.11"}],', '"firmware": "2.0"}],')), TELEVISION)
+    seen = asked(app, bench, experimenter, review, "carry", "Match day HDR")
+    assert seen.sentence == "Match day HDR is the same whichever SDR mode was left active." and seen.workaround == ""
+
+
+def test_the_mode_the_others_are_held_against_may_be_the_one_that_shows(app, bench, experimenter, units):
+    review = shelf.add_review(
+        app, changed(units, ('{"mode": "Match day", "clamp"', '{"mode": "Shopfront", "clamp"')), TELEVISION
+    )
+    seen = asked(app, bench, experimenter, review, "carry", "Match day HDR")
+    assert seen.sentence.startswith("Shopfront shows in Match day HDR when it was left active")
+    assert "Enter the SDR mode Parlour" in seen.workaround
+
+
+def test_modes_that_are_the_same_are_named_and_the_one_with_most_peak(app, bench, experimenter, units):
+    text = units[TELEVISION]
+    at = text.index('    {"name": "Reel HDR"')
+    line = text[at : text.index("\n", at)]
+    twin = line.replace('"Reel HDR"', '"Show HDR"')
+    review = shelf.add_review(app, text.replace(line, f"{line}\n{twin}"), TELEVISION)
+    seen = asked(app, bench, experimenter, review, "alike", "Reel HDR")
+    assert seen.sentence.startswith("Reel HDR and Show HDR are the same. ")
+    assert " has most peak: " in seen.sentence
+    same = {r[0]: r[2] for r in seen.rows}
+    assert same == {
+        "Reel HDR": "Show HDR",
+        "Show HDR": "Reel HDR",
+        "Match day HDR": "no other",
+        "Player HDR": "no other",
+    }
+    peak = {r[0]: r[1] for r in seen.rows}
+    assert f"{max(peak, key=peak.get)} " in seen.sentence
+
+
+def test_questions_are_of_their_signal(app, bench, experimenter, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    hdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel HDR").id).kinds}
+    sdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel").id).kinds}
+    assert hdr == {"carry", "alike"} and not hdr & sdr
+    with pytest.raises(BadInputError, match="Reel is an SDR setup"):
+        asked(app, bench, experimenter, review, "carry", "Reel")
+    with pytest.raises(BadInputError, match="1 mode for HLG"):
+        asked(app, bench, experimenter, review, "alike", "Reel HLG")
+
+
+def test_how_far_a_control_reaches_over_signals(app, bench, experimenter, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "scope", "Reel", control="Image > Contrast")
+    assert "belongs to each mode" in seen.sentence and "Reel HDR" in seen.sentence
+    assert any(
+        "PQ" in w or "pq" in w
+        for s in views.experiments.opened(app, seen.id).made.stages
+        for w in [a.words for a in s.acts]
+    )
+
+
+def test_a_leak_begins_with_the_mode_and_ends_with_the_signal(units):
+    unit = SimulatedUnit(parse_unit(units[TELEVISION]))
+
+    def green(sdr, then="Match day HDR"):
+        unit.receive(SignalFormat("sdr", "limited", 10))
+        unit.select(sdr)
+        unit.receive(SignalFormat("pq", "limited", 10))
+        unit.select(then)
+        return unit.seen(GREEN, 0.0) @ unit.channel_XYZ
+
+    clean, leaky = green("Reel"), green("Match day")
+    assert leaky[0] / leaky[1] > 1.02 * clean[0] / clean[1]
+    assert green("Reel") == pytest.approx(clean)
+    unit.receive(SignalFormat("sdr", "limited", 10))
+    assert unit.leak is None
+
+
+def test_a_leak_of_a_mode_that_is_not_there_is_refused(units):
+    with pytest.raises(UnitFileError, match="a leak comes from 'Reel HDR', which is no SDR mode"):
+        parse_unit(changed(units, ('{"mode": "Match day", "clamp"', '{"mode": "Reel HDR", "clamp"')))
