@@ -19,7 +19,7 @@ from lumenar.api.problems import problem
 
 SAFE = ("GET", "HEAD", "OPTIONS")
 MOST_BODY, MOST_READINGS = 4_000_000, 72_000_000
-"""Bytes of a body, and of one that carries a readings file."""
+"""Bytes of a body, and of one that carries a readings file or a photo."""
 MOST_PATH, MOST_PART = 4000, 255
 BODY_S = 30.0
 """A body that takes longer than this to arrive is given up."""
@@ -58,7 +58,8 @@ def _host_of(value: str) -> str | None:
 
 def _most(path: str) -> int:
     """Bytes of a body that an address takes."""
-    return MOST_READINGS if path.endswith(("/figures", "/imports", "/imports/preview")) else MOST_BODY
+    large = ("/figures", "/imports", "/imports/preview", "/camera")
+    return MOST_READINGS if path.endswith(large) else MOST_BODY
 
 
 class Guard:

@@ -33,6 +33,7 @@ from lumenar.api import (
     imports,
     instruments,
     menus,
+    observations,
     plates,
     problems,
     purposes,
@@ -63,7 +64,7 @@ from lumenar.store.editions import is_published
 PREFIX = "/api/v1"
 NOUNS = (
     reviews, displays, menus, setups, targets, purposes, runs, bench_routes, events, free, instruments, plates, imports,
-    edition_routes, tunings, experiments, recipes,
+    edition_routes, tunings, experiments, recipes, observations,
 )  # fmt: skip
 STATIC = Path(str(files("lumenar"))) / "static"
 

@@ -64,6 +64,12 @@ export const useQuestions = (review: number, setup: number) =>
     queryFn: () =>
       got(api.GET("/api/v1/reviews/{review}/setups/{setup}/questions", { params: { path: { review, setup } } })),
   });
+export const cameraQuery = (review: number) =>
+  queryOptions({
+    queryKey: ["camera", review],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/camera", { params: { path: { review } } })),
+  });
+export const useCamera = (review: number) => useQuery(cameraQuery(review));
 /** Which controls can be tried in which light. */
 export const useConditionChoices = (review: number, setup: number) =>
   useQuery({

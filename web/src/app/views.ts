@@ -1,4 +1,5 @@
 import { board } from "../views/board/view";
+import { camera } from "../views/camera/view";
 import { compare } from "../views/compare/view";
 import { conditions } from "../views/conditions/view";
 import { findout } from "../views/findout/view";
@@ -24,6 +25,7 @@ export const VIEWS: readonly View[] = [
   menu,
   findout,
   conditions,
+  camera,
   tuning,
   recipe,
   verdict,

@@ -3,14 +3,18 @@ display comes out of it once, at its arrival."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from lumenar.bench.ports import Bench
+from lumenar.bench.ports import Bench, ControlValue, Wanted
 from lumenar.bench.problems import first_problem
 from lumenar.bench.simulated.assemble import simulated_bench
+from lumenar.bench.simulated.camera import REFERENCE, photo
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import (
@@ -32,6 +36,7 @@ __all__ = [
     "DARK_ROOM",
     "FAULTS",
     "METERS",
+    "REFERENCE_HZ",
     "SPECTRORADIOMETER",
     "Arrival",
     "FaultKey",
@@ -127,6 +132,18 @@ class StandIn:
     def assemble(self, clock: SimulatedClock, seed: int) -> Bench:
         """The display with the stand-in instruments before it."""
         return simulated_bench(self._file, clock, seed)
+
+    def photograph(
+        self, mode: str, values: Mapping[str, ControlValue], shutter_s: float, seed: int
+    ) -> NDArray[np.uint8]:
+        """A photo (h, w, 3) of its white in a state, beside a lamp that pulses at REFERENCE_HZ. RefusedError where the state
+        can't be had."""
+        unit = SimulatedUnit(self._file)
+        unit.enter(Wanted(mode, values))
+        return photo(unit, shutter_s, seed)
+
+
+REFERENCE_HZ = REFERENCE.frequency_hz
 
 
 def meters() -> dict[str, dict[str, Any]]:

@@ -1,6 +1,6 @@
-import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useMemo, useRef, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, type ConditionsResult, type Experiment, got, type Sent } from "../../api/client";
 import { useAct, useBoard, useConditions, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
@@ -14,6 +14,7 @@ import { EffectGrid } from "./EffectGrid";
 import { CONDITIONS_KEYS } from "./view";
 
 const TOUCHED = ["experiment", "experiments", "conditions", "menu", "findings", "board", "bench"];
+const A = chakra(Link);
 const MOST = 3;
 const KEPT = { kept: "ink", "not kept": "lamp", "not decidable": "ink2", "not told": "ink3" } as Record<string, string>;
 
@@ -282,6 +283,9 @@ export default function ConditionsView() {
             ))}
           </Select>
         )}
+        <QuietButton asChild>
+          <A to={`/review/${review}/camera`}>Camera check</A>
+        </QuietButton>
         <Text color="ink3">
           <Key>esc</Key> Board
         </Text>
