@@ -131,6 +131,8 @@ def test_the_analysis_finds_the_gamut_that_was_put_in(app, bench, measured, unit
 
     unit = SimulatedUnit(parse_unit(units[PHONE]))
     for row in board.board(app, measured).rows:
+        if row.signal != "sdr":
+            continue
         unit.select(row.name)
         black = unit.XYZ(np.zeros(3))
         assert black[1] > 0

@@ -96,8 +96,8 @@ class AnyOrder(RuleBasedStateMachine):
     @rule()
     def look(self):
         shown = board.board(self.app, self.review)
-        assert len(shown.rows) == 4
-        assert len(verdict.scores(self.app, self.review, "colour_work")) == 4
+        assert len(shown.rows) == 5
+        assert len(verdict.scores(self.app, self.review, "colour_work")) == 5
         self.corrector.view(), self.free.view()
 
     @rule(seconds=st.floats(0, 0.2))

@@ -91,13 +91,13 @@ def test_the_menu_refuses_what_the_unit_would(app, bench, units):
 def test_two_samples_are_two_units_of_one_review(app, bench, units):
     review = shelf.add_review(app, units[MONITOR], MONITOR)
     rows = board.board(app, review).rows
-    assert [r.sample for r in rows] == ["A"] * 6 + ["B"] * 6 and rows[6].name == "Studio (sample B)"
-    assert (rows[0].firmware, rows[6].firmware) == ("1.04", "1.06")
-    bench.runs.start(review, [Cell(r.setup, "white_black") for r in (rows[0], rows[6])], Options(warm_up=True))
+    assert [r.sample for r in rows] == ["A"] * 10 + ["B"] * 10 and rows[10].name == "Studio (sample B)"
+    assert (rows[0].firmware, rows[10].firmware) == ("1.04", "1.06")
+    bench.runs.start(review, [Cell(r.setup, "white_black") for r in (rows[0], rows[10])], Options(warm_up=True))
     bench.runs.finish()
     runs = app.db.connection().execute("SELECT unit_id, state FROM run ORDER BY id").fetchall()
     assert len(runs) == 2 and runs[0]["unit_id"] != runs[1]["unit_id"] and {r["state"] for r in runs} == {"done"}
-    comparison = compare.compare(app, [rows[0].setup, rows[6].setup], None)
+    comparison = compare.compare(app, [rows[0].setup, rows[10].setup], None)
     white = next(r for r in comparison.rows if r.figure == "white_cd_m2")
     assert white.values[1].measurable is True and white.values[0].difference is None
 

@@ -36,8 +36,8 @@ WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
 
 @dataclass(frozen=True)
 class PartView:
-    """The screen, or the light beside it: bands over the height, how deep in %, (bright - dark) / (bright + dark), what would have been seen,
-    and at how many Hz they are where the other's are known."""
+    """The screen, or the light beside it: bands over the height, how deep in %,
+    (bright - dark) / (bright + dark), what would have been seen, and at how many Hz they are where the other's are known."""
 
     what: str
     cycles: float | None

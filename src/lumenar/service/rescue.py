@@ -11,7 +11,8 @@ from lumenar.store.checksum import bytes_sum, reading_sum
 from lumenar.store.database import Database
 
 TABLES = (
-    "review", "menu", "menu_change", "unit", "stand_in", "target", "purpose", "condition", "setup", "setup_change", "instrument",
+    "review", "menu", "menu_change", "unit", "stand_in", "target", "purpose", "condition", "setup", "setup_change",
+    "observation", "instrument",
     "correction", "tuning", "attempt", "replay", "experiment",
     "stage_read", "recipe_note", "carried", "run", "run_setup", "run_cell", "use_set", "use_set_member", "patch",
     "reading", "trace", "watch", "edition",

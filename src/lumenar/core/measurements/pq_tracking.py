@@ -57,7 +57,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
 def _knee(v: Array, off: Array, least: Array) -> Array:
     """The lowest code (...) in % from which on every error (..., n) exceeds `least` (..., n), between two levels where a
-    straight line between their errors does; NaN where the curve is followed to the end."""
+    straight line between their errors does; 0 where it is nowhere followed, NaN where it is to the end."""
     ratio = off / least
     beyond = np.flip(np.logical_and.accumulate(np.flip((ratio > 1) | ~np.isfinite(ratio), axis=-1), axis=-1), axis=-1)
     i = np.where(beyond.any(axis=-1), beyond.argmax(axis=-1), len(v) - 1)
@@ -102,11 +102,13 @@ def words(f: Mapping[str, object]) -> str:
     knee, clip, rms, dark, itp = (
         float(str(f[k])) for k in ("knee_cd_m2", "clip_cd_m2", "code_rms_percent", "shadow_code_percent", "de_itp_mean")
     )
-    leaves = (
-        f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
-        if knee < clip
-        else "follows the curve, and shows"
-    )
+    leaves = "follows the curve, and shows"
+    if knee < clip:
+        leaves = (
+            f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
+            if knee > 0
+            else "nowhere follows the curve, and shows"
+        )
     return (
         f"Peak {significant(float(str(f['peak_cd_m2'])), 3)} cd/m²; {leaves} nothing more from "
         f"{significant(clip, 3)} cd/m² on; error {rms:.1f} % of code rms, shadows {signed(dark, 1)} %; dE ITP mean {itp:.1f}."
@@ -134,7 +136,7 @@ def _ends(s: Shown) -> tuple[Note, ...]:
         return Note(level, float(np.log10(max(Y, 1e-3))), text, "left")
 
     asked = {k: significant(float(pq(level / 100)), 3) for k, level in at.items()}
-    if at.get("knee", 100.0) >= at["clip"]:
+    if not 0 < at.get("knee", 100.0) < at["clip"]:
         return (note(at["clip"], f"clip {asked['clip']} cd/m²"),)
     if at["clip"] - at["knee"] < NEAR:
         return (note(at["clip"], f"knee {asked['knee']}, clip {asked['clip']} cd/m²"),)
