@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import BT709
 from lumenar.core.experiments.base import StageRead
-from lumenar.core.experiments.conditions import Conditions, Factor, LightState, short_set
+from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.promises import Promise, meant, said_of
-from lumenar.core.experiments.seen import GREYS
+from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import PLACES, Baselines, components, least_told
 from lumenar.core.tuning.base import Noise
 

@@ -92,7 +92,8 @@ def test_questions_are_of_their_signal(app, bench, experimenter, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     hdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel HDR").id).kinds}
     sdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel").id).kinds}
-    assert hdr == {"carry", "alike"} and not hdr & sdr
+    assert hdr == {"carry", "alike", "metadata", "does", "difference"}
+    assert hdr & sdr == {"does", "difference"} and not sdr & {"carry", "alike", "metadata"}
     with pytest.raises(BadInputError, match="Reel is an SDR setup"):
         asked(app, bench, experimenter, review, "carry", "Reel")
     with pytest.raises(BadInputError, match="1 mode for HLG"):
@@ -130,3 +131,57 @@ def test_a_leak_begins_with_the_mode_and_ends_with_the_signal(units):
 def test_a_leak_of_a_mode_that_is_not_there_is_refused(units):
     with pytest.raises(UnitFileError, match="a leak comes from 'Reel HDR', which is no SDR mode"):
         parse_unit(changed(units, ('{"mode": "Match day", "clamp"', '{"mode": "Reel HDR", "clamp"')))
+
+
+@pytest.mark.parametrize(
+    ("name", "says"),
+    [
+        ("Reel HDR", "Reel HDR goes by the mastering peak"),
+        ("Match day HDR", "Match day HDR ignores metadata."),
+        ("Player HDR", "Player HDR ignores metadata."),
+    ],
+)
+def test_what_a_mode_makes_of_metadata(app, bench, experimenter, units, name, says):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "metadata", name)
+    assert seen.state == "done" and seen.sentence.startswith(says)
+    assert [r[0] for r in seen.rows] == [
+        "no metadata", "mastering peak 4,000, MaxCLL 4,000 cd/m²", "mastering peak 4,000, MaxCLL 1,000 cd/m²",
+        "mastering peak 1,000, MaxCLL 1,000 cd/m²", "mastering peak 1,000, MaxCLL 400 cd/m²",
+    ]  # fmt: skip
+    ends = [r[2] for r in seen.rows]
+    if "ignores" in says:
+        assert max(ends) < 1.15 * min(ends) and "by what is sent" not in seen.sentence
+    else:
+        # Mastered to 4,000, light still comes where the signal asks for much more.
+        assert ends[1] > 1.5 * ends[3] and "by what is sent" in seen.sentence
+    assert len(seen.charts) == 1 and len(seen.charts[0].series) == 6
+    # Nothing of what was sent is left.
+    assert views.experiments.opened(app, seen.id).made.back[0].words == "send no metadata"
+
+
+def test_a_mode_that_goes_by_maxcll_is_told_from_one_that_goes_by_the_peak(app, bench, experimenter, units):
+    review = shelf.add_review(app, units["ostrel-fen-32.json"], "ostrel-fen-32.json")
+    seen = asked(app, bench, experimenter, review, "metadata", "Studio HDR")
+    assert seen.sentence.startswith("Studio HDR goes by MaxCLL and not by the mastering peak.")
+    same = asked(app, bench, experimenter, review, "alike", "Matinee HDR")
+    assert same.sentence.startswith("Matinee HDR and Handset HDR are the same.")
+    capped = {r[0]: r[1] for r in same.rows}
+    assert capped["Studio HDR"] == pytest.approx(420, rel=0.06) and capped["Arena HDR"] > 700
+
+
+def test_what_an_option_does_to_pq(app, bench, experimenter, units):
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "does", "Reel HDR", control="Image > Vigour")
+    assert "lifts mid-tones" in seen.sentence and "kept" in seen.sentence
+    assert "PQ is followed best at off: " in seen.sentence and seen.heads[2] == "PQ error, % of code rms"
+    error = {r[0]: r[2] for r in seen.rows}
+    assert error["off, as it stands"] < 0.6 < error["some"] < error["much"]
+    twins = asked(
+        app, bench, experimenter, review, "difference", "Reel HDR", setups=[setup_of(app, review, "Player HDR").id]
+    )
+    assert twins.state == "done" and twins.sentence.startswith("Player HDR")
+    with pytest.raises(BadInputError, match="Reel HLG is not for PQ"):
+        asked(app, bench, experimenter, review, "metadata", "Reel HLG")
+    with pytest.raises(BadInputError, match="this question needs one"):
+        asked(app, bench, experimenter, review, "notches", "Reel HDR", control="Image > Vigour")

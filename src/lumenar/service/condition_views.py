@@ -9,8 +9,8 @@ import numpy as np
 
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import few_values, name_of
-from lumenar.core.experiments.conditions import Conditions, Explained, Key, StateResult, short_set
-from lumenar.core.experiments.seen import GREYS
+from lumenar.core.experiments.conditions import Conditions, Explained, Key, StateResult
+from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import TITLES, Test
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, around, pairs
 from lumenar.core.menu import text_of

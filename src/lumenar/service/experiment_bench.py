@@ -11,6 +11,7 @@ from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemote, RefusedError, Wanted
 from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.conditions import Conditions
+from lumenar.core.experiments.metadata import sent_as
 from lumenar.core.signals import Signal, SignalFormat
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
@@ -125,6 +126,8 @@ class Experimenter(Steered[ExperimentState]):
         elif act.kind == "signal":
             metadata = None if act.value == "sdr" else self._format.metadata
             bench.source.configure(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
+        elif act.kind == "metadata":
+            bench.source.configure(replace(self._format, metadata=sent_as(str(act.value))))
         elif act.kind == "power":
             remote.power(act.value == "on")
         elif act.kind == "light":

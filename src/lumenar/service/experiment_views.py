@@ -10,6 +10,7 @@ from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.ranked import TITLES
+from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.recipes.ordered import Note
 from lumenar.core.typed import Form, parse
@@ -71,6 +72,7 @@ class ExperimentView:
     rows: list[list[str | float | None]]
     changes: list[ChangeView]
     workaround: str
+    charts: list[Chart]
     applied: bool
     firmware: str
     created_at: str
@@ -127,8 +129,16 @@ class ExperimentLine:
 
 
 ABOUT = {"does": (True, False), "scope": (True, False), "locks": (True, False), "notches": (True, False),
-         "difference": (False, True), "shadows": (True, True), "carry": (False, False), "alike": (False, False)}  # fmt: skip
+         "difference": (False, True), "shadows": (True, True), "carry": (False, False), "alike": (False, False),
+         "metadata": (False, False)}  # fmt: skip
 """Whether a kind of question is about a control, and about other setups."""
+
+
+def _asked_in(kind: str, signal: str) -> bool:
+    """Whether a question is asked of setups for a signal."""
+    if kind == "metadata":
+        return signal == "pq"
+    return kind in experiments.ANYWHERE or (kind in experiments.IN_HDR) == (signal != "sdr")
 
 
 def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
@@ -144,8 +154,7 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
         SetupChoice(s.id, s.name) for s in reviews.setups_of(app.db.connection(), review_id)
         if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
     ]  # fmt: skip
-    hdr = setup.signal != "sdr"
-    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items() if (k in experiments.IN_HDR) == hdr]
+    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items() if _asked_in(k, setup.signal)]
     return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
 
 
@@ -162,6 +171,7 @@ def view(app: Application, experiment_id: int) -> ExperimentView:
         "" if end is None else end.sentence, [] if end is None else list(end.heads),
         [] if end is None else [list(r) for r in end.rows], [] if end is None else [_change(x, c) for c in end.changes],
         "" if end is None else end.workaround,
+        [] if end is None else list(end.charts),
         bool(x.row.applied), x.row.firmware, x.row.created_at,
     )  # fmt: skip
 

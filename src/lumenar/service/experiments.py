@@ -17,6 +17,7 @@ from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
 from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.locks import LocksAndResets
+from lumenar.core.experiments.metadata import MetadataResponse
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
 from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
@@ -35,7 +36,7 @@ from lumenar.store import experiments as stored
 from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow
 from lumenar.store.reviews import SetupRow
 
-Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike"]
+Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike", "metadata"]
 KINDS: dict[str, str] = {
     "does": "What does it do?",
     "scope": "How far does it reach?",
@@ -45,9 +46,12 @@ KINDS: dict[str, str] = {
     "shadows": "What lifts shadows?",
     "carry": "Does an SDR mode show in it?",
     "alike": "Which HDR modes are the same?",
+    "metadata": "What does it make of metadata?",
 }
-IN_HDR = ("carry", "alike")
-"""Questions about modes for PQ and HLG; the others are about SDR."""
+IN_HDR = ("carry", "alike", "metadata")
+"""Questions about modes for PQ and HLG alone."""
+ANYWHERE = ("does", "difference", "conditions")
+"""Questions about a setup of any signal; the others are about SDR."""
 MOST_STATES = 40
 
 
@@ -107,8 +111,8 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
         raise BadInputError("question", f"There is no question {q.kind!r}; known are {', '.join(KINDS)}.", "kind")
     if q.kind in IN_HDR:
         return setup, shown, _in_hdr(shown, setup, q)
-    if setup.signal != "sdr":
-        raise BadInputError("setup", f"{setup.name} is no SDR setup; experiments need one.", "setup")
+    if setup.signal != "sdr" and q.kind not in ANYWHERE:
+        raise BadInputError("setup", f"{setup.name} is no SDR setup; this question needs one.", "setup")
     menu, mode = shown.menu, shown.menu.mode(setup.mode, setup.signal)
     state = settings_of(menu, setup)
     question: dict[str, Any] = {"mode": setup.mode, "signal": setup.signal, "state": state, "target": setup.target}
@@ -154,7 +158,9 @@ def _in_hdr(shown: Display, setup: SetupRow, q: Question) -> dict[str, Any]:
     modes = [m.name for m in shown.menu.modes if m.signal == other]
     if q.kind == "alike":
         modes = [setup.mode, *(m for m in modes if m != setup.mode)]
-    if len(modes) < 2:
+    if q.kind == "metadata" and setup.signal != "pq":
+        raise BadInputError("setup", f"{setup.name} is not for PQ; only there metadata are sent.", "setup")
+    if len(modes) < 2 and q.kind != "metadata":
         what = f"{len(modes) or 'no'} mode{'' if len(modes) == 1 else 's'} for {WORDS[other]}"
         raise BadInputError("question", f"The menu has {what}; this question is about two or more.", "kind")
     return {
@@ -224,6 +230,8 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
         return conditions.made_of(q, noise)
     if kind == "carry":
         return CarryOver(tuple(q["modes"]), q["mode"], q["signal"], noise)
+    if kind == "metadata":
+        return MetadataResponse(q["mode"], q["signal"], noise)
     if kind == "alike":
         return SameModes(tuple(q["modes"]), q["signal"], noise)
     if kind in ("difference", "shadows"):
@@ -231,11 +239,11 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
         if kind == "shadows":
             return ShadowRanking(states, noise)
         same = dict(states[0].values) == dict(states[1].values)
-        return Difference(states[0], states[1], same, noise)
+        return Difference(states[0], states[1], same, noise, q["signal"])
     menu, state = menu_from(q["menu"]), q["state"]
     control = menu.control(q["control"])
     if kind == "does":
-        return WhatItDoes(control, q["mode"], state[control.path], noise)
+        return WhatItDoes(control, q["mode"], state[control.path], noise, q["signal"])
     if kind == "scope":
         return Reach(control, tuple(q["modes"]), state[control.path], noise, q.get("signals", {}))
     if kind == "locks":
@@ -265,6 +273,8 @@ def title_of(kind: str, question: Mapping[str, Any]) -> str:
         return conditions.title_of(question)
     if kind == "carry":
         return f"Does an SDR mode show in {question['mode']}?"
+    if kind == "metadata":
+        return f"What does {question['mode']} make of metadata?"
     if kind == "alike":
         return f"Which of {len(question['modes'])} modes for {WORDS[question['signal']]} are the same?"
     if kind in ("difference", "shadows"):

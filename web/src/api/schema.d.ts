@@ -3275,6 +3275,8 @@ export interface components {
             changes: components["schemas"]["ChangeView"][];
             /** Workaround */
             workaround: string;
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
             /** Applied */
             applied: boolean;
             /** Firmware */
@@ -4070,7 +4072,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike";
+            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata";
             /** Setup */
             setup: number;
             /**
@@ -4613,8 +4615,8 @@ export interface components {
         };
         /**
          * PartView
-         * @description The screen, or the light beside it: bands over the height, how deep in % from bright to dark, what would have been seen,
-         *     and at how many Hz they are where the other's are known.
+         * @description The screen, or the light beside it: bands over the height, how deep in %,
+         *     (bright - dark) / (bright + dark), what would have been seen, and at how many Hz they are where the other's are known.
          */
         PartView: {
             /** What */

@@ -9,6 +9,7 @@ from typing import Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, text_of
 from lumenar.core.readings import Patch
 
@@ -17,10 +18,10 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Act:
-    """One thing to do: enter a mode, set a control, send another signal, switch the display on or off, or make another light
-    (path: what it is called; value: lux at the screen, or its name once more where nobody measured them)."""
+    """One thing to do: enter a mode, set a control, send another signal or other metadata, switch the display on or off, or make
+    another light (path: what it is called; value: lux at the screen, or its name once more where nobody measured them)."""
 
-    kind: Literal["mode", "set", "signal", "power", "light"]
+    kind: Literal["mode", "set", "signal", "metadata", "power", "light"]
     path: str
     value: Value
 
@@ -33,6 +34,7 @@ class Act:
             lux = "" if isinstance(self.value, str) or f"{self.value:g} lux" in self.path else f", {self.value:g} lux"
             return f"light: {self.path}{lux}"
         return {
+            "metadata": f"send {self.path}",
             "mode": f"mode {self.value}",
             "signal": f"send {str(self.value).upper()}",
             "power": f"display {self.value}",
@@ -80,6 +82,7 @@ class Conclusion:
     notes: Mapping[str, str] = field(default_factory=dict)
     changes: tuple[MapChange, ...] = ()
     workaround: str = ""
+    charts: tuple[Chart, ...] = ()
 
 
 class Experiment(Protocol):

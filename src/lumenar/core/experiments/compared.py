@@ -9,9 +9,10 @@ import numpy as np
 
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
-from lumenar.core.experiments.seen import HUES, SET, colours_beside, drift_of, effects, in_words
+from lumenar.core.experiments.seen import HUES, colours_beside, drift_of, effects, in_words, short_set
 from lumenar.core.menu import Value
 from lumenar.core.readings import Patch
+from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 
 
@@ -31,19 +32,21 @@ class State:
 
 @dataclass(frozen=True)
 class Difference:
-    """Two states read with SET, the first once more at the end."""
+    """Two states read with the short set, the first once more at the end."""
 
     one: State
     two: State
     same_values: bool
     noise: Noise
+    signal: Signal = "sdr"
 
     @property
     def stages(self) -> tuple[Stage, ...]:
         """One, the other, the first again."""
+        patches = short_set(self.signal)
         return (
-            Stage(self.one.name, self.one.acts, SET), Stage(self.two.name, self.two.acts, SET),
-            Stage(f"{self.one.name} once more", self.one.acts, SET),
+            Stage(self.one.name, self.one.acts, patches), Stage(self.two.name, self.two.acts, patches),
+            Stage(f"{self.one.name} once more", self.one.acts, patches),
         )  # fmt: skip
 
     @property

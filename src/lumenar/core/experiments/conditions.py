@@ -14,7 +14,7 @@ import numpy as np
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
 from lumenar.core.experiments.promises import Judged, Promise
-from lumenar.core.experiments.seen import GREYS, HUES, SET, paler
+from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import (
     PLACES,
     Baselines,
@@ -31,26 +31,9 @@ from lumenar.core.tuning.base import Noise
 
 Key = tuple[int, ...]
 LEAST_BASELINES = 3
-PQ_GREYS = (0.0, 0.1, 0.15, 0.2, 0.26, 0.35, 0.45, 0.58, 0.7, 1.0)
-PQ_COLOUR = 0.58
 STRAY = tuple(Patch((0.0, 0.0, 0.0), repeat=i) for i in range(3))
 """The room's light on the screen while the display is off, three times as it is taken out of every reading."""
 BLACK = Patch((0.0, 0.0, 0.0))
-
-
-def short_set(signal: Signal) -> tuple[Patch, ...]:
-    """What is read of each state: ten greys, six corners, the same half as saturated. In PQ and HLG the greys are even in code,
-    and the colours are of 203 cd/m2 as white would be."""
-    if signal == "sdr":
-        return SET
-    at = np.array(list(HUES.values())) * PQ_COLOUR
-    colours = [(float(r), float(g), float(b)) for r, g, b in at]
-    half = [tuple(PQ_COLOUR * v for v in paler(rgb)) for rgb in HUES.values()]
-    return (
-        *(Patch((v, v, v)) for v in PQ_GREYS),
-        *(Patch(rgb) for rgb in colours),
-        *(Patch((r, g, b)) for r, g, b in half),
-    )
 
 
 @dataclass(frozen=True)

@@ -8,9 +8,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, few_values, name_of
-from lumenar.core.experiments.seen import SET, Effect, drift_of, effects, in_words
+from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, few_values, name_of
+from lumenar.core.experiments.seen import Effect, drift_of, effects, in_words, pq_error, short_set
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 
 Kept = Literal["kept", "not kept", "the opposite", "not told"]
@@ -22,6 +23,7 @@ PROMISES: tuple[tuple[str, str, int], ...] = (
     (r"\bbright(er|ens)?\b|\bmore light\b|\bboosts? light\b", "luminance", 1),
     (r"\bdim(mer|s)?\b|\bsaves? (power|energy)\b", "luminance", -1),
     (r"\b(lift|open|brighten)s? (the )?(shadows?|dark)\b|\bsee(ing)? in (the )?dark\b", "shadows", 1),
+    (r"\b(lift|raise|brighten)s? (the )?mid.?tones?\b", "mid-tones", 1),
     (r"\b(deeper|darker) (blacks?|shadows?)\b", "shadows", -1),
     (r"\bmore (colou?r|saturated|saturation|vivid)\b|\bvivid\b", "saturation", 1),
     (r"\b(less|paler) (colou?r|saturated|saturation)\b", "saturation", -1),
@@ -54,12 +56,13 @@ def judged(promise: str, found: Sequence[Effect]) -> Kept:
 
 @dataclass(frozen=True)
 class WhatItDoes:
-    """A control's values, each read with SET, between two readings of where it stands."""
+    """A control's values, each read with the short set, between two readings of where it stands."""
 
     control: Control
     mode: str
     stands: Value
     noise: Noise
+    signal: Signal = "sdr"
 
     @property
     def values(self) -> list[Value]:
@@ -69,10 +72,10 @@ class WhatItDoes:
     @property
     def stages(self) -> tuple[Stage, ...]:
         """As it stands, each value, as it stands once more."""
-        name = name_of(self.control.path)
-        first = Stage(f"{name} {text_of(self.stands)}, as it stands", (Act("mode", "", self.mode),), SET)
-        tried = [Stage(f"{name} {text_of(v)}", (Act("set", self.control.path, v),), SET) for v in self.values]
-        return (first, *tried, Stage(f"{name} {text_of(self.stands)} once more", self.back, SET))
+        name, patches = name_of(self.control.path), short_set(self.signal)
+        first = Stage(f"{name} {text_of(self.stands)}, as it stands", (Act("mode", "", self.mode),), patches)
+        tried = [Stage(f"{name} {text_of(v)}", (Act("set", self.control.path, v),), patches) for v in self.values]
+        return (first, *tried, Stage(f"{name} {text_of(self.stands)} once more", self.back, patches))
 
     @property
     def back(self) -> tuple[Act, ...]:
@@ -85,14 +88,17 @@ class WhatItDoes:
         drift = drift_of(base, closing)
         name, path = name_of(self.control.path), self.control.path
         rows: list[tuple[str | float | None, ...]] = []
+        pq = self.signal == "pq"
+        if pq:
+            rows.append((f"{text_of(self.stands)}, as it stands", "", pq_error(base)))
         every: list[tuple[Value, list[Effect]]] = []
         for value, read in zip(self.values, reads[1:-1], strict=True):
             if path in read.refused:
-                rows.append((text_of(value), f"refused: {read.refused[path]}"))
+                rows.append((text_of(value), f"refused: {read.refused[path]}", *([None] if pq else [])))
                 continue
             found = effects(base, read.XYZ, self.noise, drift)
             every.append((value, found))
-            rows.append((text_of(value), in_words(found)))
+            rows.append((text_of(value), in_words(found), *([pq_error(read.XYZ)] if pq else [])))
         active = [(v, f) for v, f in every if any(e.there for e in f)]
         if not every:
             sentence = f"{name} could not be set in {self.mode}."
@@ -104,7 +110,19 @@ class WhatItDoes:
         kept = self._kept(every)
         if kept:
             sentence += f" {kept}"
-        return Conclusion(sentence, (name, "What it does"), tuple(rows), {path: sentence})
+        heads = (name, "What it does", *(["PQ error, % of code rms"] if pq else []))
+        if pq and every:
+            sentence += f" {self._followed(base, reads)}"
+        return Conclusion(sentence, heads, tuple(rows), {path: sentence})
+
+    def _followed(self, base: Array, reads: Sequence[StageRead]) -> str:
+        """At which value the curve of PQ is followed best."""
+        errors = {text_of(self.stands): pq_error(base)}
+        for value, read in zip(self.values, reads[1:-1], strict=True):
+            if self.control.path not in read.refused:
+                errors[text_of(value)] = pq_error(read.XYZ)
+        best = min(errors, key=lambda v: errors[v])
+        return f"PQ is followed best at {best}: {errors[best]:.1f} % of code rms."
 
     def _kept(self, every: Sequence[tuple[Value, list[Effect]]]) -> str:
         """What became of the promise, value by value."""

@@ -10,9 +10,8 @@ import numpy as np
 
 from lumenar.core.colour.difference import de_itp
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
-from lumenar.core.experiments.conditions import short_set
 from lumenar.core.experiments.promises import in_words
-from lumenar.core.experiments.seen import GREYS
+from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import PLACES, Baselines, components, of_state, tested
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise

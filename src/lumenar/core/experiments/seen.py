@@ -13,8 +13,10 @@ from lumenar.core.colour.adaptation import bradford
 from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import XYZ_to_Lab, XYZ_to_uv, XYZ_to_xy, lightness, xy_to_XYZ
 from lumenar.core.colour.temperature import cct_duv
+from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.experiments.base import Array
 from lumenar.core.readings import Patch
+from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 
 GREYS = (0.0, 0.02, 0.04, 0.07, 0.1, 0.2, 0.4, 0.6, 0.8, 1.0)
@@ -38,6 +40,8 @@ SET = (
     *(Patch(paler(rgb)) for rgb in HUES.values()),
 )
 """What a short look reads: ten greys, six corners, and the same half as saturated."""
+PQ_GREYS = (0.0, 0.1, 0.15, 0.2, 0.26, 0.35, 0.45, 0.58, 0.7, 1.0)
+PQ_COLOUR = 0.58
 SIGNATURE = (Patch((1.0, 1.0, 1.0)), Patch((0.3, 0.3, 0.3)), Patch((1.0, 0.0, 0.0)), Patch((0.0, 0.0, 1.0)))
 """What tells whether anything changed at all."""
 DRAWS = 200
@@ -52,6 +56,21 @@ LEAST = {
 }  # fmt: skip
 """Less than this nobody would see or care for: luminance, saturation and blue in %, black, shadows and mid-tones in L*, white and
 greys in dE2000, hue in degrees, lightness of colours in L*."""
+
+
+def short_set(signal: Signal) -> tuple[Patch, ...]:
+    """What is read of each state: ten greys, six corners, the same half as saturated. In PQ and HLG the greys are even in code,
+    and the colours are of 203 cd/m2 as white would be."""
+    if signal == "sdr":
+        return SET
+    at = np.array(list(HUES.values())) * PQ_COLOUR
+    colours = [(float(r), float(g), float(b)) for r, g, b in at]
+    half = [tuple(PQ_COLOUR * v for v in paler(rgb)) for rgb in HUES.values()]
+    return (
+        *(Patch((v, v, v)) for v in PQ_GREYS),
+        *(Patch(rgb) for rgb in colours),
+        *(Patch((r, g, b)) for r, g, b in half),
+    )
 
 
 @dataclass(frozen=True)
@@ -231,3 +250,16 @@ def in_words(found: Sequence[Effect]) -> str:
     if not said:
         return "nothing measurable"
     return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
+
+
+FOLLOWED = 0.8
+"""Greys up to this share of the light of the brightest are judged by PQ: beyond it a display may have to roll off."""
+
+
+def pq_error(XYZ: ArrayLike) -> float:
+    """By how much greys of the short set for PQ, read as XYZ (n, 3), are off in % of code, rms; black plays no part."""
+    codes = np.array([p.rgb[0] for p in short_set("pq")[: len(GREYS)]])
+    Y = np.nan_to_num(np.asarray(XYZ, float)[: len(GREYS), 1])
+    used = (codes > 0) & (pq(codes) <= FOLLOWED * Y[-1])
+    off = 100 * (pq_inverse(np.maximum(Y[used], 0)) - codes[used])
+    return round(float(np.sqrt(np.mean(off**2))), 2) if used.any() else 0.0

@@ -1,6 +1,7 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { type Ref, useEffect, useState } from "react";
 import { ApiError, type Experiment, type Sent } from "../../api/client";
+import { ChartPanel } from "../../charts/ChartPanel";
 import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
 import { Field } from "../../parts/field";
 import { short } from "../../parts/paths";
@@ -101,6 +102,11 @@ export function Answer({
           </Table.Root>
         </Wide>
       )}
+      {experiment.charts.map((c) => (
+        <Box key={c.key} mt="20px" maxW="640px">
+          <ChartPanel chart={c} name={experiment.setup_name} tables={false} />
+        </Box>
+      ))}
       <PutBack experiment={experiment} />
       <Text color="ink3" fontSize="12px" mt="18px">
         On {experiment.setup_name}
