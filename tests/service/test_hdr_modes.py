@@ -6,12 +6,16 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
+from lumenar.core.tuning import session
 from lumenar.service import experiment_views as views
-from lumenar.service import recipe_notes, shelf
+from lumenar.service import recipe_notes, shelf, tuning_views, tunings, worth
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
 from lumenar.service.recipes import recipe
+from lumenar.service.replay import Replayer
+from lumenar.service.tuning_bench import Tuner
+from lumenar.service.tunings import Wish
 
 from ..conftest import setup_of
 
@@ -185,3 +189,28 @@ def test_what_an_option_does_to_pq(app, bench, experimenter, units):
         asked(app, bench, experimenter, review, "metadata", "Reel HLG")
     with pytest.raises(BadInputError, match="this question needs one"):
         asked(app, bench, experimenter, review, "notches", "Reel HDR", control="Image > Vigour")
+
+
+def test_white_is_tuned_in_hdr_proven_and_replayed(app, bench, units):
+    """By gains alone, with the luminance it costs; the signal is sent before the recipe is entered."""
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    tuner = Tuner(app, bench)
+    setup = setup_of(app, review, "Match day HDR")
+    offered = {c.key: c.why_not for c in tuning_views.choices(app, review, setup.id)}
+    assert offered["white"] == "" and {w for g, w in offered.items() if g != "white"} == {session.HDR}
+    number = tuner.start(review, setup.id, Wish(["white"]))
+    bench.seat.wait()
+    view = tuning_views.view(app, number)
+    assert view.state == "found" and all(" offset" not in s.path for s in view.settings) and view.settings
+    made = tunings.keep(app, number, "Match day HDR tuned")
+    worth.prove(app, bench, number)
+    bench.runs.finish()
+    said = worth.worth(app, number)
+    white = next(f for f in said.figures if f.figure == "white_black.white_de2000")
+    assert white.after < 1.5 < 3 < white.before and said.proven
+    assert said.gain.figure in ("points.hdr_film", "pq_tracking.de_itp_mean")
+    assert any(f.figure == "pq_tracking.code_rms_percent" for f in said.figures)
+    Replayer(app, bench).start(review, made, setup.unit_id)
+    bench.seat.wait()
+    (replay,) = recipe(app, review, made).replays
+    assert (replay.state, replay.message) == ("done", "") and replay.kept is not False

@@ -181,10 +181,9 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     plan = plan_for(app, shown, setup, Wish(session.GOALS, 120.0))
-    hdr = "" if setup.signal == "sdr" else "Only SDR setups can be tuned."
     return [
         GoalChoice(
-            g, session.TITLES[g], hdr or why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
+            g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
             _usual_readings(plan, g, session.KINDS[g]),
         )
         for g, why in session.possible(plan).items()

@@ -86,8 +86,6 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     tuned; ConflictError where another of the same display is open."""
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
-    if setup.signal != "sdr":
-        raise BadInputError("setup", f"{setup.name} is no SDR setup; only these can be tuned.", "setup")
     for g in wish.goals:
         if g not in session.GOALS:
             raise BadInputError("goal", f"There is no goal {g!r}; known are {', '.join(session.GOALS)}.", "goals")

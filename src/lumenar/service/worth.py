@@ -19,8 +19,15 @@ from lumenar.service.plates import difference_u
 from lumenar.store import reviews
 from lumenar.store import tunings as stored_tunings
 
-PROOF = ("white_black", "grey_ramp", "gamut")
-"""What a result is proven by: white and black, greys, corners. Swatches are compared too where both setups have them."""
+PROOFS: dict[str, tuple[str, ...]] = {
+    "sdr": ("white_black", "grey_ramp", "gamut"),
+    "pq": ("white_black", "pq_tracking", "gamut"),
+    "hlg": ("white_black", "hlg_tracking", "gamut"),
+}
+"""What a result is proven by, by signal: white and black, greys, corners. Swatches are compared too where both have them."""
+PURPOSES = {"pq": "hdr_film"}
+"""What a result is judged for where the purpose that was asked about is for another signal."""
+GREYS = ("grey_ramp.de2000_mean", "pq_tracking.de_itp_mean", "hlg_tracking.de_itp_mean")
 LEAST_DE = 0.3
 """A gain under one point of the purpose's score, or under so much mean dE2000 where there is no score, is not worth a person's
 trouble."""
@@ -59,7 +66,10 @@ class Worth:
 
 FIGURES = (
     ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, -1),
+    ("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1),
+    ("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1),
     ("white_black", "white_de2000", "White", "dE", 2, -1),
+    ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1),
     ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1),
     ("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1),
     ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1),
@@ -81,10 +91,15 @@ def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
 def _measured(app: Application, bench: BenchService, review_id: int, pair: tuple[int, int]) -> int:
     """Measure of a pair what is not fresh. Returns the run; ConflictError where nothing is missing."""
     fresh = cells.newest(app, review_id).fresh
-    wanted = [Cell(s, m) for s in pair for m in PROOF if Cell(s, m) not in fresh]
+    wanted = [c for s in pair for c in _proof(app, review_id, s) if c not in fresh]
     if not wanted:
         raise ConflictError("tuning", "Both are measured already.")
     return bench.runs.start(review_id, wanted)
+
+
+def _proof(app: Application, review_id: int, setup_id: int) -> list[Cell]:
+    """What a setup is proven by."""
+    return [Cell(setup_id, m) for m in PROOFS[cells.setup_of(app, review_id, setup_id).signal]]
 
 
 def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Worth:
@@ -111,11 +126,14 @@ def _between(
 ) -> Worth:  # fmt: skip
     """What the second of a pair of setups is worth beside the first."""
     now = cells.newest(app, review_id)
-    missing = sum(Cell(s, m) not in now.fresh for s in pair for m in PROOF)
+    signal = cells.setup_of(app, review_id, pair[0]).signal
+    if app.rubric.purposes[purpose].signal != signal:
+        purpose = PURPOSES.get(signal, purpose)
+    missing = sum(c not in now.fresh for s in pair for c in _proof(app, review_id, s))
     analyses = [proof_of(app, now, s, target) for s in pair]
     figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
     figures = [f for f in figures if f.before is not None or f.after is not None]
-    greys = next((f for f in figures if f.figure == "grey_ramp.de2000_mean"), None)
+    greys = next((f for f in figures if f.figure in GREYS), None)
     if missing or greys is None or greys.gain is None:
         return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
     before, after = (_score(app, review_id, s, purpose, now) for s in pair)
@@ -174,7 +192,7 @@ def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, 
 def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
     """By measurement what a setup's fresh proof shows against a target, and its swatches where they were read."""
     own: dict[str, Analysis] = {}
-    for m in (*PROOF, "swatches"):
+    for m in (*dict.fromkeys(m for proof in PROOFS.values() for m in proof), "swatches"):
         row = now.fresh.get(Cell(setup_id, m))
         found = None if row is None else cells.tried(app, row, resolve(target), target)
         if isinstance(found, Analysis):

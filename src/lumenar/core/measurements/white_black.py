@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
+from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.temperature import cct_duv, planck_xy
 from lumenar.core.measurements.base import (
     BLACK,
@@ -16,7 +17,6 @@ from lumenar.core.measurements.base import (
     Context,
     Figures,
     Measurement,
-    colour_errors,
     one,
     outside_ladder,
     uv,
@@ -45,14 +45,14 @@ def analyse(readings: Readings, target: Target) -> Figures:
     xy = spaces.XYZ_to_xy(white)
     cct, duv = cct_duv(xy)
     # Error of white's colour alone: the target white at the measured luminance.
-    errors = colour_errors(white[..., None, :], target.white_XYZ(Y)[..., None, :], target, Y)
+    own, wanted = (target.Lab(x[..., None, :], Y)[..., 0, :] for x in (white, target.white_XYZ(Y)))
     figures: Figures = {
         "white_cd_m2": Y,
         "white_xy": xy,
         "white_uv": uv(white),
         "cct_k": cct,
         "duv": duv,
-        "white_de2000": errors["de2000"][..., 0],
+        "white_de2000": de2000(own, wanted),
         "white_duv_from_target": np.linalg.norm(uv(white) - uv(target.white_XYZ()), axis=-1),
     }
     if target.luminance is not None:

@@ -109,6 +109,9 @@ def goals_for(figures: Collection[str]) -> tuple[str, ...]:
     return tuple(g for g in GOALS if any(f.startswith(MOVES[g]) for f in figures))
 
 
+HDR = "In HDR white alone is tuned: light and curve are the signal's."
+
+
 def possible(plan: Plan) -> dict[str, str]:
     """By goal why it cannot be tuned; empty where it can."""
     return {g: p if isinstance(p := _problem(plan, g, plan.values, ()), str) else "" for g in GOALS}
@@ -182,6 +185,8 @@ def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence
     """The problem of a goal with the values that those before it ended with; a sentence why there is none, empty where nothing
     needs to be said."""
     now = replace(plan, values=values)
+    if plan.mode.signal != "sdr" and goal != "white":
+        return HDR
     if goal == "tone":
         return _tone(now)
     if goal == "luminance":
@@ -242,6 +247,9 @@ def _white(plan: Plan) -> Problem | str:
         tuple(Channel(c, r.channel) for c, r in found if r.kind == kind and r.channel is not None and c.numeric)
         for kind in ("gain", "offset")
     )
+    if plan.mode.signal != "sdr":
+        # The dark end of PQ is what the curve makes of it; gains are what white costs.
+        offsets = ()
     if not gains and not offsets:
         return "No control that is free is said to set a channel's gain or offset."
     values = {c.control.path: plan.values[c.control.path] for c in (*gains, *offsets)}
