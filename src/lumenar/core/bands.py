@@ -12,6 +12,8 @@ Array = NDArray[np.float64]
 STRIPS = 12
 """The picture is cut into so many strips across its lines: what pulses is in all of them, noise in each differently."""
 LEAST_LINES = 64
+LIT = 0.05
+"""A line belongs to the screen where so much of it is bright."""
 LEAST_CYCLES = 3.0
 """Fewer bands over the height are shading of lens and screen."""
 FINEST = 8
@@ -49,7 +51,8 @@ def screen(luma: Array) -> tuple[slice, slice]:
     """Where the bright screen is in luminances (h, w), without its rim. NoScreenError where there is none."""
     top = float(np.percentile(luma, 95))
     lit = luma > 0.4 * top
-    rows, columns = (np.flatnonzero(lit.mean(axis=a) > 0.4) for a in (1, 0))
+    # Short pulses leave most lines dark, along the rows or the columns.
+    rows, columns = (np.flatnonzero(lit.mean(axis=a) > LIT) for a in (1, 0))
     if top <= 0.02 or len(rows) < LEAST_LINES or len(columns) < LEAST_LINES:
         raise NoScreenError("there is no bright screen in it")
     (r0, r1), (c0, c1) = ((int(v[0]), int(v[-1]) + 1) for v in (rows, columns))

@@ -14,7 +14,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
 from lumenar.core.menu import menu_from as parsed_menu
 from lumenar.core.recipes.ordered import Note, NoteKind
-from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
+from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, Seen, recommend
 from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
 from lumenar.service.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
 from lumenar.service.readings_file import FileSetup, ReadingsFile
@@ -54,13 +54,14 @@ class About:
 @dataclass(frozen=True)
 class Results:
     """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose.
-    digest: of the readings, whatever their order; units: how many samples were measured."""
+    digest: of the readings, whatever their order; seen: what the display does by itself, as it was found."""
 
     setups: Sequence[SetupFigures]
     scores: dict[str, dict[str, Score]]
     recipes: dict[str, Recipe | None]
     digest: str
     readings: ReadingsFile
+    seen: Sequence[Seen] = ()
 
 
 def digest_of(readings: ReadingsFile) -> str:
@@ -96,7 +97,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         recipes[purpose.key] = recommend(
             purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first)
         )
-    return Results(setups, scores, recipes, digest_of(readings), readings)
+    return Results(setups, scores, recipes, digest_of(readings), readings, advice.seen)
 
 
 def _judged(
@@ -169,7 +170,9 @@ def advice_document(advice: Advice) -> dict[str, Any]:
     notes = {key: [asdict(n) for n in own] for key, own in advice.notes.items()}
     reasons = {key: dict(own) for key, own in advice.reasons.items()}
     said = {"notes": notes, "replays": dict(advice.replays), "reasons": reasons}
-    return {"format": "lumenar-advice", "version": 1, **said}
+    # Left out where there is nothing, as it is in editions of before there was any.
+    seen = [{"title": s.title, "lines": list(s.lines), "how": s.how} for s in advice.seen]
+    return {"format": "lumenar-advice", "version": 1, **said, **({"seen": seen} if seen else {})}
 
 
 def advice_from(document: dict[str, Any]) -> Advice:
@@ -181,7 +184,9 @@ def advice_from(document: dict[str, Any]) -> Advice:
     if not {n.kind for own in notes.values() for n in own} <= set(get_args(NoteKind)):
         raise ValueError("a note is of no known kind")
     reasons = {str(k): {str(p): str(w) for p, w in own.items()} for k, own in document["reasons"].items()}
-    return Advice(notes, {str(k): str(v) for k, v in document["replays"].items()}, reasons)
+    replays = {str(k): str(v) for k, v in document["replays"].items()}
+    seen = [Seen(str(s["title"]), tuple(map(str, s["lines"])), str(s["how"])) for s in document.get("seen", [])]
+    return Advice(notes, replays, reasons, seen)
 
 
 def figures_package(results: Results) -> dict[str, Any]:

@@ -227,6 +227,7 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
             purposes=purposes,
             modes=[mode_line(s, labels[s.key]) for s in setups],
             plates=plates,
+            seen=results.seen,
             rubric=rubric,
             method=method(results),
             digest=results.digest,

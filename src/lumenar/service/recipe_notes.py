@@ -13,6 +13,7 @@ from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.reasons import reasons
+from lumenar.service.seen import found_by_itself
 from lumenar.store import recipe_notes as stored
 from lumenar.store import replays, reviews
 from lumenar.store.recipe_notes import NoteRow
@@ -99,7 +100,7 @@ def advice(app: Application, review_id: int, keys: Mapping[int, str]) -> Advice:
             others = {r.unit_id for r in rows if r.unit_id != s.unit_id and r.state == "done"}
             said[keys[s.id]] = replay_said(own, units[s.unit_id].firmware, len(others))
     why = {keys[s]: whys for s, whys in reasons(app, review_id).items() if s in keys}
-    return Advice(notes, said, why)
+    return Advice(notes, said, why, found_by_itself(app, review_id))
 
 
 def replay_said(own: ReplayRow, firmware: str, others: int) -> str:

@@ -81,13 +81,23 @@ class Evidence:
 
 
 @dataclass(frozen=True)
+class Seen:
+    """What an experiment or a photo showed: of what, a sentence each, and how it was come by."""
+
+    title: str
+    lines: tuple[str, ...]
+    how: str
+
+
+@dataclass(frozen=True)
 class Advice:
     """What is known of setups beyond readings, by key: notes of a person; what became of the last replay, in a sentence; and by
-    path why a value is so."""
+    path why a value is so. seen: what the display does by itself, as far as it was tried."""
 
     notes: Mapping[str, Sequence[Note]]
     replays: Mapping[str, str]
     reasons: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    seen: Sequence[Seen] = ()
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,45 @@
+"""What a review says of what its display does by itself: experiments under conditions, questions about HDR, camera checks."""
+
+from __future__ import annotations
+
+from lumenar.core.experiments.conditions import Conditions
+from lumenar.core.recipes.purpose import Seen
+from lumenar.service import camera_check, experiments
+from lumenar.service.application import Application
+from lumenar.store import experiments as stored
+from lumenar.store import reviews
+
+KINDS = ("conditions", *experiments.IN_HDR)
+
+
+def found_by_itself(app: Application, review_id: int) -> list[Seen]:
+    """What was found, the oldest first; of what was asked twice the newest."""
+    db = app.db.connection()
+    names = {s.id: s.name for s in reviews.setups_of(db, review_id)}
+    found: dict[tuple[str, int, str], Seen] = {}
+    for row in reversed(stored.of_review(db, review_id)):
+        if row.kind not in KINDS or row.state != "done":
+            continue
+        title = experiments.title_of(row.kind, row.question)
+        firmware = f", firmware {row.firmware}" if row.firmware else ""
+        how = f"On {names[row.setup_id]}{firmware}, {row.created_at[:10]}"
+        found[row.kind, row.setup_id, title] = _seen(app, row.id, title, how)
+    return [*found.values(), *_photos(app, review_id)]
+
+
+def _seen(app: Application, experiment_id: int, title: str, how: str) -> Seen:
+    x = experiments.opened(app, experiment_id)
+    end = experiments.concluded(app, x.row)
+    if not isinstance(x.made, Conditions):
+        workaround = (end.workaround,) if end.workaround else ()
+        return Seen(title, (end.sentence, *workaround), f"{how}.")
+    e = x.made.explain(x.reads)
+    kept = tuple(f"“{p.text}”: {p.kept}. {p.why}" for p in e.promises)
+    out = tuple(dict.fromkeys(f"{s.left_out[:1].upper()}{s.left_out[1:]}." for s in e.states if s.left_out))
+    return Seen(title, (*e.features.values(), *kept, *out), f"{how}; the baseline was read {e.baselines} times.")
+
+
+def _photos(app: Application, review_id: int) -> list[Seen]:
+    """Camera checks that told something, the oldest first."""
+    told = [v for v in reversed(camera_check.views(app, review_id)) if v.verdict != "nothing told"]
+    return [Seen(f"Photo of {v.setup_name or 'the screen'}", (v.sentence,), f"{v.made_at[:10]}.") for v in told]
