@@ -8,6 +8,7 @@ from lumenar.bench.plan import Cell
 from lumenar.service import board, cells, compare, export, importing, look, plates, setups, shelf, tuning_views, verdict
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import Options, Planner
+from lumenar.service.recipes import recipe
 from lumenar.service.setups import Edit, StatedFormat
 from lumenar.service.tunings import Wish, begin
 
@@ -176,3 +177,17 @@ def test_hdr_readings_go_out_and_come_in_with_the_same_figures(app, bench, telev
         assert figure(app, again, "Reel HDR", "pq_tracking", key) == pytest.approx(
             figure(app, television, "Reel HDR", "pq_tracking", key)
         )
+
+
+def test_a_recipe_says_what_to_enter_where_a_game_asks(app, bench, television):
+    """The clip point, and how much of it is light, as far as it was measured; nothing in SDR."""
+    setup, sdr = (setup_of(app, television, n).id for n in ("Match day HDR", "Reel"))
+    assert recipe(app, television, sdr).enter == []
+    assert recipe(app, television, setup).enter[0].startswith("Measure PQ tracking")
+    measured(app, bench, television, ["Match day HDR"], ["pq_tracking", "peak", "white_black"])
+    most, whole, least = recipe(app, television, setup).enter
+    clip, peak = (figure(app, television, "Match day HDR", "pq_tracking", f"{k}_cd_m2") for k in ("clip", "peak"))
+    assert (
+        clip > 2 * peak and most.startswith(f"Most light: {clip:,.0f}"[:15]) and f"shows {peak:.0f} cd/m² of it" in most
+    )
+    assert "whole screen" in whole and least.startswith("Least light: 0.00")

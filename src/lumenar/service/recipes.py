@@ -12,6 +12,7 @@ from lumenar.core.colour.correction import corrected
 from lumenar.core.measurements.base import MissingPatchError
 from lumenar.core.menu import MenuError
 from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch, collect
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
@@ -93,7 +94,8 @@ class PurposeOf:
 
 @dataclass(frozen=True)
 class RecipeView:
-    """A setup's recipe, with what it promises and how its replays went."""
+    """A setup's recipe, with what it promises and how its replays went. enter: of a setup for PQ, what to answer where a game or
+    a system asks for the display's peak."""
 
     review: int
     setup: int
@@ -110,6 +112,7 @@ class RecipeView:
     luminance_table: list[tuple[float, float | None]]
     purposes: list[PurposeOf]
     promised: list[PromisedFigure]
+    enter: list[str]
     caveats: list[str]
     replays: list[ReplayView]
     samples: list[SampleChoice]
@@ -137,7 +140,7 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
         "Reset the display to how it left the factory, so that nothing of before is left.",
         steps, notes, [n.words for n in notes if n.kind == "say"],
         control.path if control else "", _table(app, review_id, setup, shown, newest),
-        _purposes(app, review_id, setup, newest), promised,
+        _purposes(app, review_id, setup, newest), promised, _to_enter(app, setup, newest),
         _caveats(app, setup, own, rows),
         [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
@@ -204,6 +207,37 @@ def _review_of(app: Application, setup_id: int) -> int:
     if found is None:
         raise NotFoundError("setup", f"There is no setup {setup_id}.")
     return found[1]
+
+
+WHOLE_SHARE = 0.95
+"""A whole screen that has less of the peak than this is asked about too."""
+
+
+def _to_enter(app: Application, setup: SetupRow, newest: cells.Newest) -> list[str]:
+    """What to answer where a game or a system asks for the display's peak, from what was measured."""
+    if setup.signal != "pq":
+        return []
+    analyses = cells.analyses_of(app, setup, newest)
+    tracking, peak = analyses.get("pq_tracking"), analyses.get("peak")
+    clip = None if tracking is None else tracking.scalar("clip_cd_m2")
+    if tracking is None or clip is None:
+        return [
+            "Measure PQ tracking: it shows from where on nothing more comes, which is what games and systems ask for."
+        ]
+    light = tracking.scalar("peak_cd_m2") or clip
+    beyond = (
+        ""
+        if abs(light / clip - 1) < 1 - WHOLE_SHARE
+        else f", though the display shows {significant(light, 3)} cd/m² of it"
+    )
+    said = [f"Most light: {significant(clip, 3)} cd/m², from where on nothing more comes{beyond}."]
+    whole = None if peak is None else peak.scalar("sustained_full_cd_m2")
+    if whole is not None and whole < WHOLE_SHARE * light:
+        said.append(f"Most light of a whole screen: {significant(whole, 3)} cd/m², as it holds it.")
+    black = None if "white_black" not in analyses else analyses["white_black"].scalar("black_cd_m2")
+    if black is not None:
+        said.append(f"Least light: {significant(black, 2)} cd/m².")
+    return said
 
 
 def _caveats(app: Application, setup: SetupRow, own: ReplayRow | None, rows: Sequence[ReplayRow]) -> list[str]:

@@ -5087,7 +5087,8 @@ export interface components {
         };
         /**
          * RecipeView
-         * @description A setup's recipe, with what it promises and how its replays went.
+         * @description A setup's recipe, with what it promises and how its replays went. enter: of a setup for PQ, what to answer where a game or a
+         *     system asks for the display's peak.
          */
         RecipeView: {
             /** Review */
@@ -5123,6 +5124,8 @@ export interface components {
             purposes: components["schemas"]["PurposeOf"][];
             /** Promised */
             promised: components["schemas"]["PromisedFigure"][];
+            /** Enter */
+            enter: string[];
             /** Caveats */
             caveats: string[];
             /** Replays */

@@ -350,6 +350,16 @@ export default function RecipeView() {
               What it promises
             </Text>
             <Promised recipe={r} />
+            {r.enter.length > 0 && (
+              <Box mt="16px" data-testid="to-enter">
+                <Text as="h2" fontWeight="600" mb="4px">
+                  Where a game or the system asks
+                </Text>
+                {r.enter.map((line) => (
+                  <Text key={line}>{line}</Text>
+                ))}
+              </Box>
+            )}
             <Box mt="14px" color="ink2" fontSize="12.5px">
               {r.caveats.map((c) => (
                 <Text key={c} mt="3px">
