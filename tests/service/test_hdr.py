@@ -5,6 +5,7 @@ import json
 import pytest
 
 from lumenar.bench.plan import Cell
+from lumenar.core.numbers import significant
 from lumenar.service import board, cells, compare, export, importing, look, plates, setups, shelf, tuning_views, verdict
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import Options, Planner
@@ -149,10 +150,13 @@ def test_what_is_for_another_signal_is_left_out_and_said(app, television):
     planner = Planner(app, television, Options())
     planner.plans([Cell(hdr.id, "pq_tracking"), Cell(hdr.id, "grey_ramp")])
     assert any("not for the signal" in s for s in planner.left_out)
-    with pytest.raises(BadInputError, match="no SDR setup"):
-        begin(app, television, hdr.id, Wish(["white"]))
-    assert {a.purpose for a in tuning_views.aims(app, television, hdr.id)} == {"hdr_film", "hdr_play"}
-    assert all(g.why_not == "Only SDR setups can be tuned." for g in tuning_views.choices(app, television, hdr.id))
+    with pytest.raises(BadInputError, match="In HDR white alone is tuned"):
+        begin(app, television, hdr.id, Wish(["luminance", "points"], 120.0))
+    assert {a.purpose for a in tuning_views.aims(app, television, hdr.id)} == {"hdr_film", "hdr_play", "hdr_computer"}
+    offered = {g.key: g.why_not for g in tuning_views.choices(app, television, hdr.id)}
+    assert offered.pop("white") == "" and set(offered.values()) == {
+        "In HDR white alone is tuned: light and curve are the signal's."
+    }
     assert tuning_views.aims(app, television, setup_of(app, television, "Reel HLG").id)
 
 
@@ -188,6 +192,8 @@ def test_a_recipe_says_what_to_enter_where_a_game_asks(app, bench, television):
     most, whole, least = recipe(app, television, setup).enter
     clip, peak = (figure(app, television, "Match day HDR", "pq_tracking", f"{k}_cd_m2") for k in ("clip", "peak"))
     assert (
-        clip > 2 * peak and most.startswith(f"Most light: {clip:,.0f}"[:15]) and f"shows {peak:.0f} cd/m² of it" in most
+        clip > 2 * peak
+        and most.startswith(f"Most light: {significant(clip, 3)} cd")
+        and f"shows {peak:.0f} cd/m² of it" in most
     )
     assert "whole screen" in whole and least.startswith("Least light: 0.00")

@@ -47,7 +47,10 @@ def take(page: Person) -> None:
     still("plates-grey", "/review/1/plates/1/grey_ramp?overlay=2")
     rows = {r["name"]: r["setup"] for r in page.api("/reviews/4/board")["rows"]}
     still("plates-pq", f"/review/4/plates/{rows['Reel HDR']}/pq_tracking?overlay={rows['Match day HDR']}")
-    still("plates-volume", "/review/1/plates/1/volume?overlay=2&pin=display_p3")
+    still("conditions", "/review/4/conditions", "[data-testid=state]")
+    still("camera", "/review/2/camera", "[data-testid=camera-check] img")
+    metadata = next(e["id"] for e in page.api("/reviews/4/experiments") if e["kind"] == "metadata")
+    still("findout", f"/review/4/findout?experiment={metadata}", "[data-testid=answer]")
     still("compare", f"/compare?setup=1&setup=4&setup={rows['Reel, lamp on']}")
     still("look", "/review/1/look/2?factor=2", "[data-scene] img", 2.0)
     still("instruments", "/instruments", "[data-testid=corrections]")
@@ -84,9 +87,6 @@ def tuned(page: Person, shot: Callable[..., None]) -> None:
         question = {"kind": kind, "setup": studio, "control": control}
         number = page.send("POST", "/reviews/5/experiments", question)["id"]
         page.until(lambda number=number: page.api(f"/experiments/{number}")["state"] == "done", 60)
-    page.go(f"/review/5/findout?experiment={number}")
-    page.find("[data-testid=answer]")
-    shot("findout", 1.0)
     page.go("/purposes?review=1")
     page.find("[data-testid=scores] li")
     shot("purposes", 1.0)
@@ -122,7 +122,6 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
         ("Controls", CONTROLS),
     ):
         field(page, name).send_keys(text)
-    shot("new-review")
     page.find("button", "Start the review").click()
     page.find("[role=grid]")
     review = int(page.driver.current_url.rsplit("/", 1)[1])

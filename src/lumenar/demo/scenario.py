@@ -6,10 +6,13 @@ from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.scoring.rubric import rank
 from lumenar.publish.edition import publish
-from lumenar.service import cells, shelf, tunings, verdict
+from lumenar.service import camera_check, cells, shelf, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.board import FIRST_PASS, board
+from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
+from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.experiments import Question
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
 from lumenar.service.replay import Replayer
@@ -37,6 +40,17 @@ TUNED: dict[str, tuple[str, Wish]] = {
 """Which mode of a display was tuned, and towards what; the result was proven and replayed on every sample."""
 
 
+LIGHTS = (LightAsked("dark", 0.0), LightAsked("evening lamp", 50.0), LightAsked("daylight", 500.0))
+FEATURES = (
+    FactorAsked("System > Room > Saver", ("low", "high"), "does nothing in the dark, dims in a bright room"),
+    FactorAsked(
+        "System > Room > Daylight match", ("on",), "lifts shadows in a bright room and leaves the peak unchanged"
+    ),
+    FactorAsked("System > Room > Auto light", ("on",), "brightens in a bright room"),
+)
+"""What the television does by itself is tried in three lights."""
+
+
 def build(app: Application, tuned: bool = True) -> bool:
     """Build the demonstration where the data folder holds no review yet. Returns whether it did. tuned: whether two displays come
     with settings that were found, proven and replayed."""
@@ -50,6 +64,8 @@ def build(app: Application, tuned: bool = True) -> bool:
         _measure(app, bench, review, whole)
         if tuned and name in TUNED:
             _tune(app, bench, review, *TUNED[name])
+        if tuned:
+            _by_itself(app, bench, review, name)
     publish(app, reviews.review_ids(app.db.connection())[0])
     # The monitor is on the bench, corrected for its panel; its modes as shipped wait for their first pass.
     monitor = shelf.add_review(app, units[UNMEASURED], UNMEASURED)
@@ -60,6 +76,22 @@ def build(app: Application, tuned: bool = True) -> bool:
     for number in reviews.review_ids(app.db.connection()):
         board(app, number)
     return True
+
+
+def _by_itself(app: Application, bench: BenchService, review: int, name: str) -> None:
+    """What was asked of a display beside its modes: features in three lights, metadata, a photo."""
+    named = {s.name: s.id for s in reviews.setups_of(app.db.connection(), review)}
+    if name == "carrow-meridian-65.json":
+        asker = Experimenter(app, bench)
+        for question in (
+            Question("metadata", named["Reel HDR"]),
+            Question("carry", named["Match day HDR"]),
+            Question("conditions", named["Reel"], conditions=ConditionsAsked(LIGHTS, FEATURES, False)),
+        ):
+            asker.start(review, question)
+            bench.seat.wait()
+    if name == "wickham-slate-14.json":
+        camera_check.photograph(app, review, named["Plain"], 0.001)
 
 
 def _tune(app: Application, bench: BenchService, review: int, mode: str, wish: Wish) -> None:
@@ -93,8 +125,9 @@ def _measure(app: Application, bench: BenchService, review: int, whole: int) -> 
     bench.runs.finish()
     best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
     rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
-    # Of HDR all there is to measure is measured.
+    # Of HDR all there is to measure is measured, where it is more than one mode.
     hdr = [s for s in setups if s.signal != "sdr"]
+    hdr = hdr if len(hdr) > 1 else []
     bench.runs.start(review, [Cell(s.id, m) for s in (*(s for s, _ in best), *hdr) for m in rest if _for(s, m)])
     bench.runs.finish()
 

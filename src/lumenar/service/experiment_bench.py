@@ -12,6 +12,7 @@ from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemot
 from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.metadata import sent_as
+from lumenar.core.readings import Trace
 from lumenar.core.signals import Signal, SignalFormat
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
@@ -148,10 +149,11 @@ class Experimenter(Steered[ExperimentState]):
             experiments.leave_out(self.app, x.row.id)
             return
         stands = bench.remote.enter(Wanted(self._mode(x), {})) if stage.look else None
-        XYZ = read_patches(bench, live, stage.patches, habits, stage.title, x.setup.name, job.stopping)
+        traces: list[Trace | None] = []
+        XYZ = read_patches(bench, live, stage.patches, habits, stage.title, x.setup.name, job.stopping, traces)
         shown = {} if stands is None else {p: v for p, v in stands.values.items() if p in stage.look}
         greyed = [] if stands is None else [p for p in stage.look if p in stands.greyed]
-        experiments.commit(self.app, x, XYZ, shown, greyed, refused)
+        experiments.commit(self.app, x, XYZ, shown, greyed, refused, traces)
         self.tell(x.row.id, "working", stage=len(x.read))
 
     def _mode(self, x: Open) -> str:

@@ -12,6 +12,7 @@ import numpy as np
 
 from lumenar.core.colour.correction import corrected
 from lumenar.core.experiments.base import Act, Conclusion, Experiment, StageRead, few_values, name_of
+from lumenar.core.experiments.comfort import Comfort
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
@@ -21,6 +22,7 @@ from lumenar.core.experiments.metadata import MetadataResponse
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
 from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
+from lumenar.core.readings import Spectrum, Trace, Waveform
 from lumenar.core.signals import WORDS
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.base import Noise
@@ -36,9 +38,12 @@ from lumenar.store import experiments as stored
 from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow
 from lumenar.store.reviews import SetupRow
 
-Kind = Literal["does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike", "metadata"]
+Kind = Literal[
+    "does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike", "metadata", "comfort"
+]
 KINDS: dict[str, str] = {
     "does": "What does it do?",
+    "comfort": "What is it for the eye?",
     "scope": "How far does it reach?",
     "locks": "What does it lock and reset?",
     "notches": "Notch by notch",
@@ -50,7 +55,7 @@ KINDS: dict[str, str] = {
 }
 IN_HDR = ("carry", "alike", "metadata")
 """Questions about modes for PQ and HLG alone."""
-ANYWHERE = ("does", "difference", "conditions")
+ANYWHERE = ("does", "difference", "conditions", "comfort")
 """Questions about a setup of any signal; the others are about SDR."""
 MOST_STATES = 40
 
@@ -89,7 +94,7 @@ class Open:
         XYZ = np.array([(np.nan,) * 3 if v is None else v for v in r.XYZ], float).reshape(-1, 3)
         if self.matrix is not None:
             XYZ = corrected(XYZ, self.matrix)
-        return StageRead(XYZ, r.stands, frozenset(r.greyed), r.refused)
+        return StageRead(XYZ, r.stands, frozenset(r.greyed), r.refused, tuple(map(_trace_of, r.traces)))
 
     @property
     def next(self) -> int | None:
@@ -116,13 +121,14 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
     menu, mode = shown.menu, shown.menu.mode(setup.mode, setup.signal)
     state = settings_of(menu, setup)
     question: dict[str, Any] = {"mode": setup.mode, "signal": setup.signal, "state": state, "target": setup.target}
-    if q.kind in ("does", "scope", "locks", "notches"):
+    if q.kind in ("does", "comfort", "scope", "locks", "notches"):
         paths = [_free(menu, mode, state, q.control, "control")]
         if q.kind == "notches" and q.second:
             paths.append(_free(menu, mode, state, q.second, "second"))
             if q.second == q.control:
                 raise BadInputError("question", "Choose two different controls.", "second")
         question["control"] = q.control
+        question["traces"] = shown.stand_in
         question["tried"] = paths
         if q.kind == "notches" and q.by not in TITLES:
             raise BadInputError("question", f"There is no figure {q.by!r}; known are {', '.join(TITLES)}.", "by")
@@ -242,6 +248,8 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
         return Difference(states[0], states[1], same, noise, q["signal"])
     menu, state = menu_from(q["menu"]), q["state"]
     control = menu.control(q["control"])
+    if kind == "comfort":
+        return Comfort(control, q["mode"], state[control.path], q["signal"], noise, q["traces"])
     if kind == "does":
         return WhatItDoes(control, q["mode"], state[control.path], noise, q["signal"])
     if kind == "scope":
@@ -285,7 +293,11 @@ def title_of(kind: str, question: Mapping[str, Any]) -> str:
     name = " and ".join(name_of(p) for p in question["tried"])
     if kind == "notches":
         return f"{name}, notch by notch, by {TITLES[question['by']][0].lower()}"
-    said = {"does": f"What does {name} do?", "scope": f"How far does {name} reach?"}
+    said = {
+        "does": f"What does {name} do?",
+        "comfort": f"What is {name} for the eye?",
+        "scope": f"How far does {name} reach?",
+    }
     return said.get(kind, f"What does {name} lock and reset?")
 
 
@@ -350,6 +362,30 @@ def opened(app: Application, experiment_id: int) -> Open:
     return Open(row, setup, display(app, setup.unit_id), made, read, None if matrix is None else matrix.matrix)
 
 
+MOST_SAMPLES = 4000
+"""Of a waveform so many are kept: 0.2 s at 20 kHz, which hold dozens of periods of any light that pulses."""
+
+
+def _written(t: Trace) -> dict[str, Any]:
+    """A trace as it is stored."""
+    if isinstance(t, Spectrum):
+        return {
+            "kind": "spectrum",
+            "start": t.start_nm,
+            "step": t.step_nm,
+            "samples": [float(f"{v:.6g}") for v in t.radiance],
+        }
+    samples = [float(f"{v:.6g}") for v in t.samples[:MOST_SAMPLES]]
+    return {"kind": "waveform", "start": 0.0, "step": 1 / t.rate_hz, "samples": samples}
+
+
+def _trace_of(d: Mapping[str, Any] | None) -> Trace | None:
+    if d is None:
+        return None
+    samples = np.array(d["samples"], float)
+    return Spectrum(d["start"], d["step"], samples) if d["kind"] == "spectrum" else Waveform(1 / d["step"], samples)
+
+
 def conclusion(x: Open) -> Conclusion | None:
     """What follows, where all was read."""
     return x.made.conclude(x.reads) if x.next is None else None
@@ -363,11 +399,12 @@ def concluded(app: Application, row: ExperimentRow) -> Conclusion:
 
 def commit(
     app: Application, x: Open, XYZ: Sequence[Sequence[float] | None], stands: Mapping[str, Value], greyed: Sequence[str],
-    refused: Mapping[str, str],
+    refused: Mapping[str, str], traces: Sequence[Trace | None] = (),
 ) -> None:  # fmt: skip
     """A stage was carried out."""
     kept = [None if v is None else [float(c) for c in v] for v in XYZ]
-    row = StageRow(x.row.id, len(x.read), kept, dict(stands), sorted(greyed), dict(refused), now())
+    written = [None if t is None else _written(t) for t in traces] if any(t is not None for t in traces) else []
+    row = StageRow(x.row.id, len(x.read), kept, dict(stands), sorted(greyed), dict(refused), now(), written)
     with app.db.transaction(of=0) as db:
         stored.add_stage(db, row)
 

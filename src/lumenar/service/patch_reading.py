@@ -7,17 +7,19 @@ from collections.abc import Sequence
 
 from lumenar.bench.habits import Habits, settling
 from lumenar.bench.ports import BelowFloorError, Bench, Cancel
-from lumenar.core.readings import Patch
+from lumenar.core.readings import Patch, Trace
 from lumenar.service.live import LiveView
 
 READ_MOST_S = 600.0
 
 
 def read_patches(
-    bench: Bench, live: LiveView, patches: Sequence[Patch], habits: Habits, place: str, setup: str, stopping: threading.Event
+    bench: Bench, live: LiveView, patches: Sequence[Patch], habits: Habits, place: str, setup: str, stopping: threading.Event,
+    traces: list[Trace | None] | None = None,
 ) -> list[Sequence[float] | None]:  # fmt: skip
-    """XYZ as read of patches, None under the meter's floor; whoever watches sees them. place: what is said beside the patch.
-    InstrumentError where the meter fails or is blinded, EndedError where it is stopped."""
+    """XYZ as read of patches, None under the meter's floor; whoever watches sees them. place: what is said beside the patch;
+    traces: takes the spectrum or waveform of each patch, None where there is none. InstrumentError where the meter fails or is
+    blinded, EndedError where it is stopped."""
     XYZ: list[Sequence[float] | None] = []
     before: Patch | None = None
     for patch in patches:
@@ -26,11 +28,15 @@ def read_patches(
         bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)
         before = patch
         try:
-            reading = bench.meter.read(Cancel(stopping.is_set, READ_MOST_S))
+            reading = bench.reader(patch).read(Cancel(stopping.is_set, READ_MOST_S))
             XYZ.append(reading.XYZ)
+            trace = reading.trace
             live.read(patch.code, "ok", live.corrected(reading.XYZ))
         except BelowFloorError:
             XYZ.append(None)
+            trace = None
             live.read(patch.code, "below_floor", None)
+        if traces is not None:
+            traces.append(trace)
         live.tell(throttled=True)
     return XYZ

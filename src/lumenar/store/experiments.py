@@ -41,6 +41,7 @@ class StageRow:
     greyed: Sequence[str]
     refused: Mapping[str, str]
     read_at: str
+    traces: Sequence[Mapping[str, Any] | None] = ()
 
 
 def _experiment(r: sqlite3.Row) -> ExperimentRow:
@@ -81,17 +82,18 @@ def open_ones(db: sqlite3.Connection) -> list[ExperimentRow]:
 def add_stage(db: sqlite3.Connection, row: StageRow) -> None:
     """Commit a stage. The same number twice is refused."""
     db.execute(
-        "INSERT INTO stage_read (experiment_id, number, XYZ, stands, greyed, refused, read_at) VALUES (?,?,?,?,?,?,?)",
+        "INSERT INTO stage_read (experiment_id, number, XYZ, stands, greyed, refused, read_at, traces)"
+        " VALUES (?,?,?,?,?,?,?,?)",
         (
             row.experiment_id, row.number, json.dumps(list(row.XYZ)), json.dumps(row.stands), json.dumps(list(row.greyed)),
-            json.dumps(row.refused), row.read_at,
+            json.dumps(row.refused), row.read_at, json.dumps(list(row.traces)),
         ),
     )  # fmt: skip
 
 
 def stages(db: sqlite3.Connection, experiment_id: int) -> list[StageRow]:
     """What was read so far, in order."""
-    parsed = ("XYZ", "stands", "greyed", "refused")
+    parsed = ("XYZ", "stands", "greyed", "refused", "traces")
     rows = db.execute("SELECT * FROM stage_read WHERE experiment_id = ? ORDER BY number", (experiment_id,))
     return [StageRow(**{**r, **{k: json.loads(r[k]) for k in parsed}}) for r in rows]
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, text_of
-from lumenar.core.readings import Patch
+from lumenar.core.readings import Patch, Trace
 
 Array = NDArray[np.float64]
 
@@ -60,6 +60,8 @@ class StageRead:
     stands: Mapping[str, Value] = field(default_factory=dict)
     greyed: frozenset[str] = frozenset()
     refused: Mapping[str, str] = field(default_factory=dict)
+    traces: tuple[Trace | None, ...] = ()
+    """Spectra and waveforms, one place a patch, where such were read."""
 
 
 @dataclass(frozen=True)

@@ -128,19 +128,26 @@ def _ends(Y: Array) -> float:
 
 
 def _chart(Y: dict[str, Array]) -> Chart:
-    """The responses over one another on logarithmic axes."""
+    """The responses over one another on logarithmic axes, from where they may part."""
     asked = pq(np.array(CODES))
     x = np.log10(asked)
+    seen = x >= 2
     series = tuple(
-        Series(words_of(n), "measured", joined(x, np.log10(np.maximum(y.mean(axis=0), 1e-3))), setup=i % 3, marks=i > 2)
+        Series(_short(n), "measured", joined(x[seen], np.log10(np.maximum(y.mean(axis=0), 1e-3))[seen]), setup=i % 3, marks=i > 2)
         for i, (n, y) in enumerate(Y.items())
-    )
+    )  # fmt: skip
     top = float(np.ceil(max(float(np.log10(y.max())) for y in Y.values()) * 4) / 4)
-    target = Series("target", "target", joined(x[x <= top], x[x <= top]))
+    low = min(2.0, *(float(np.log10(max(y.mean(axis=0)[seen].min(), 1.0))) for y in Y.values()))
+    target = Series("target", "target", joined(np.array([2.0, top]), np.array([2.0, top])))
     heads = ("cd/m² asked", *(words_of(n) for n in Y))
     rows = Table.rows_of(asked, *(y.mean(axis=0) for y in Y.values()))
     return Chart(
-        "metadata", "lines", "Responses to metadata", "Luminance over what the signal asks for, both logarithmic.", "",
-        Axis("asked", "cd/m²", float(x[0]), 4.0, 0, log=True), Axis("shown", "cd/m²", float(x[0]), top, 0, log=True),
+        "metadata", "lines", "Responses to metadata", "Luminance over what is asked for; mastering peak / MaxCLL that are sent.", "",
+        Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True), Axis("shown", "cd/m²", low, top, 0, log=True),
         (target, *series), Table(heads, (1, *(1 for _ in Y)), rows),
     )  # fmt: skip
+
+
+def _short(name: str) -> str:
+    pair = SENT[name]
+    return "none sent" if pair is None else f"{pair[0]:,.0f} / {pair[1]:,.0f}"

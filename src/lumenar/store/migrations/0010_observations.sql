@@ -11,3 +11,6 @@ CREATE TABLE observation (
 ) STRICT;
 CREATE INDEX observation_of_review ON observation (review_id);
 CREATE INDEX observation_of_setup ON observation (setup_id);
+
+-- Spectra and waveforms of a stage's patches: kind, start, step and samples, null for a patch without one.
+ALTER TABLE stage_read ADD COLUMN traces TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(traces));

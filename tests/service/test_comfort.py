@@ -1,0 +1,83 @@
+"""Comfort settings: blue light, white and pulsing at each value, with spectra on the bench and as an estimate by hand."""
+
+import pytest
+
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.core.colour import spectra
+from lumenar.core.experiments.base import StageRead
+from lumenar.core.experiments.comfort import estimate, eye_of
+from lumenar.service import experiment_views as views
+from lumenar.service import experiments, new_display, shelf
+from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.experiments import Question
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.units import shipped_units
+from lumenar.store import reviews
+
+from ..conftest import MONITOR, setup_of
+
+BLUE, TINT, KEYS = "Eyes > Blue step", "Host > Evening tint", "Keys > Brightness"
+
+
+@pytest.fixture
+def experimenter(app, bench):
+    return Experimenter(app, bench)
+
+
+def asked(app, bench, experimenter, review, control, name):
+    number = experimenter.start(review, Question("comfort", setup_of(app, review, name).id, control))
+    bench.seat.wait()
+    return views.view(app, number)
+
+
+def der_of(unit, path, value):
+    unit.apply(path, value)
+    return float(spectra.melanopic_der(spectra.WAVELENGTHS, unit.spectrum((1.0, 1.0, 1.0))))
+
+
+def test_a_low_blue_step_that_raises_blue_is_caught(app, bench, experimenter, monitor, units):
+    """Against the unit's true spectra; its third step breaks the promise."""
+    seen = asked(app, bench, experimenter, monitor, BLUE, "Studio")
+    unit = SimulatedUnit(parse_unit(units[MONITOR]))
+    ratio = {r[0]: r[1] for r in seen.rows}
+    for value in (0, 1, 2, 3, 4):
+        words = "0, as it stands" if value == 0 else str(value)
+        assert ratio[words] == pytest.approx(der_of(unit, BLUE, float(value)), rel=0.02)
+    assert "It promises “less blue”: kept at 1, 2, 4; the opposite at 3." in seen.sentence
+    assert "less melanopic light in Studio" in seen.sentence and len(seen.heads) == 8
+    assert {f.path for f in views.found_out(app, monitor, None)} == {BLUE}
+    # What was read is kept: with spectra and waveforms it says the same when it is opened again.
+    traces = experiments.opened(app, seen.id).reads[0].traces
+    assert [type(t).__name__ for t in traces] == ["NoneType", "Spectrum", "Waveform"]
+
+
+def test_pulsing_over_brightness_steps(app, bench, experimenter, units):
+    review = shelf.add_review(app, units["wickham-slate-14.json"], "wickham-slate-14.json")
+    seen = asked(app, bench, experimenter, review, KEYS, "Plain")
+    depth = {r[0]: (r[6], r[7]) for r in seen.rows}
+    assert depth["0"][0] > 90 and depth["0"][1] == pytest.approx(220, abs=3) and depth["10"][0] < 3
+    assert "The light pulses deeper at 0: " in seen.sentence
+    tint = asked(app, bench, experimenter, review, TINT, "Plain")
+    assert "less melanopic light" in tint.sentence
+
+
+def test_by_hand_the_ratio_is_an_estimate_and_said_to_be(app, units):
+    _, off = estimate()
+    assert 0.05 < off < 0.25
+    for name in shipped_units():
+        unit = SimulatedUnit(parse_unit(shipped_units()[name]))
+        true = float(spectra.melanopic_der(spectra.WAVELENGTHS, unit.spectrum((1.0, 1.0, 1.0))))
+        assert abs(eye_of(StageRead(unit.XYZ([(1.0, 1.0, 1.0)]))).der - true) < 2 * off, name
+    review = new_display.add(
+        app, NewDisplay("Somebody", "Desk", "monitor", "lcd", modes="Day, srgb", controls="Eyes: 0..2 = 0")
+    )
+    setup = reviews.setups_of(app.db.connection(), review)[0].id
+    number = experiments.begin(app, review, Question("comfort", setup, "Eyes"))
+    while (now := views.view(app, number)).now is not None:
+        value = float(now.now.title.split()[1].rstrip(",")) if "as it" not in now.now.title else 0.0
+        value = 0.0 if "once more" in now.now.title else value
+        texts = [f"95 100 {108 - 20 * value:.1f}"]
+        views.typed_in(app, number, now.read, "XYZ", texts, {}, [], [])
+    assert now.state == "done" and "an estimate from colour" in now.sentence and now.heads[-1] == "Ratio may be off by"
+    assert now.rows[-1][1] < now.rows[0][1] and now.rows[0][-1] == round(off, 3)
