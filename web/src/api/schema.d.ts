@@ -4072,7 +4072,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata";
+            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata" | "comfort";
             /** Setup */
             setup: number;
             /**
@@ -5087,8 +5087,8 @@ export interface components {
         };
         /**
          * RecipeView
-         * @description A setup's recipe, with what it promises and how its replays went. enter: of a setup for PQ, what to answer where a game or a
-         *     system asks for the display's peak.
+         * @description A setup's recipe, with what it promises and how its replays went. enter: of a setup for PQ, what to answer where a game or
+         *     a system asks for the display's peak.
          */
         RecipeView: {
             /** Review */

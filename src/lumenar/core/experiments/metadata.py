@@ -142,7 +142,7 @@ def _chart(Y: dict[str, Array]) -> Chart:
     heads = ("cd/m² asked", *(words_of(n) for n in Y))
     rows = Table.rows_of(asked, *(y.mean(axis=0) for y in Y.values()))
     return Chart(
-        "metadata", "lines", "Responses to metadata", "Luminance over what is asked for; mastering peak / MaxCLL that are sent.", "",
+        "metadata", "lines", "Responses to metadata", "Luminance over what is asked for; peak and MaxCLL that are sent.", "",
         Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True), Axis("shown", "cd/m²", low, top, 0, log=True),
         (target, *series), Table(heads, (1, *(1 for _ in Y)), rows),
     )  # fmt: skip
