@@ -1,17 +1,20 @@
 """Questions about HDR modes on the bench: an SDR mode that shows in them, those that are the same, reach over signals."""
 
+import numpy as np
 import pytest
 
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
+from lumenar.core.colour.transfer import pq
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
 from lumenar.core.tuning import session
 from lumenar.service import experiment_views as views
-from lumenar.service import recipe_notes, shelf, tuning_views, tunings, worth
+from lumenar.service import experiments, new_display, recipe_notes, shelf, tuning_views, tunings, worth
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
+from lumenar.service.new_display import NewDisplay
 from lumenar.service.recipes import recipe
 from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner
@@ -96,8 +99,8 @@ def test_questions_are_of_their_signal(app, bench, experimenter, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     hdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel HDR").id).kinds}
     sdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel").id).kinds}
-    assert hdr == {"carry", "alike", "metadata", "does", "difference"}
-    assert hdr & sdr == {"does", "difference"} and not sdr & {"carry", "alike", "metadata"}
+    assert hdr == {"carry", "alike", "metadata", "does", "difference", "comfort"}
+    assert hdr & sdr == {"does", "difference", "comfort"} and not sdr & {"carry", "alike", "metadata"}
     with pytest.raises(BadInputError, match="Reel is an SDR setup"):
         asked(app, bench, experimenter, review, "carry", "Reel")
     with pytest.raises(BadInputError, match="1 mode for HLG"):
@@ -214,3 +217,41 @@ def test_white_is_tuned_in_hdr_proven_and_replayed(app, bench, units):
     bench.seat.wait()
     (replay,) = recipe(app, review, made).replays
     assert (replay.state, replay.message) == ("done", "") and replay.kept is not False
+
+
+def test_metadata_and_a_leak_by_hand(app):
+    """A person sends, enters and types; what is to be done says so in words, and only what changes."""
+    review = new_display.add(
+        app,
+        NewDisplay(
+            "Tern Street", "Wall 55", "television", "lcd", modes="Film, srgb\nShow, srgb\nHall HDR, pq, p3_d65_pq"
+        ),
+    )
+    hall = setup_of(app, review, "Hall HDR")
+    number = experiments.begin(app, review, Question("metadata", hall.id))
+    said = []
+    while (seen := views.view(app, number)).now is not None:
+        said.append(seen.now.acts)
+        light = [min(float(pq(rgb[0])), 600.0) for rgb in seen.now.rgb]
+        views.typed_in(
+            app, number, seen.read, "XYZ", [f"{0.95 * Y:.4g} {Y:.4g} {1.09 * Y:.4g}" for Y in light], {}, [], []
+        )
+    assert said[0] == ["send no metadata", "mode Hall HDR"]
+    assert said[1] == ["send mastering peak 4,000, MaxCLL 4,000 cd/m²"]
+    assert seen.state == "done" and seen.sentence == "Hall HDR ignores metadata. Nothing more comes from 594 cd/m² on."
+    number = experiments.begin(app, review, Question("carry", hall.id))
+    acts, read = [], 0
+    while (seen := views.view(app, number)).now is not None:
+        acts += seen.now.acts
+        read += 1
+        leaky = "after Show" in seen.now.title
+        texts = []
+        for r, g, b in seen.now.rgb:
+            light = [min(float(pq(v)), 600.0) * (0.8 if leaky else 1.0) * (1 + 0.0004 * (read % 3)) for v in (r, g, b)]
+            X, Y, Z = np.array([[0.41, 0.36, 0.18], [0.21, 0.72, 0.07], [0.02, 0.12, 0.95]]) @ light
+            texts.append(f"{X:.5g} {Y:.5g} {Z:.5g}")
+        views.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
+    assert acts[:4] == ["send SDR", "mode Film", "send PQ", "mode Hall HDR"]
+    assert seen.sentence.startswith("Show shows in Hall HDR when left active: after Show it dims white by 20 %")
+    views.learn(app, seen.id)
+    assert any(s.kind == "workaround" for s in recipe(app, review, hall.id).steps)

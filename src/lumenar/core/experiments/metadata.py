@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lumenar.core.colour.transfer import pq
+from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, joined
 from lumenar.core.numbers import significant
@@ -118,13 +118,16 @@ class MetadataResponse:
 
 
 def _ends(Y: Array) -> float:
-    """Luminance that is asked for where 99 % of the light (n,) of the last code is reached, between two codes in proportion."""
+    """Luminance that is asked for where 99 % of the light (n,) of the last code is reached. Between two codes it is looked for in
+    code values, going on as steeply as before, as a display that clips does, as far as that leads within them."""
     reached = REACHED * Y[-1]
     i = int((reached <= Y).argmax())
-    if i == 0:
-        return float(pq(CODES[0]))
-    share = (reached - Y[i - 1]) / max(Y[i] - Y[i - 1], 1e-9)
-    return round(float(pq(CODES[i - 1] + share * (CODES[i] - CODES[i - 1]))), 1)
+    if i < 2:
+        return float(pq(CODES[i]))
+    E, v = pq_inverse(np.maximum(Y, 0)), np.array(CODES)
+    slope = max(float(E[i - 1] - E[i - 2]) / float(v[i - 1] - v[i - 2]), 1e-6)
+    code = v[i - 1] + (float(pq_inverse(reached)) - float(E[i - 1])) / slope
+    return round(float(pq(np.clip(code, v[i - 1], v[i]))), 1)
 
 
 def _chart(Y: dict[str, Array]) -> Chart:
