@@ -12,6 +12,7 @@ from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemot
 from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.metadata import sent_as
+from lumenar.core.experiments.samples import Samples
 from lumenar.core.readings import Trace
 from lumenar.core.signals import Signal, SignalFormat
 from lumenar.service import cells, experiments
@@ -23,6 +24,8 @@ from lumenar.service.steered import Steered, SteeredJob, free_bench
 from lumenar.store import experiments as stored
 from lumenar.store.experiments import OPEN, ExperimentState
 
+WARM_S = 3600.0
+"""Samples that are compared have been on for so long."""
 SENSOR_S = 10.0
 """A display's sensor has seen another light after so long."""
 ENDED = "Ended before all was read; nothing follows from it."
@@ -34,6 +37,8 @@ class Experimenter(Steered[ExperimentState]):
     kind = "experiment"
     _format = SignalFormat()
     """What the setup is sent as."""
+    _unit = 0
+    """The sample on the bench."""
     open_states = OPEN
 
     def start(self, review_id: int, q: Question) -> int:
@@ -67,7 +72,9 @@ class Experimenter(Steered[ExperimentState]):
     def work(self, job: SteeredJob) -> None:
         """The job's work, in the bench's thread."""
         x = experiments.opened(self.app, job.number)
-        bench = self.bench.rig.assemble_for(x.setup.unit_id, 179424673 * job.number + len(x.read), x.row.correction_id)
+        salt = 179424673 * job.number + len(x.read)
+        on_s = WARM_S if isinstance(x.made, Samples) else 0.0
+        bench = self.bench.rig.assemble_for(x.setup.unit_id, salt, x.row.correction_id, on_s)
         said = ""
         try:
             self._stages(bench, x, job)
@@ -94,13 +101,27 @@ class Experimenter(Steered[ExperimentState]):
         """Stage after stage until all are read or somebody stops it. InstrumentError where something fails."""
         self._begun(bench, x)
         while x.next is not None and not job.stopping.is_set():
-            self._stage(bench, x, x.made.stages[x.next], HABITS[x.shown.row.panel], job)
+            stage = x.made.stages[x.next]
+            bench = self._before(bench, x, stage)
+            self._stage(bench, x, stage, HABITS[x.shown.row.panel], job)
             x = experiments.opened(self.app, job.number)
+
+    def _before(self, bench: Bench, x: Open, stage: Stage) -> Bench:
+        """The bench with the sample that a stage reads; what it was sent is sent to it too."""
+        unit = next((int(float(a.value)) for a in stage.acts if a.kind == "sample"), self._unit)
+        if unit == self._unit:
+            return bench
+        self._unit = unit
+        salt = 179424673 * x.row.id + len(x.read)
+        other = self.bench.rig.assemble_for(unit, salt, x.row.correction_id, WARM_S)
+        other.source.configure(self._format)
+        return other
 
     def _begun(self, bench: Bench, x: Open) -> None:
         """The setup as it is known, then what the stages that were read already did."""
         state = setup_states(self.app, x.row.review_id, x.setup.unit_id)[x.setup.id]
         self._format = state.format or SignalFormat()
+        self._unit = x.setup.unit_id
         bench.enter(Wanted(x.setup.mode, dict(x.row.question["state"])), state.format)
         for stage in x.made.stages[: x.next]:
             self._act(bench, stage.acts)

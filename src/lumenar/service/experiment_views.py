@@ -131,7 +131,7 @@ class ExperimentLine:
 ABOUT = {"does": (True, False), "comfort": (True, False), "scope": (True, False), "locks": (True, False),
          "notches": (True, False),
          "difference": (False, True), "shadows": (True, True), "carry": (False, False), "alike": (False, False),
-         "metadata": (False, False)}  # fmt: skip
+         "metadata": (False, False), "samples": (False, False)}  # fmt: skip
 """Whether a kind of question is about a control, and about other setups."""
 
 

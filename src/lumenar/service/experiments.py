@@ -20,6 +20,7 @@ from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.metadata import MetadataResponse
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
+from lumenar.core.experiments.samples import Sample, Samples
 from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
 from lumenar.core.readings import Spectrum, Trace, Waveform
@@ -39,7 +40,18 @@ from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow
 from lumenar.store.reviews import SetupRow
 
 Kind = Literal[
-    "does", "scope", "locks", "difference", "shadows", "notches", "conditions", "carry", "alike", "metadata", "comfort"
+    "does",
+    "scope",
+    "locks",
+    "difference",
+    "shadows",
+    "notches",
+    "conditions",
+    "carry",
+    "alike",
+    "metadata",
+    "comfort",
+    "samples",
 ]
 KINDS: dict[str, str] = {
     "does": "What does it do?",
@@ -49,13 +61,14 @@ KINDS: dict[str, str] = {
     "notches": "Notch by notch",
     "difference": "Are two setups the same?",
     "shadows": "What lifts shadows?",
+    "samples": "How do samples differ?",
     "carry": "Does an SDR mode show in it?",
     "alike": "Which HDR modes are the same?",
     "metadata": "What does it make of metadata?",
 }
 IN_HDR = ("carry", "alike", "metadata")
 """Questions about modes for PQ and HLG alone."""
-ANYWHERE = ("does", "difference", "conditions", "comfort")
+ANYWHERE = ("does", "difference", "conditions", "comfort", "samples")
 """Questions about a setup of any signal; the others are about SDR."""
 MOST_STATES = 40
 
@@ -116,6 +129,8 @@ def _planned(app: Application, review_id: int, q: Question) -> tuple[SetupRow, D
         raise BadInputError("question", f"There is no question {q.kind!r}; known are {', '.join(KINDS)}.", "kind")
     if q.kind in IN_HDR:
         return setup, shown, _in_hdr(shown, setup, q)
+    if q.kind == "samples":
+        return setup, shown, _samples(app, review_id, shown, setup)
     if setup.signal != "sdr" and q.kind not in ANYWHERE:
         raise BadInputError("setup", f"{setup.name} is no SDR setup; this question needs one.", "setup")
     menu, mode = shown.menu, shown.menu.mode(setup.mode, setup.signal)
@@ -172,6 +187,20 @@ def _in_hdr(shown: Display, setup: SetupRow, q: Question) -> dict[str, Any]:
     return {
         "mode": setup.mode, "signal": setup.signal, "state": state, "target": setup.target, "modes": modes,
         "firmware": shown.row.firmware, "tried": [],
+    }  # fmt: skip
+
+
+def _samples(app: Application, review_id: int, shown: Display, setup: SetupRow) -> dict[str, Any]:
+    """A question about all samples of a review that know the setup's mode, its own first."""
+    units = [shown.row, *(u for u in reviews.units_of(app.db.connection(), review_id) if u.id != shown.row.id)]
+    known = [u for u in units if any(m.name == setup.mode for m in display(app, u.id).menu.modes)]
+    if len(known) < 2:
+        raise BadInputError(
+            "question", f"There is one sample with {setup.mode}, so there is nothing to compare it with.", "kind"
+        )
+    return {
+        "mode": setup.mode, "signal": setup.signal, "state": settings_of(shown.menu, setup), "target": setup.target, "tried": [],
+        "changes": dict(setup.changes), "samples": [{"name": u.sample, "firmware": u.firmware, "unit": u.id} for u in known],
     }  # fmt: skip
 
 
@@ -236,6 +265,8 @@ def _experiment(kind: str, q: Mapping[str, Any], noise: Noise) -> Experiment:
         return conditions.made_of(q, noise)
     if kind == "carry":
         return CarryOver(tuple(q["modes"]), q["mode"], q["signal"], noise)
+    if kind == "samples":
+        return Samples(tuple(Sample(**s) for s in q["samples"]), q["mode"], q["changes"], q["signal"], noise)
     if kind == "metadata":
         return MetadataResponse(q["mode"], q["signal"], noise)
     if kind == "alike":
@@ -281,6 +312,8 @@ def title_of(kind: str, question: Mapping[str, Any]) -> str:
         return conditions.title_of(question)
     if kind == "carry":
         return f"Does an SDR mode show in {question['mode']}?"
+    if kind == "samples":
+        return f"How do {len(question['samples'])} samples differ in {question['mode']}?"
     if kind == "metadata":
         return f"What does {question['mode']} make of metadata?"
     if kind == "alike":

@@ -28,21 +28,22 @@ class Rig:
         self.clock: SimulatedClock | None = None
         self.correction: CorrectionRow | None = None
 
-    def assemble(self, unit_id: int, seed: int) -> Bench:
-        """Put a unit with the instruments on the bench; its clock goes on where the unit was last read."""
+    def assemble(self, unit_id: int, seed: int, on_s: float = 0.0) -> Bench:
+        """Put a unit with the instruments on the bench; its clock goes on where the unit was last read. on_s: it has been on for
+        so long at least."""
         row, stand_in = display(self.app, unit_id).row, stand_in_of(self.app, unit_id)
         if stand_in is None:
             raise ConflictError("by-hand", f"{row.name} is no stand-in: it is measured by hand.")
         db = self.app.db.connection()
         self.correction = corrections.newest(db, row.panel, COLORIMETER.name)
-        self.clock = SimulatedClock(self.speed, runs.bench_time(db, unit_id))
+        self.clock = SimulatedClock(self.speed, max(on_s, runs.bench_time(db, unit_id)))
         self.bench = stand_in.assemble(self.clock, seed)
         return self.bench
 
-    def assemble_for(self, unit_id: int, salt: int, correction_id: int | None) -> Bench:
+    def assemble_for(self, unit_id: int, salt: int, correction_id: int | None, on_s: float = 0.0) -> Bench:
         """`assemble` for something that keeps the correction it was begun with; salt tells its noise from that of others."""
         stand_in = stand_in_of(self.app, unit_id)
-        bench = self.assemble(unit_id, (stand_in.seed if stand_in else 0) + salt)
+        bench = self.assemble(unit_id, (stand_in.seed if stand_in else 0) + salt, on_s)
         self.correction = None if correction_id is None else corrections.get(self.app.db.connection(), correction_id)
         return bench
 

@@ -4072,7 +4072,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata" | "comfort";
+            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata" | "comfort" | "samples";
             /** Setup */
             setup: number;
             /**
