@@ -5,6 +5,7 @@ import urllib.error
 import urllib.request
 
 from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -88,6 +89,11 @@ class Person:
         self.find(field).send_keys(words)
         self.until(lambda: self.find("[role=option]", words).click() is None)
         self.until(lambda: not self.all("[role=option]"))
+
+    def aside(self):
+        """A click beside everything: in the top bar between what is open and the views."""
+        header = self.find("header")
+        ActionChains(self.driver).move_to_element_with_offset(header, -140, 0).click().perform()
 
     def tick(self, words, inside="body"):
         """A box or a switch by what stands beside it."""

@@ -177,7 +177,7 @@ def test_4_the_list_and_the_dialog_are_for_every_eye(page, day):
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("0,35")
     assert field.get_attribute("value") == "0.35"
-    page.find("header").click()
+    page.aside()
     assert field.get_attribute("value") == "0.35"
     page.press("m")
     page.until(lambda: "/hand/" in page.driver.current_url)

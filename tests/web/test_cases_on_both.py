@@ -39,13 +39,13 @@ def measured(page, mode, measurement):
 def test_case_a_a_stand_ins_menu_is_corrected_and_a_feature_switched_off_unlocks(page, television):
     page.go(f"/review/{television}/menu")
     row(page, "Image > Thrift")
-    page.find("header").click()
+    page.aside()
     assert "on locks Backlight" in row(page, "Image > Thrift").text
     # What the map did not say yet: it locks the contrast too. The stand-in itself is not touched by that.
     to(page, "Image > Thrift")
     page.press("l")
     Select(page.find("[data-testid=drawing] select")).select_by_visible_text("on")
-    page.find("header").click()
+    page.aside()
     to(page, "Image > Contrast")
     page.press("x")
     page.press(Keys.ENTER)
@@ -68,7 +68,7 @@ def test_case_a_a_stand_ins_menu_is_corrected_and_a_feature_switched_off_unlocks
     assert page.find("[data-testid=consequences]").text == "Thrift at on locks Backlight, Contrast."
     page.find("[data-testid=save-settings]").click()
     closed(page)
-    page.find("header").click()
+    page.aside()
     page.press("e")
     assert not page.find("[id='control-Image > Backlight']").is_enabled()
     Select(page.find("[id='control-Image > Thrift']")).select_by_visible_text("off")
@@ -89,7 +89,7 @@ def test_case_d_on_a_stand_in_a_reset_is_predicted_and_recalled_and_measured_to_
     measured(page, "Studio", "white_black")
     before = {k: figure(page, monitor, 0, "white_black", k) for k in ("white_cd_m2", "cct_k")}
     # Told before it is touched; and then it happens.
-    page.find("header").click()
+    page.aside()
     page.press("e")
     Select(page.find("[id='control-System > Power']")).select_by_visible_text("Thrifty")
     told = page.find("[data-testid=consequences]").text
@@ -106,7 +106,7 @@ def test_case_d_on_a_stand_in_a_reset_is_predicted_and_recalled_and_measured_to_
     closed(page)
     page.until(lambda: page.cell("Studio", "white_black").get_attribute("data-state") == "stale")
     measured(page, "Studio", "white_black")
-    page.find("header").click()
+    page.aside()
     page.press("e")
     tab(page, "Changes")
     page.find("[data-testid=past-change]", "Power: Full → Thrifty")

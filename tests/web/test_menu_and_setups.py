@@ -94,7 +94,7 @@ def test_1_case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_h
 def test_1_locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
     page.go(f"/review/{wall}/menu")
     row(page, "System > Power")
-    page.find("header").click()
+    page.aside()
     to(page, "System > Power")
     page.press("l")
     assert "low" in page.find("[data-testid=drawing] select").get_attribute("value")
@@ -113,7 +113,7 @@ def test_1_locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
 def test_1_a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page, wall):
     page.go(f"/review/{wall}/menu")
     row(page, "Picture > Blue filter")
-    page.find("header").click()
+    page.aside()
     to(page, "Picture > Blue filter")
     page.press(Keys.ENTER)
     form = page.find("[data-testid=control-form]")
@@ -147,7 +147,7 @@ def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wa
     page.find("[data-testid=save-settings]").click()
     closed(page)
     page.until(lambda: "3 settings changed" in page.find("[role=grid]").text)
-    page.find("header").click()
+    page.aside()
     page.press("e")
     tab(page, "Recall list")
     page.find("[data-testid=recall-step]", "Power")
@@ -167,7 +167,7 @@ def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wa
 
 
 def test_2_the_light_in_the_room_is_said_and_stands_on_the_board(page, wall):
-    page.find("header").click()
+    page.aside()
     page.press("e")
     tab(page, "Target, room and signal")
     fields = {f.text.split("\n")[0]: f for f in page.all("dialog [data-scope=field][data-part=root]")}
@@ -257,7 +257,7 @@ def test_5_case_q_the_steps_of_a_laptops_keys_are_measured_by_hand_with_a_named_
     page.cell("Panel", "brightness_ladder").click()
     page.press("o")
     Select(page.find("[data-testid=options] select")).select_by_visible_text("Spot 77-2")
-    page.find("header").click()
+    page.aside()
     page.press("m")
     page.until(lambda: "/hand/" in page.driver.current_url)
     run = int(page.driver.current_url.rsplit("/", 1)[1])
