@@ -12,8 +12,10 @@ from lumenar.publish.verify import verify
 
 pytestmark = pytest.mark.web
 MODES = ["Studio", "Daybreak", "Matinee", "Arena", "Handset", "Paper"]
-REVIEW, STUDIO = 5, 24
+HDR = ["Studio HDR", "Matinee HDR", "Handset HDR", "Arena HDR"]
+REVIEW, STUDIO = 5, 25
 """The demonstration's monitor, which nobody has measured, and its first mode."""
+ROWS = "[role=grid] tbody th[scope=row]"
 FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
 
 
@@ -28,12 +30,12 @@ def test_1_the_shelf_and_an_unmeasured_board(page):
     page.press(Keys.ESCAPE)
     page.find("a", "Ostrel Fen 32").click()
     page.find("[role=grid]")
-    rows = [e.text.split("\n")[0] for e in page.all("[role=grid] tbody th")]
-    assert rows == MODES + [f"{m} (sample B)" for m in MODES]
-    assert page.states() == ["unmeasured"] * 12 * 16
+    rows = [e.text.split("\n")[0] for e in page.all(ROWS)]
+    assert rows == [*MODES, *HDR, *(f"{m} (sample B)" for m in MODES), *(f"{m} (sample B)" for m in HDR)]
+    assert page.states() == ["unmeasured"] * (12 * 16 + 8 * 6)
     assert "First pass" in page.find("[data-testid=plan]").text
     page.find("[aria-label='Filter the rows']").send_keys("1.04")
-    page.until(lambda: len(page.all("[role=grid] tbody th")) == 6)
+    page.until(lambda: len(page.all(ROWS)) == 10)
     page.press(Keys.ENTER)
 
 
@@ -49,7 +51,7 @@ def select_few(page):
 def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
     plan = page.find("[data-testid=plan]", "readings")
     page.press("a")
-    page.until(lambda: "Selected: 96 cells" in plan.text)
+    page.until(lambda: "Selected: 120 cells" in plan.text)
     page.press("a")
     page.until(lambda: "Selected" not in plan.text)
     page.cell("Studio", "white_black").click()
@@ -57,7 +59,7 @@ def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(pa
     page.press(Keys.ARROW_DOWN, "x")
     page.until(lambda: page.cell("Daybreak", "white_black").get_attribute("aria-selected") == "true")
     page.press("1")
-    page.until(lambda: "Selected: 18 cells" in plan.text)
+    page.until(lambda: "Selected: 26 cells" in plan.text)
     page.press(Keys.ESCAPE)
     page.until(lambda: not page.all("[aria-selected=true]"))
     select_few(page)
