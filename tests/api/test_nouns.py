@@ -125,7 +125,15 @@ def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
     board = client.get(f"{AT}/reviews/1/board").json()
     setup = board["rows"][0]["setup"]
     choices = client.get(f"{AT}/reviews/1/setups/{setup}/questions").json()
-    assert [k["key"] for k in choices["kinds"]] == ["does", "scope", "locks", "notches", "difference", "shadows"]
+    assert [k["key"] for k in choices["kinds"]] == [
+        "does",
+        "comfort",
+        "scope",
+        "locks",
+        "notches",
+        "difference",
+        "shadows",
+    ]
     warmth = next(c["path"] for c in choices["controls"] if c["name"] == "Warmth")
     question = {"kind": "scope", "setup": setup, "control": warmth}
     cost = client.post(f"{AT}/reviews/1/experiment-cost", json=question).json()

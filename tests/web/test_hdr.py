@@ -53,7 +53,7 @@ def test_2_a_purpose_for_hdr_scores_hdr_alone(page):
     page.find("[role=grid] th", "HDR film")
     film = {r["name"]: r["score"] for r in page.api(f"/reviews/{review}/board?purpose=hdr_film")["rows"]}
     assert film["Reel HDR"] > film["Player HDR"] > film["Match day HDR"] and film["Reel"] is None
-    for _ in range(2):
+    for _ in range(3):
         page.press("w")
     page.find("[role=grid] th", "Colour work")
 

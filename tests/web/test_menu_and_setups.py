@@ -203,7 +203,7 @@ def test_3_case_h_a_target_of_ones_own_is_defined_declared_and_judged_by(page):
     Select(page.find("[data-testid=target]")).select_by_visible_text("Desk 160")
     page.until(lambda: "% from the target's" in page.find("main").text)
     page.go("/review/1")
-    page.find("[role=grid]")
+    page.cell("Faithful", "white_black").click()
     page.press("e")
     tab(page, "Target, room and signal")
     Select(page.find("dialog [data-part=content] select")).select_by_visible_text("Desk 160")

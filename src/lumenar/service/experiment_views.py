@@ -155,7 +155,9 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
         SetupChoice(s.id, s.name) for s in reviews.setups_of(app.db.connection(), review_id)
         if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
     ]  # fmt: skip
-    kinds = [KindChoice(k, title, *ABOUT[k]) for k, title in KINDS.items() if _asked_in(k, setup.signal)]
+    several = len(reviews.units_of(app.db.connection(), review_id)) > 1
+    asked = (k for k in KINDS if _asked_in(k, setup.signal) and (several or k != "samples"))
+    kinds = [KindChoice(k, KINDS[k], *ABOUT[k]) for k in asked]
     return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
 
 
