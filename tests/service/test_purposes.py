@@ -30,7 +30,7 @@ def test_what_ships_stands_in_order_and_adds_up(app):
     shipped = purposes.rubric_view(app).purposes
     assert [p.title for p in shipped] == [
         "Colour work", "Evening film", "Daylight room", "Play", "Low-blue evening", "Seeing in dark games", "Unmanaged desktop",
-        "HDR film", "HDR play",
+        "HDR film", "HDR play", "HDR from a computer",
     ]  # fmt: skip
     for p in shipped:
         assert sum(p.weights.values()) == 100 and p.meaning and p.core and not p.added
@@ -100,7 +100,7 @@ def test_a_wrong_entry_is_named_and_nothing_kept(app, change, place, says):
     with pytest.raises(BadInputError, match=says) as e:
         purposes.add(app, replace(MINE, **change))
     assert e.value.place == place
-    assert len(app.rubric.purposes) == 9
+    assert len(app.rubric.purposes) == 10
 
 
 def test_a_tuning_aims_at_what_a_purpose_weighs(app, measured):
@@ -162,7 +162,7 @@ def test_an_edition_carries_what_it_was_scored_by(whole):
     scores = verdict.all_scores(whole, 1, whole.rubric.purposes)
     purposes.delete(whole, "office_wall")
     assert verify(folder).agrees
-    assert '"office_wall"' in (folder / "data" / "scores.json").read_text() and len(scores) == 10
+    assert '"office_wall"' in (folder / "data" / "scores.json").read_text() and len(scores) == 11
 
 
 def test_an_unknown_purpose_is_refused_by_name(app, measured):

@@ -185,8 +185,8 @@ def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, m
     made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit({"Picture > Light": 40.0}))
     assemble = bench.rig.assemble
 
-    def left_thrifty(unit, seed):
-        found = assemble(unit, seed)
+    def left_thrifty(unit, seed, on_s=0.0):
+        found = assemble(unit, seed, on_s)
         found.remote.select("Studio")
         found.remote.apply("System > Power", "Thrifty")
         return found
