@@ -64,5 +64,7 @@ def test_a_difference_is_told_and_none_is_not_made_up(share):
 
 def test_a_person_is_told_which_sample(app):
     x = Samples((Sample("A", "1.0", 1), Sample("B", "", 2)), "Film", {"Light": 20.0}, "sdr", NOISE)
-    assert [a.words for a in x.stages[1].acts] == ["sample B before the meter", "mode Film", "Light to 20"]
+    before, *rest = (a.words for a in x.stages[1].acts)
+    assert before == "sample B before the meter"
+    assert rest == ["mode Film", "Light to 20"]
     assert [s.name for s in x.order] == list("ABABABABA") and x.stages[0].title == "sample A (firmware 1.0), reading 1"
