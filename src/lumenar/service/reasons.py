@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from lumenar.core.recipes.ordered import TUNED
 from lumenar.core.tuning import session
 from lumenar.service import tunings
 from lumenar.service.application import Application
@@ -60,5 +61,5 @@ def _of(app: Application, tuning_id: int) -> dict[str, str]:
     end = t.following
     if isinstance(end, session.Step):
         return {}
-    said = {o.goal: f"Tuned: {o.reason}" for o in end.outcomes if not o.skipped}
+    said = {o.goal: f"{TUNED}{o.reason}" for o in end.outcomes if not o.skipped}
     return {p: said[x.goal] for x in reversed(t.tried) if x.goal in said for p in x.attempt.values}

@@ -105,6 +105,8 @@ def _scope(c: Control) -> str:
     return {"unit": "for all modes at a time", "signal": "for every mode of this signal"}.get(c.scope, "")
 
 
+TUNED = "Tuned: "
+"""How a reason begins that comes of a tuning."""
 LEFT = "Left at its default: what was measured here has it so."
 
 
@@ -115,10 +117,13 @@ def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value], whys: Mapping[st
     lines: list[OrderedStep] = []
     for c in menu.controls:
         locked = c.path in mode.locks
-        said = role_of(c.role) or c.promise or locked or c.path in whys
+        own = whys.get(c.path, "")
+        # What a tuning tried and left where it was has no more to say of it.
+        tried = own if not own.startswith(TUNED) else ""
+        said = role_of(c.role) or c.promise or locked or tried
         if c.path in changes or c.path not in defaults or not c.bears or not said:
             continue
-        left = f"Left at its default: {whys[c.path]}" if c.path in whys else LEFT
+        left = f"Left at its default: {tried}" if tried else LEFT
         why = f"Locked in {mode.name}." if locked else left
         parent, _, name = c.path.rpartition(" > ")
         last = lines[-1] if lines else None
