@@ -225,3 +225,26 @@ def test_promises_are_kept_not_kept_or_not_decidable():
     few = planned((DARK, DAY), (2,), 3, promises=x.promises)
     unsure = few.explain(reading(few, np.random.default_rng(9), noise=12))
     assert [p.kept for p in unsure.promises][:2] == ["not decidable", "not decidable"]
+
+
+def test_light_that_dims_by_itself_is_no_interaction_of_what_is_tried_in_it():
+    x = planned(levels=(2, 2), baselines=8)
+
+    def does(key):
+        return {"gain": (1.0, 1.0, 0.8)[key[0]] * (0.9 if key[1] else 1.0) * (0.95 if key[2] else 1.0)}
+
+    e = x.explain(reading(x, np.random.default_rng(11), does))
+    assert e.interactions == []
+    assert {s.key: s for s in e.states}[2, 0, 0].tests["luminance"].amount == pytest.approx(-20, abs=1)
+
+
+def test_a_light_that_fails_once_and_is_had_again_loses_that_visit_alone():
+    x = planned((DARK, LAMP, DAY), (2,), baselines=9)
+    reads = reading(x, np.random.default_rng(12))
+    visits = [i for i, s in enumerate(x.steps) if s.key[0] == 0 and (i == 0 or x.steps[i - 1].key[0] != 0)]
+    assert len(visits) == 3
+    reads[visits[1]] = StageRead(np.full_like(reads[visits[1]].XYZ, np.nan), refused={"dark": "the blind is broken"})
+    why = x.why_left_out(reads)
+    lost = [i for i, s in enumerate(x.steps) if s.key[0] == 0 and visits[1] <= i < visits[2] and i in why]
+    assert set(why) == set(lost) and visits[2] not in why and why[visits[1]].startswith("dark could not be had")
+    assert x.explain(reads).baselines < 9

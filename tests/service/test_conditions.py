@@ -11,6 +11,7 @@ from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.reasons import reasons
 from lumenar.service.recipes import recipe
 
 from ..conftest import setup_of
@@ -76,6 +77,10 @@ def test_what_follows_stands_in_the_menu_map_and_in_the_list(app, bench, experim
     assert (own.kind, own.value) == ("leave", "off") and own.why.startswith("Left at its default: Saver low dims white")
     other = setup_of(app, television, "Parlour").id
     assert next(s for s in recipe(app, television, other).steps if s.path == SAVER).why.endswith("Read in Reel.")
+    # What belongs to each mode says nothing of the others.
+    asked(app, bench, experimenter, television, "Reel", factors=[FactorAsked("Image > Contrast", ["90"])], baselines=6)
+    whys = {name: reasons(app, television)[setup_of(app, television, name).id] for name in ("Reel", "Parlour")}
+    assert "Image > Contrast" in whys["Reel"] and set(whys["Parlour"]) == {SAVER}
     with pytest.raises(NotFoundError, match="not about conditions"):
         blue = experimenter.start(
             television, Question("does", setup_of(app, television, "Reel").id, "Image > Contrast")
