@@ -9,6 +9,7 @@ import numpy as np
 
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.colour.correction import corrected
+from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.base import MissingPatchError
 from lumenar.core.menu import MenuError
 from lumenar.core.meter_limits import MeterLimits
@@ -275,6 +276,8 @@ def _promised(
     theirs = {samples[u]: f for u, f in newest.items() if u in samples}
     out = []
     for measurement, key, title, unit, decimals, tolerance, relative in PROMISED:
+        if setup.signal not in MEASUREMENTS[measurement].signals:
+            continue
         name = f"{measurement}.{key}"
         wanted = expected[measurement].scalar(key) if measurement in expected else None
         got = mine.get(name)
