@@ -189,7 +189,7 @@ class Notes:
 class Noiseless(SimulatedColorimeter):
     """Reads the light as it is."""
 
-    def sense(self, light, rng):
+    def sense(self, light, stray, rng):
         return light @ self.unit.channel_XYZ, None
 
 
