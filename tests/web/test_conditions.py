@@ -49,6 +49,7 @@ def test_1_from_the_lights_and_features_to_what_should_be_switched_off(page):
     page.until(lambda: "14 states" in text(page, "[data-testid=cost]"))
     page.find("[data-testid=experiment-start]").click()
     advice = page.find("[data-testid=advice]").text.split("\n")
+    # What is shown is of all that was read.
     assert advice[0] == "Leave Saver at off to measure: its effect is strong."
     assert advice[2] == "Auto light may stand as it likes: nothing measurable."
     assert bars(page, "0.2.0.0") == {"luminance": "−38"} and bars(page, "0.0.0.1") == bars(page, "2.2.0.0") == {}

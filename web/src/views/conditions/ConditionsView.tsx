@@ -109,7 +109,7 @@ function Shown({
 }
 
 /** One experiment under conditions: under way, waiting for a person, or over. */
-function Session({ experiment, result }: { experiment: Experiment; result: ConditionsResult }) {
+function Session({ experiment, result, fresh }: { experiment: Experiment; result: ConditionsResult; fresh: boolean }) {
   const go = useNavigate();
   const fields = useRef<Confirmed>(null);
   const strongest = useMemo(
@@ -173,7 +173,7 @@ function Session({ experiment, result }: { experiment: Experiment; result: Condi
         </Text>
       )}
       {state.error && <ProblemNote error={state.error} />}
-      {experiment.state === "done" && (
+      {experiment.state === "done" && fresh && (
         <Box fontSize="15px" mb="14px" data-testid="advice">
           {result.advice.map((a) => (
             <Text key={a}>{a}</Text>
@@ -291,7 +291,7 @@ export default function ConditionsView() {
         </Text>
       </ViewHead>
       {x && result.data ? (
-        <Session key={x.id} experiment={x} result={result.data} />
+        <Session key={x.id} experiment={x} result={result.data} fresh={!result.isPlaceholderData} />
       ) : setup ? (
         <>
           <Back review={review} />
