@@ -1,8 +1,9 @@
-"""How numbers are written: one precision rule everywhere."""
+"""How numbers are written: one precision rule everywhere; and names within a sentence."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 THIN = "\u2009"
 
@@ -37,3 +38,8 @@ def kelvin(value: float) -> str:
 def mid_sentence(title: str) -> str:
     """A title as it stands within a sentence: Colour work as colour work, HDR film as it is."""
     return title if title[1:2].isupper() else title[:1].lower() + title[1:]
+
+
+def listed(names: Sequence[str], none: str = "") -> str:
+    """Names as they stand in a sentence: one, two and three."""
+    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0] if names else none

@@ -11,29 +11,31 @@ from typing import Literal
 
 import numpy as np
 
+from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
 from lumenar.core.experiments.promises import Judged, Promise
 from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import (
     PLACES,
+    STRAYS,
     Baselines,
     Difference,
     Test,
     beyond_sum,
-    of_state,
+    of_states,
     tested,
 )
 from lumenar.core.menu import Value, text_of
+from lumenar.core.numbers import listed
 from lumenar.core.readings import Patch
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 
 Key = tuple[int, ...]
 LEAST_BASELINES = 3
-STRAY = tuple(Patch((0.0, 0.0, 0.0), repeat=i) for i in range(3))
-"""The room's light on the screen while the display is off, three times as it is taken out of every reading."""
-BLACK = Patch((0.0, 0.0, 0.0))
+STRAY = tuple(Patch((0.0, 0.0, 0.0), repeat=i) for i in range(STRAYS))
+"""The room's light on the screen while the display is off."""
 
 
 @dataclass(frozen=True)
@@ -286,8 +288,11 @@ class Conditions:
                 len(based), [], [], {}, {}, {}, [], "The baseline was not read twice, so nothing can be told."
             )
         base = Baselines(np.stack([x for _, x in based]), np.array([float(i) for i, _ in based]), self.noise)
-        differences = {k: of_state(base, x, i, room) for i, k, x, room in states}
-        tests = tested(base, list(differences.values()))
+        keys = [k for _, k, _, _ in states]
+        each = (np.array([s[i] for s in states], float) for i in (2, 0, 3))
+        made = of_states(base, *each)
+        differences = dict(zip(keys, made, strict=True))
+        tests = tested(base, made)
         found = [StateResult(k, t, _tone(x, base.mean)) for (_, k, x, _), t in zip(states, tests, strict=True)]
         results = sorted([*found, *out], key=lambda r: r.key)
         steps = float(len(self.steps) - 1)
@@ -336,7 +341,7 @@ class Conditions:
         said = [features[i, n].rstrip(".") for i in sorted(active) for n in self._telling(i, features, results)]
         parts = [f"{s}." for s in said]
         if quiet:
-            parts.append(f"{_listed(quiet)}: none measurable.")
+            parts.append(f"{listed(quiet)}: none measurable.")
         return " ".join(parts)
 
     def _telling(self, i: int, features: Mapping[tuple[int, int], str], results: Sequence[StateResult]) -> list[int]:
@@ -346,8 +351,11 @@ class Conditions:
         return [max(levels, key=lambda n: largest[n])]
 
     def conclude(self, reads: Sequence[StageRead]) -> Conclusion:
+        """What is left of `explain` for who has no view of states."""
+        return self.concluded(self.explain(reads))
+
+    def concluded(self, e: Explained) -> Conclusion:
         """In one sentence, as a table of states, and for each control what it does."""
-        e = self.explain(reads)
         rows = tuple(
             (
                 self.lights[r.key[0]].words, self.words_of(r.key),
@@ -381,13 +389,7 @@ def _interleaved(base: Key, keys: Sequence[Key], count: int, first: bool, last: 
 
 def _tone(XYZ: Array, base: Array) -> Array:
     """L* (n,) of the greys over the baseline's, both in units of its white."""
-    from lumenar.core.colour.spaces import lightness
-
     count = len(GREYS)
     white = base[count - 1, 1]
     one, two = (lightness(np.maximum(np.nan_to_num(x[:count, 1]), 0), white) for x in (base, XYZ))
     return np.asarray(two - one, float)
-
-
-def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

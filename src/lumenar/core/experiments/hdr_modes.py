@@ -12,7 +12,8 @@ from lumenar.core.colour.difference import de_itp
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
 from lumenar.core.experiments.promises import in_words
 from lumenar.core.experiments.seen import GREYS, short_set
-from lumenar.core.experiments.tested import PLACES, Baselines, components, of_state, tested
+from lumenar.core.experiments.tested import PLACES, Baselines, components, of_states, tested
+from lumenar.core.numbers import listed
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
@@ -68,10 +69,11 @@ class CarryOver:
         based = [(i, r.XYZ) for i, (m, r) in enumerate(zip(self.order, reads, strict=True)) if m == first]
         base = Baselines(np.stack([x for _, x in based]), np.array([float(i) for i, _ in based]), self.noise)
         numbered = list(enumerate(zip(self.order, reads, strict=True)))
-        others = [(m, of_state(base, r.XYZ, i, np.zeros(3))) for i, (m, r) in numbered if m != first]
-        tests = tested(base, [d for _, d in others])
-        words = {m: in_words(list(t.values()), 3) for (m, _), t in zip(others, tests, strict=True)}
-        differ = [m for (m, _), t in zip(others, tests, strict=True) if any(x.measurable for x in t.values())]
+        steps = [i for i, (m, _) in numbered if m != first]
+        others = [self.order[i] for i in steps]
+        tests = tested(base, of_states(base, np.stack([reads[i].XYZ for i in steps]), np.array(steps, float)))
+        words = {m: in_words(list(t.values()), 3) for m, t in zip(others, tests, strict=True)}
+        differ = [m for m, t in zip(others, tests, strict=True) if any(x.measurable for x in t.values())]
         rows = ((first, f"read {len(based)} times, what the others are held against"), *words.items())
         heads = (f"{WORDS['sdr']} mode left active", f"{self.mode}, against after {first}")
         if not differ:
@@ -80,14 +82,14 @@ class CarryOver:
             # All others differ from it: it is the one that shows.
             other = f"after any other SDR mode HDR is different ({words[differ[0]]})"
             said = f"{first} shows in {self.mode} when it was left active: {other}."
-            return Conclusion(said, heads, rows, workaround=self._workaround(others[0][0], [first]))
+            return Conclusion(said, heads, rows, workaround=self._workaround(others[0], [first]))
         each = "; ".join(f"after {m} it {words[m]}" for m in differ)
-        said = f"{_listed(differ)} {'shows' if len(differ) == 1 else 'show'} in {self.mode} when left active: {each}."
+        said = f"{listed(differ)} {'shows' if len(differ) == 1 else 'show'} in {self.mode} when left active: {each}."
         clean = next(m for m in self.modes if m not in differ)
         return Conclusion(said, heads, rows, workaround=self._workaround(clean, differ))
 
     def _workaround(self, clean: str, leaky: Sequence[str]) -> str:
-        return f"Enter the SDR mode {clean} before HDR begins: {_listed(leaky)} left active would show in {self.mode}."
+        return f"Enter the SDR mode {clean} before HDR begins: {listed(leaky)} left active would show in {self.mode}."
 
 
 @dataclass(frozen=True)
@@ -138,9 +140,9 @@ class SameModes:
         same = [g for i, g in enumerate(groups.values()) if len(g) > 1 and g not in list(groups.values())[:i]]
         most = max(peak, key=lambda m: peak[m])
         too = [m for m in self.modes if m in groups[most] and m != most]
-        said = [f"{_listed([m for m in self.modes if m in g])} are the same." for g in same]
+        said = [f"{listed([m for m in self.modes if m in g])} are the same." for g in same]
         said = said or ["No two of these modes are the same."]
-        beside = f" (and {_listed(too)}, which {'is' if len(too) == 1 else 'are'} the same)" if too else ""
+        beside = f" (and {listed(too)}, which {'is' if len(too) == 1 else 'are'} the same)" if too else ""
         said.append(f"{most}{beside} has most peak: {peak[most]:.0f} cd/m² in a 10 % window.")
         return Conclusion(" ".join(said), heads, rows)
 
@@ -171,7 +173,3 @@ def _apart(pairs: Sequence[tuple[Array, Array]], every: Sequence[Array]) -> Arra
             p_values.append(float(fisher.sf(T2 * (nu - p + 1) / (nu * p), p, nu - p + 1)))
     found = holm(np.array(p_values)).reshape(len(pairs), len(PLACES))
     return np.asarray(found.any(axis=1))
-
-
-def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lumenar.core.colour.transfer import pq, pq_inverse
+from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, joined
+from lumenar.core.measurements.pq_tracking import clip_percent
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch
 from lumenar.core.signals import Metadata, Signal
@@ -23,7 +24,6 @@ SENT: dict[str, tuple[float, float] | None] = {
 """Mastering peak and MaxCLL in cd/m2: a pair in which only MaxCLL differs, one in which only the peak does, and both."""
 LEAST = 0.01
 """A share of light by which two responses have to differ."""
-REACHED = 0.99
 
 
 def sent_as(value: str) -> Metadata | None:
@@ -118,16 +118,8 @@ class MetadataResponse:
 
 
 def _ends(Y: Array) -> float:
-    """Luminance that is asked for where 99 % of the light (n,) of the last code is reached. Between two codes it is looked for in
-    code values, going on as steeply as before, as a display that clips does, as far as that leads within them."""
-    reached = REACHED * Y[-1]
-    i = int((reached <= Y).argmax())
-    if i < 2:
-        return float(pq(CODES[i]))
-    E, v = pq_inverse(np.maximum(Y, 0)), np.array(CODES)
-    slope = max(float(E[i - 1] - E[i - 2]) / float(v[i - 1] - v[i - 2]), 1e-6)
-    code = v[i - 1] + (float(pq_inverse(reached)) - float(E[i - 1])) / slope
-    return round(float(pq(np.clip(code, v[i - 1], v[i]))), 1)
+    """Luminance that is asked for from where nothing more comes of the light (n,)."""
+    return round(float(pq(clip_percent(np.array(CODES), Y, np.asarray(Y[-1])) / 100)), 1)
 
 
 def _chart(Y: dict[str, Array]) -> Chart:

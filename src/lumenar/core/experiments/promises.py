@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Literal
 from lumenar.core.experiments.base import name_of
 from lumenar.core.experiments.tested import TITLES, Test
 from lumenar.core.menu import text_of
+from lumenar.core.numbers import listed
 
 if TYPE_CHECKING:
     from lumenar.core.experiments.conditions import Conditions, LightState, StateResult
@@ -179,8 +180,7 @@ def in_words(tests: Sequence[Test], most: int = len(TITLES)) -> str:
     there = there[:most]
     if not there:
         return "nothing measurable"
-    said = [words_of(t) for t in there]
-    return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
+    return listed([words_of(t) for t in there])
 
 
 def in_lights(x: Conditions, factor: int, level: int, results: Sequence[StateResult]) -> str:

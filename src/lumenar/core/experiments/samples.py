@@ -10,7 +10,7 @@ import numpy as np
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead
 from lumenar.core.experiments.promises import in_words
 from lumenar.core.experiments.seen import short_set
-from lumenar.core.experiments.tested import PLACES, TITLES, Baselines, Difference, distances, of_state, tested
+from lumenar.core.experiments.tested import PLACES, TITLES, Baselines, Difference, distances, of_states, tested
 from lumenar.core.menu import Value
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
@@ -98,7 +98,7 @@ class Samples:
 
     def _mean(self, base: Baselines, reads: Sequence[tuple[float, np.ndarray]]) -> Difference:
         """All readings of a sample against the first, as one difference."""
-        each = [of_state(base, x, i, np.zeros(3)) for i, x in reads]
+        each = of_states(base, np.stack([x for _, x in reads]), np.array([i for i, _ in reads]))
         n = len(each)
         # Each has its own noise, and all have the baseline's.
         variance = {
@@ -107,4 +107,5 @@ class Samples:
             for f in PLACES
         }
         whole = np.mean([np.nan_to_num(x) for _, x in reads], axis=0)
-        return Difference(np.mean([d.x for d in each], axis=0), variance, distances(whole, base.mean))
+        dE = {f: float(v) for f, v in distances(whole, base.mean).items()}
+        return Difference(np.mean([d.x for d in each], axis=0), variance, dE)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
 from lumenar.core.experiments.seen import SIGNATURE, changed, distance
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.numbers import listed
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 
@@ -68,21 +69,17 @@ class Reach:
         with_it = [m for m, d in seen.items() if d]
         changes: tuple[MapChange, ...] = ()
         if not with_it:
-            said = f"{name} belongs to each mode: changed in {own}, it moved none of {_listed(others)}."
+            said = f"{name} belongs to each mode: changed in {own}, it moved none of {listed(others)}."
             changes = (MapChange(path, "scope", "mode"),)
         elif len(with_it) == len(others):
-            said = f"{name}: all modes share it; changed in {own}, it moved {_listed(others)} too."
+            said = f"{name}: all modes share it; changed in {own}, it moved {listed(others)} too."
             changes = (MapChange(path, "scope", "unit"),)
         elif with_it == [m for m in others if self.signals.get(m) == self.signals.get(own)]:
-            beyond = _listed([m for m in others if m not in with_it])
+            beyond = listed([m for m in others if m not in with_it])
             shared = f"all modes for {WORDS[self.signals[own]]} share it"
-            said = f"{name}: {shared}; changed in {own}, it moved {_listed(with_it)} too, but not {beyond}."
+            said = f"{name}: {shared}; changed in {own}, it moved {listed(with_it)} too, but not {beyond}."
             changes = (MapChange(path, "scope", "signal"),)
         else:
             rest = [m for m in others if m not in with_it]
-            said = f"{name}: changed in {own}, it moved {_listed(with_it)} too, but not {_listed(rest)}, where it may do nothing."
+            said = f"{name}: changed in {own}, it moved {listed(with_it)} too, but not {listed(rest)}, where it may do nothing."
         return Conclusion(said, heads, rows, {path: said}, changes)
-
-
-def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else "no other"

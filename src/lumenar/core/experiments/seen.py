@@ -15,6 +15,7 @@ from lumenar.core.colour.spaces import XYZ_to_Lab, XYZ_to_uv, XYZ_to_xy, lightne
 from lumenar.core.colour.temperature import cct_duv
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.experiments.base import Array
+from lumenar.core.numbers import listed
 from lumenar.core.readings import Patch
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
@@ -108,9 +109,9 @@ def distance(one: ArrayLike, two: ArrayLike) -> float:
 
 
 def drawn(XYZ: Array, noise: Noise, rng: np.random.Generator, draws: int = DRAWS) -> Array:
-    """Readings (draws, n, 3) as they might have come out: half of the relative noise is common to X, Y and Z."""
+    """Readings (draws, ..., 3) as they might have come out: half of the relative noise is common to X, Y and Z."""
     shape = (draws, *XYZ.shape)
-    relative = np.sqrt(0.5) * noise.repeatability * (rng.standard_normal((*shape[:2], 1)) + rng.standard_normal(shape))
+    relative = np.sqrt(0.5) * noise.repeatability * (rng.standard_normal((*shape[:-1], 1)) + rng.standard_normal(shape))
     return np.asarray(XYZ * (1 + relative) + noise.absolute * rng.standard_normal(shape), float)
 
 
@@ -247,9 +248,7 @@ def in_words(found: Sequence[Effect]) -> str:
     """Effects that are there as one clause, the blue in white left out where its colour says it."""
     keys = {e.key for e in found if e.there}
     said = [e.words for e in found if e.there and not (e.key == "blue" and "white" in keys)]
-    if not said:
-        return "nothing measurable"
-    return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
+    return listed(said, "nothing measurable")
 
 
 FOLLOWED = 0.8

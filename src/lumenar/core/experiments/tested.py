@@ -34,6 +34,8 @@ LEAST_SPREAD = 0.25
 """Baselines that agree better than this share of the meter's noise do so by chance, or because what was typed is rounded."""
 FEW = 60
 """Draws that tell how noisy a state is beside the baseline."""
+STRAYS = 3
+"""So often the room's light on the screen is read, as it is taken out of every reading in it."""
 LEAST_REPEATS = 4
 """Under so many baselines no drift is told from noise."""
 
@@ -70,27 +72,28 @@ def _area(XYZ: Array) -> Array:
     return np.maximum(np.abs(one[..., 0] * two[..., 1] - one[..., 1] * two[..., 0]) / 2, 1e-9)
 
 
-def distances(XYZ: Array, base: Array) -> dict[str, float]:
-    """How large every figure's change is in dE, for classes: dE2000 for colours, differences of L* for light and tone."""
+def distances(XYZ: Array, base: Array) -> dict[str, Array]:
+    """How large every figure's change (...) is in dE, for classes: dE2000 for colours, differences of L* for light and tone;
+    of the short set read as XYZ (..., n, 3) against a baseline (n, 3)."""
     a, b = np.nan_to_num(base), np.nan_to_num(np.asarray(XYZ, float))
     x = np.abs(components(b, a))
     count = len(GREYS)
-    white_a, white_b = (np.maximum(v[count - 1], 1e-9) for v in (a, b))
-    one, two = colours_beside(a[count:], white_a), colours_beside(b[count:], white_b)
-    colours = float(de2000(one, two).mean())
-    same_Y = white_b * (white_a[1] / white_b[1])
-    inner = [colours_beside(v[4 : count - 1], w) for v, w in ((a, white_a), (b, white_b))]
-    level = inner[0][..., :1]
-    tints = de2000(*(np.concatenate([level, v[..., 1:]], axis=-1) for v in inner))
+    white_a, white_b = (np.maximum(v[..., count - 1, :], 1e-9) for v in (a, b))
+    colours = de2000(*(colours_beside(v[..., count:, :], w) for v, w in ((a, white_a), (b, white_b)))).mean(axis=-1)
+    same_Y = white_b * (white_a[..., 1] / white_b[..., 1])[..., None]
+    greys = [colours_beside(v[..., 4 : count - 1, :], w) for v, w in ((a, white_a), (b, white_b))]
+    # Of the greys' colour: their lightness is the curve's affair.
+    level = np.broadcast_to(greys[0][..., :1], greys[1][..., :1].shape)
+    tints = [np.concatenate([level, np.broadcast_to(v[..., 1:], greys[1][..., 1:].shape)], axis=-1) for v in greys]
     return {
-        "luminance": float(abs(lightness(white_b[1], white_a[1]) - 100)),
-        "black": float(x[1]),
-        "shadows": float(x[2]),
-        "mid-tones": float(x[3]),
+        "luminance": np.abs(lightness(white_b[..., 1], white_a[..., 1]) - 100),
+        "black": x[..., 1],
+        "shadows": x[..., 2],
+        "mid-tones": x[..., 3],
         "saturation": colours,
         "gamut": colours,
-        "white": float(de2000(against(white_a, white_a[1]), against(same_Y, white_a[1]))),
-        "greys": float(tints.mean()),
+        "white": de2000(against(white_a, white_a[..., 1]), against(same_Y, white_a[..., 1])),
+        "greys": de2000(*tints).mean(axis=-1),
     }
 
 
@@ -175,10 +178,10 @@ class Baselines:
         t = self.at - self.at.mean()
         return float(1 / n + (at - self.at.mean()) ** 2 / (t**2).sum())
 
-    def effect(self, XYZ: Array, at: float) -> Array:
-        """Figures (10,) of a state read at a step, beyond the baseline's drift."""
+    def effect(self, XYZ: Array, at: Array) -> Array:
+        """Figures (m, 10) of states (m, n, 3) read at steps (m,), beyond the baseline's drift."""
         x = components(XYZ, self.mean) - self.x.mean(axis=0)
-        return np.asarray(x - (at - self.at.mean()) * self.slope, float)
+        return np.asarray(x - (at - self.at.mean())[:, None] * self.slope, float)
 
     @cached_property
     def no_black(self) -> bool:
@@ -186,16 +189,14 @@ class Baselines:
         return bool(np.isnan(self.XYZ[:, 0, 1]).any())
 
     def share(self, XYZ: Array, stray: Array) -> Array:
-        """How many times the baseline's variance (10,) the meter's noise makes of a state, 1 at least. stray (3,): the room's
-        light, which was read with it and, three times, without it."""
+        """How many times the baseline's variance (m, 10) the meter's noise makes of states (m, n, 3), 1 at least. stray (m, 3):
+        the room's light, which was read with each and, so many times as there are STRAYS, without it."""
         rng = np.random.default_rng(2)
-        read = drawn(np.nan_to_num(XYZ) + stray, self.noise, rng, FEW)
-        taken = (
-            drawn(np.broadcast_to(stray, (3, 3)), self.noise, rng, FEW).mean(axis=1)
-            if stray.any()
-            else np.zeros((1, 3))
-        )
-        own = components(read - taken[:, None, :], self.mean).var(axis=0)
+        read = drawn(np.nan_to_num(XYZ) + stray[:, None, :], self.noise, rng, FEW)
+        alone = np.broadcast_to(stray[:, None, :], (len(stray), STRAYS, 3))
+        # In the dark nothing is taken out, and so it adds no noise.
+        taken = drawn(alone, self.noise, rng, FEW).mean(axis=2) * np.asarray(stray.any(axis=-1))[:, None]
+        own = components(read - taken[:, :, None, :], self.mean).var(axis=0)
         return np.asarray(np.maximum(1.0, own / np.maximum(self.of_noise, 1e-12)), float)
 
 
@@ -208,14 +209,23 @@ class Difference:
     dE: dict[str, float]
 
 
-def of_state(base: Baselines, XYZ: Array, at: float, stray: Array) -> Difference:
-    """A state against the baseline. XYZ (n, 3) without the room's light on the screen, stray (3,)."""
-    share = base.share(XYZ, stray)
-    variance = {f: float(share[list(p)].mean()) + base.leverage(at, f) for f, p in PLACES.items()}
+def of_states(base: Baselines, XYZ: Array, at: Array, stray: Array | None = None) -> list[Difference]:
+    """States (m, n, 3), read at steps (m,), against the baseline, without the room's light on the screen, stray (m, 3)."""
+    if not len(XYZ):
+        return []
+    share = base.share(XYZ, np.zeros((len(XYZ), 3)) if stray is None else stray)
     x, dE = base.effect(XYZ, at), distances(XYZ, base.mean)
-    if base.no_black or np.isnan(XYZ[0, 1]):
-        x[PLACES["black"][0]], dE["black"] = 0.0, 0.0
-    return Difference(x, variance, dE)
+    no_black = np.isnan(XYZ[:, 0, 1]) | base.no_black
+    x[no_black, PLACES["black"][0]] = 0.0
+    dE["black"] = np.where(no_black, 0.0, dE["black"])
+    return [
+        Difference(
+            x[i],
+            {f: float(share[i, list(p)].mean()) + base.leverage(float(at[i]), f) for f, p in PLACES.items()},
+            {f: float(v[i]) for f, v in dE.items()},
+        )
+        for i in range(len(XYZ))
+    ]
 
 
 def beyond_sum(
@@ -247,33 +257,41 @@ def tested(base: Baselines, differences: Sequence[Difference]) -> list[dict[str,
     from scipy.stats import f as fisher
     from scipy.stats import t as student
 
-    rows: list[tuple[int, str, float, float, float, float]] = []
-    for i, d in enumerate(differences):
-        for figure, places in PLACES.items():
-            S, nu = base.covariance(figure)
-            v, x, p = d.variance[figure], d.x[list(places)], len(places)
-            size = float(np.linalg.norm(x))
-            along = x / size if size > 0 else np.ones(p) / np.sqrt(p)
-            u = float(np.sqrt(max(along @ S @ along, 1e-18) * v))
-            half = float(student.ppf(0.975, nu)) * u if nu > 0 else np.inf
-            amount = float(x[0]) if p == 1 else size
-            chance = 1.0
-            if nu - p + 1 >= 1:
-                T2 = float(x @ np.linalg.solve(S + 1e-15 * np.eye(p), x)) / v
-                chance = float(fisher.sf(T2 * (nu - p + 1) / (nu * p), p, nu - p + 1))
-            rows.append((i, figure, amount, amount - half, amount + half, chance))
-    stands = holm(np.array([r[5] for r in rows])) if rows else np.zeros(0, bool)
-    made: list[dict[str, Test]] = [{} for _ in differences]
-    for (i, figure, amount, low, high, chance), there in zip(rows, stands, strict=True):
-        ends = [amount, low, high]
-        if figure in LOGARITHMIC:
-            ends = [float(100 * np.expm1(np.clip(e, -5e2, 5e2) / 100)) for e in ends]
-        elif len(PLACES[figure]) > 1:
-            scale = differences[i].dE[figure] / amount if amount > 0 else 1.0
-            ends = [max(0.0, e * scale) for e in ends]
-        dE = differences[i].dE[figure]
-        made[i][figure] = Test(figure, ends[0], ends[1], ends[2], chance, bool(there) and dE >= SEEN, dE)
-    return made
+    if not differences:
+        return []
+    x = np.stack([d.x for d in differences])
+    chances, amounts, halves = (np.zeros((len(differences), len(PLACES))) for _ in range(3))
+    for k, (figure, places) in enumerate(PLACES.items()):
+        S, nu = base.covariance(figure)
+        own, p = x[:, list(places)], len(places)
+        v = np.array([d.variance[figure] for d in differences])
+        size = np.linalg.norm(own, axis=1)
+        along = np.where(size[:, None] > 0, own / np.maximum(size, 1e-300)[:, None], 1 / np.sqrt(p))
+        u = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", along, S, along), 1e-18) * v)
+        halves[:, k] = float(student.ppf(0.975, nu)) * u if nu > 0 else np.inf
+        amounts[:, k] = own[:, 0] if p == 1 else size
+        freedom = nu - p + 1
+        T2 = np.einsum("ij,ij->i", own, np.linalg.solve(S + 1e-15 * np.eye(p), own.T).T) / v
+        chances[:, k] = fisher.sf(T2 * freedom / (nu * p), p, freedom) if freedom >= 1 else 1.0
+    stands = holm(chances.ravel()).reshape(chances.shape)
+    return [
+        {
+            f: _test(f, float(amounts[i, k]), float(halves[i, k]), float(chances[i, k]), bool(stands[i, k]), d.dE[f])
+            for k, f in enumerate(PLACES)
+        }
+        for i, d in enumerate(differences)
+    ]
+
+
+def _test(figure: str, amount: float, half: float, chance: float, stands: bool, dE: float) -> Test:
+    """A test as it is told: ratios in percent, distances of colours in dE, neither end of which is under nothing."""
+    ends = [amount, amount - half, amount + half]
+    if figure in LOGARITHMIC:
+        ends = [float(100 * np.expm1(np.clip(e, -5e2, 5e2) / 100)) for e in ends]
+    elif len(PLACES[figure]) > 1:
+        scale = dE / amount if amount > 0 else 1.0
+        ends = [max(0.0, e * scale) for e in ends]
+    return Test(figure, ends[0], ends[1], ends[2], chance, stands and dE >= SEEN, dE)
 
 
 def least_told(noise: Noise, repeats: int, tests: int, figure: str = "luminance") -> float:

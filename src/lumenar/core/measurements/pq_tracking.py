@@ -49,7 +49,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "asked_cd_m2": asked,
         "knee_percent": (knee := _knee(v, off, np.maximum(LEAVES, u))),
         "knee_cd_m2": pq(knee / 100),
-        "clip_percent": (clip := _clip(v, Y, anchor.white)),
+        "clip_percent": (clip := clip_percent(v, Y, anchor.white)),
         "clip_cd_m2": pq(clip / 100),
     }
     return figures
@@ -79,7 +79,7 @@ def _unread(gap: Array) -> Array:
     return np.asarray(gap * ((np.arange(n) * GOLDEN + 0.5) % 1 - 0.5), float)
 
 
-def _clip(v: Array, Y: Array, peak: Array) -> Array:
+def clip_percent(v: Array, Y: Array, peak: Array) -> Array:
     """The lowest code (...) in % with 99 % of the light at code 100 %. Between two levels it is looked for in code values, in
     which the curve runs straight: going on as steeply as before, as one that clips does, as far as that leads within them."""
     E, top = pq_inverse(np.nan_to_num(Y)), pq_inverse(REACHED * peak)
