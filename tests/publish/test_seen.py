@@ -11,7 +11,7 @@ from lumenar.service import camera_check, shelf
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
+from lumenar.service.questions import Question
 from lumenar.service.seen import found_by_itself
 
 from ..conftest import setup_of

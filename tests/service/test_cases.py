@@ -22,8 +22,8 @@ from lumenar.service import (
 )
 from lumenar.service.errors import ConflictError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.instruments import correct_for
+from lumenar.service.questions import Question
 from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish

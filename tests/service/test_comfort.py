@@ -10,8 +10,8 @@ from lumenar.core.experiments.comfort import estimate, eye_of
 from lumenar.service import experiment_views as views
 from lumenar.service import experiments, new_display, shelf
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.questions import Question
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 

@@ -5,12 +5,12 @@ import pytest
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.service import condition_views as conditions
 from lumenar.service import experiment_views as views
-from lumenar.service import experiments, new_display, shelf
+from lumenar.service import experiments, new_display, questions, shelf
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.questions import Question
 from lumenar.service.reasons import reasons
 from lumenar.service.recipes import recipe
 
@@ -154,7 +154,7 @@ def test_a_killed_experiment_goes_on_in_its_light(app, bench, experimenter, tele
 )
 def test_what_makes_no_sense_is_said_with_its_place(app, television, more, words, place):
     q = question(app, television, "Reel", **more)
-    for act in (experiments.cost, experiments.begin):
+    for act in (questions.cost, experiments.begin):
         with pytest.raises(BadInputError, match=words) as e:
             act(app, television, q)
         assert e.value.place == place
@@ -162,10 +162,10 @@ def test_what_makes_no_sense_is_said_with_its_place(app, television, more, words
 
 
 def test_what_it_takes_is_said_beforehand(app, television):
-    few = experiments.cost(
+    few = questions.cost(
         app, television, question(app, television, "Reel", lights=LIGHTS, factors=SAID, together=False)
     )
-    every = experiments.cost(app, television, question(app, television, "Reel", lights=LIGHTS, factors=SAID))
+    every = questions.cost(app, television, question(app, television, "Reel", lights=LIGHTS, factors=SAID))
     assert few.notes[0].startswith("14 states") and every.notes[0].startswith("35 states")
     assert few.notes[1] == "The light is changed 4 times; it begins and ends with dark (0 lux)."
     assert "A change of white of" in few.notes[2] and few.readings < every.readings

@@ -11,14 +11,14 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.service import experiment_views as views
-from lumenar.service import experiments, menu_map, new_display, setups, tuning_views
+from lumenar.service import experiments, menu_map, new_display, questions, setups, tuning_views
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.questions import Question
 from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish
 from lumenar.service.units import shipped_units
@@ -90,9 +90,9 @@ def test_two_setups_and_shadows(app, bench, experimenter, monitor):
 
 def test_what_it_will_take_is_said_beforehand(app, monitor):
     q = Question("does", setup_of(app, monitor, "Studio").id, BLUE)
-    cost = experiments.cost(app, monitor, q)
+    cost = questions.cost(app, monitor, q)
     assert cost.title == "What does Blue step do?" and len(cost.stages) == 6 and cost.readings == 6 * 22
-    assert experiments.cost(app, monitor, Question("locks", q.setup, POWER)).looks == 3
+    assert questions.cost(app, monitor, Question("locks", q.setup, POWER)).looks == 3
     assert views.lines(app, monitor) == []
 
 
@@ -248,7 +248,7 @@ def test_it_is_paused_gone_on_with_and_ended(app, monitor):
 )
 def test_a_question_that_makes_no_sense_is_refused_with_its_place(app, monitor, q, place, says):
     question = Question(**{"kind": "does", "setup": setup_of(app, monitor, "Studio").id, **q})
-    for ask in (experiments.cost, experiments.begin):
+    for ask in (questions.cost, experiments.begin):
         with pytest.raises(BadInputError, match=says) as e:
             ask(app, monitor, question)
         assert e.value.place == place

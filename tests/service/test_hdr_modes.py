@@ -13,8 +13,8 @@ from lumenar.service import experiment_views as views
 from lumenar.service import experiments, new_display, recipe_notes, shelf, tuning_views, tunings, worth
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.new_display import NewDisplay
+from lumenar.service.questions import Question
 from lumenar.service.recipes import recipe
 from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner

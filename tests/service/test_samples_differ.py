@@ -14,7 +14,7 @@ from lumenar.service import experiment_views as views
 from lumenar.service import shelf
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
+from lumenar.service.questions import Question
 
 from ..conftest import MONITOR, setup_of
 

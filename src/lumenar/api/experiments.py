@@ -11,11 +11,12 @@ from lumenar.api.deps import application, experimenter
 from lumenar.api.models import Created, Id, Text
 from lumenar.api.tunings import NewState
 from lumenar.core.typed import Form
-from lumenar.service import condition_views, experiment_views, experiments
+from lumenar.service import condition_views, experiment_views
+from lumenar.service import questions as asked
 from lumenar.service.condition_views import ConditionChoices, ConditionsView
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.experiment_views import ExperimentLine, ExperimentView, FoundOut, QuestionChoices
-from lumenar.service.experiments import Cost, Kind, Question
+from lumenar.service.questions import Cost, Kind, Question
 
 router = APIRouter()
 PathText = Annotated[str, Field(max_length=300)]
@@ -90,7 +91,7 @@ def questions(request: Request, review: Id, setup: Id) -> QuestionChoices:
 @router.post("/reviews/{review}/experiment-cost")
 def experiment_cost(request: Request, review: Id, new: NewExperiment) -> Cost:
     """What answering a question will take; nothing is begun."""
-    return experiments.cost(application(request), review, new.question())
+    return asked.cost(application(request), review, new.question())
 
 
 @router.get("/reviews/{review}/setups/{setup}/conditions")

@@ -12,9 +12,9 @@ from lumenar.service.bench import BenchService
 from lumenar.service.board import FIRST_PASS, board
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.experiments import Question
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
+from lumenar.service.questions import Question
 from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish

@@ -20,6 +20,7 @@ from lumenar.service.displays import display
 from lumenar.service.errors import NotFoundError
 from lumenar.service.experiments import Open
 from lumenar.service.planning import settings_of
+from lumenar.service.settable import settable
 
 
 @dataclass(frozen=True)
@@ -143,9 +144,7 @@ def choices(app: Application, review_id: int, setup_id: int) -> ConditionChoices
     menu = shown.menu
     mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
     controls = []
-    for c in menu.controls:
-        if c.path not in state or not (c.numeric or len(c.values) > 1) or menu.why_locked(state, mode, c.path):
-            continue
+    for c in settable(menu, mode, state):
         few = [text_of(v) for v in few_values(c, state[c.path], 3)][:4]
         every = [] if c.numeric else list(c.values)
         controls.append(FactorChoice(c.path, name_of(c.path), text_of(state[c.path]), few, every, c.promise or ""))
@@ -161,7 +160,7 @@ def view(app: Application, experiment_id: int) -> ConditionsView:
     made = x.made
     if not isinstance(made, Conditions):
         raise NotFoundError("experiment", f"Experiment {experiment_id} is not about conditions.")
-    e: Explained = app.cache.get(("explained", x.row.id, len(x.read)), lambda: made.explain(x.reads))
+    e = experiments.explained(app, x, made)
     lights = [LightView(s.label, s.lux, s.words) for s in made.lights]
     figures = [FigureTitle(k, title, unit, e.spread.get(k, 0.0)) for k, (title, unit) in TITLES.items()]
     states = [_state(made, r) for r in e.states]

@@ -13,15 +13,14 @@ from lumenar.core.experiments.conditions import (
     Factor,
     Key,
     LightState,
+    states_of,
 )
 from lumenar.core.experiments.promises import Promise, said_of
 from lumenar.core.experiments.tested import PLACES, least_told
-from lumenar.core.menu import Menu, MenuError, Value, text_of
+from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
 from lumenar.core.tuning.base import Noise
-from lumenar.service.displays import Display
 from lumenar.service.errors import BadInputError
-from lumenar.service.planning import settings_of
-from lumenar.store.reviews import SetupRow
+from lumenar.service.settable import free
 
 MOST_FACTORS, MOST_LEVELS, MOST_LIGHTS, MOST_BASELINES, MOST_STATES = 4, 5, 6, 24, 150
 WANTED_PERCENT = 1.4
@@ -57,11 +56,11 @@ class ConditionsAsked:
     seed: int = 1
 
 
-def asked(shown: Display, setup: SetupRow, q: ConditionsAsked, meter: Mapping[str, Any]) -> dict[str, Any]:
-    """A question as it is stored. BadInputError where it makes no sense, with the place of what is wrong."""
-    menu = shown.menu
-    mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
-    lights = _lights(q.lights, shown.stand_in)
+def asked(
+    menu: Menu, mode: Mode, state: Mapping[str, Value], q: ConditionsAsked, stand_in: bool, noise: Noise
+) -> dict[str, Any]:
+    """What is stored of a question beside what all have. BadInputError with the place of what makes no sense."""
+    lights = _lights(q.lights, stand_in)
     if len(q.factors) > MOST_FACTORS:
         raise BadInputError("question", f"At most {MOST_FACTORS} controls are tried at once.", "factors")
     factors = [_factor(menu, mode, state, f, i) for i, f in enumerate(q.factors)]
@@ -73,18 +72,16 @@ def asked(shown: Display, setup: SetupRow, q: ConditionsAsked, meter: Mapping[st
         said = f"The baseline is read {LEAST_BASELINES} to {MOST_BASELINES} times."
         raise BadInputError("question", said, "baselines")
     question: dict[str, Any] = {
-        "mode": setup.mode, "signal": setup.signal, "state": state, "lights": lights, "factors": factors,
-        "together": q.together, "seed": q.seed, "tried": [f["path"] for f in factors],
+        "lights": lights, "factors": factors, "together": q.together, "seed": q.seed, "tried": [f["path"] for f in factors],
         "promises": [{"path": f.path, "text": t} for f in q.factors for t in said_of(f.promise)],
     }  # fmt: skip
-    count = len(_made(question, Noise(0.002, 0.001), LEAST_BASELINES).keys)
+    count = len(_keys(question))
     if count > MOST_STATES:
         raise BadInputError(
             "question",
             f"That is {count} states; at most {MOST_STATES} are tried. Leave a value or a light out.",
             "factors",
         )
-    noise = Noise(float(meter.get("repeatability", 0.002)), float(meter.get("absolute", 0.001)))
     question["baselines"] = q.baselines or _enough(noise, count)
     return question
 
@@ -104,16 +101,9 @@ def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]
     return [{"label": x.label, "lux": x.lux} for x in lights]
 
 
-def _factor(menu: Menu, mode: Any, state: Mapping[str, Value], f: FactorAsked, i: int) -> dict[str, Any]:
+def _factor(menu: Menu, mode: Mode, state: Mapping[str, Value], f: FactorAsked, i: int) -> dict[str, Any]:
     place = f"factors.{i}"
-    if f.path not in menu.by_path:
-        raise BadInputError("question", f"The menu has no entry {f.path!r}.", place)
-    if f.path not in state:
-        said = f"Nobody has read where {f.path} stands; write its default into the menu map."
-        raise BadInputError("question", said, place)
-    if reason := menu.why_locked(state, mode, f.path):
-        raise BadInputError("question", f"{f.path} cannot be set here: {reason}.", place)
-    control, levels = menu.control(f.path), [state[f.path]]
+    control, levels = free(menu, mode, state, f.path, place), [state[f.path]]
     for text in f.values:
         try:
             value: Value = float(text.strip().replace(",", ".")) if control.numeric else text.strip()
@@ -138,22 +128,25 @@ def _enough(noise: Noise, states: int) -> int:
     return next((n for n in range(LEAST_BASELINES, 13) if least_told(noise, n, tests) <= WANTED_PERCENT), 12)
 
 
-def _made(q: Mapping[str, Any], noise: Noise, baselines: int) -> Conditions:
-    lights = tuple(LightState(x["label"], x["lux"]) for x in q["lights"])
-    factors = tuple(Factor(f["path"], tuple(f["levels"])) for f in q["factors"])
-    chosen: tuple[Key, ...] = ()
-    if not q["together"]:
-        every = Conditions(q["mode"], q["signal"], q["state"], lights, factors, noise).keys
-        chosen = tuple(k for k in every if sum(map(bool, k[1:])) <= 1)
-    promises = tuple(Promise(p["path"], p["text"]) for p in q["promises"])
-    return Conditions(
-        q["mode"], q["signal"], q["state"], lights, factors, noise, baselines, q["seed"], chosen, promises
+def _tried(q: Mapping[str, Any]) -> tuple[tuple[LightState, ...], tuple[Factor, ...]]:
+    return (
+        tuple(LightState(x["label"], x["lux"]) for x in q["lights"]),
+        tuple(Factor(f["path"], tuple(f["levels"])) for f in q["factors"]),
     )
+
+
+def _keys(q: Mapping[str, Any]) -> tuple[Key, ...]:
+    """The states that are read: all combinations, or each control alone in each light."""
+    every = states_of(*_tried(q))
+    return tuple(k for k in every if q["together"] or sum(map(bool, k[1:])) <= 1)
 
 
 def made_of(q: Mapping[str, Any], noise: Noise) -> Conditions:
     """The experiment that a stored question stands for."""
-    return _made(q, noise, int(q["baselines"]))
+    promises = tuple(Promise(p["path"], p["text"]) for p in q["promises"])
+    return Conditions(
+        q["mode"], q["signal"], q["state"], *_tried(q), noise, int(q["baselines"]), q["seed"], _keys(q), promises
+    )
 
 
 def title_of(q: Mapping[str, Any]) -> str:

@@ -10,16 +10,16 @@ from typing import cast
 from lumenar.bench.habits import CLEAR_S, HABITS, REST, SETUP_S, Habits
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemote, RefusedError, Wanted
 from lumenar.core.experiments.base import Act, Stage
-from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.metadata import sent_as
 from lumenar.core.experiments.samples import Samples
 from lumenar.core.readings import Trace
 from lumenar.core.signals import Signal, SignalFormat
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
-from lumenar.service.experiments import Open, Question
+from lumenar.service.experiments import Open
 from lumenar.service.patch_reading import read_patches
 from lumenar.service.planning import setup_states
+from lumenar.service.questions import Question
 from lumenar.service.steered import Steered, SteeredJob, free_bench
 from lumenar.store import experiments as stored
 from lumenar.store.experiments import OPEN, ExperimentState
@@ -164,8 +164,7 @@ class Experimenter(Steered[ExperimentState]):
         bench.source.show(REST)
         refused = self._act(bench, stage.acts)
         bench.clock.sleep(max(CLEAR_S, SETUP_S / 2))
-        made = x.made
-        if isinstance(made, Conditions) and made.lights[made.steps[len(x.read)].key[0]].label in refused:
+        if experiments.loses_light(x, refused):
             experiments.commit(self.app, x, [None] * len(stage.patches), {}, [], refused)
             experiments.leave_out(self.app, x.row.id)
             return

@@ -8,18 +8,19 @@ from typing import Any
 
 from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
-from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.ranked import TITLES
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.recipes.ordered import Note
 from lumenar.core.typed import Form, parse
-from lumenar.service import cells, experiments, menu_map, recipe_notes
+from lumenar.service import cells, experiments, menu_map, questions, recipe_notes
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.experiments import KINDS, Open
+from lumenar.service.experiments import Open
 from lumenar.service.planning import settings_of
+from lumenar.service.questions import KINDS
+from lumenar.service.settable import settable
 from lumenar.service.tunings import name_of
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
@@ -128,36 +129,21 @@ class ExperimentLine:
     created_at: str
 
 
-ABOUT = {"does": (True, False), "comfort": (True, False), "scope": (True, False), "locks": (True, False),
-         "notches": (True, False),
-         "difference": (False, True), "shadows": (True, True), "carry": (False, False), "alike": (False, False),
-         "metadata": (False, False), "samples": (False, False)}  # fmt: skip
-"""Whether a kind of question is about a control, and about other setups."""
-
-
-def _asked_in(kind: str, signal: str) -> bool:
-    """Whether a question is asked of setups for a signal."""
-    if kind == "metadata":
-        return signal == "pq"
-    return kind in experiments.ANYWHERE or (kind in experiments.IN_HDR) == (signal != "sdr")
-
-
 def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
     """What can be asked of a setup's display."""
     setup = cells.setup_of(app, review_id, setup_id)
     menu = display(app, setup.unit_id).menu
     mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
-    controls = [
-        ControlChoice(c.path, called(c.path)) for c in menu.controls
-        if c.path in state and (c.numeric or len(c.values) > 1) and not menu.why_locked(state, mode, c.path)
-    ]  # fmt: skip
+    controls = [ControlChoice(c.path, called(c.path)) for c in settable(menu, mode, state)]
     others = [
         SetupChoice(s.id, s.name) for s in reviews.setups_of(app.db.connection(), review_id)
         if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
     ]  # fmt: skip
     several = len(reviews.units_of(app.db.connection(), review_id)) > 1
-    asked = (k for k in KINDS if _asked_in(k, setup.signal) and (several or k != "samples"))
-    kinds = [KindChoice(k, KINDS[k], *ABOUT[k]) for k in asked]
+    kinds = [
+        KindChoice(key, k.title, k.control, k.setups) for key, k in KINDS.items()
+        if k.title and not k.why_not(setup) and (several or key != "samples")
+    ]  # fmt: skip
     return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
 
 
@@ -165,10 +151,10 @@ def view(app: Application, experiment_id: int) -> ExperimentView:
     """An experiment as it stands."""
     x = experiments.opened(app, experiment_id)
     stages = x.made.stages
-    end = experiments.conclusion(x)
+    end = experiments.conclusion(app, x)
     back = [a.words for a in experiments.to_do(x, x.made.back, len(x.read))]
     return ExperimentView(
-        x.row.id, x.row.review_id, x.setup.id, x.setup.name, x.row.kind, experiments.title_of(x.row.kind, x.row.question),
+        x.row.id, x.row.review_id, x.setup.id, x.setup.name, x.row.kind, questions.title_of(x.row.kind, x.row.question),
         x.row.state, x.row.message, not x.shown.stand_in,
         list(x.row.question.get("tried", [])), [s.title for s in stages], len(x.read), _now(x), back,
         "" if end is None else end.sentence, [] if end is None else list(end.heads),
@@ -226,7 +212,7 @@ def lines(app: Application, review_id: int) -> list[ExperimentLine]:
 
     def line(row: ExperimentRow) -> ExperimentLine:
         said = experiments.concluded(app, row).sentence if row.state == "done" else ""
-        title, tried = experiments.title_of(row.kind, row.question), list(row.question.get("tried", []))
+        title, tried = questions.title_of(row.kind, row.question), list(row.question.get("tried", []))
         return ExperimentLine(
             row.id, row.kind, title, names[row.setup_id], row.state, said, tried, row.created_at
         )  # fmt: skip
@@ -268,8 +254,7 @@ def typed_in(
     if x.row.state != "waiting" or x.next != stage:
         raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
     s = x.made.stages[stage]
-    made = x.made
-    if isinstance(made, Conditions) and made.lights[made.steps[stage].key[0]].label in refused:
+    if experiments.loses_light(x, refused):
         why = dict.fromkeys(refused, "the person could not make it")
         experiments.commit(app, x, [None] * len(s.patches), {}, [], why)
         if experiments.leave_out(app, experiment_id).next is None:
@@ -315,7 +300,7 @@ def learn(app: Application, experiment_id: int) -> None:
     """Write into the menu map what was found out, or into the setup\'s recipe what has to be done because of it.
     ConflictError where nothing was, or the map cannot take it."""
     x = experiments.opened(app, experiment_id)
-    end = experiments.conclusion(x)
+    end = experiments.conclusion(app, x)
     if end is not None and end.workaround:
         note = Note("workaround", "", "", end.workaround, x.row.firmware)
         if all(n.words != note.words for n in recipe_notes.of_setup(app, x.setup.id)):

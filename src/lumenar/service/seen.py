@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.recipes.purpose import Seen
-from lumenar.service import camera_check, experiments
+from lumenar.service import camera_check, experiments, questions
 from lumenar.service.application import Application
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
 
-KINDS = ("conditions", "comfort", "samples", *experiments.IN_HDR)
+KINDS = ("conditions", "comfort", "samples", "carry", "alike", "metadata")
 
 
 def found_by_itself(app: Application, review_id: int) -> list[Seen]:
@@ -20,7 +20,7 @@ def found_by_itself(app: Application, review_id: int) -> list[Seen]:
     for row in reversed(stored.of_review(db, review_id)):
         if row.kind not in KINDS or row.state != "done":
             continue
-        title = experiments.title_of(row.kind, row.question)
+        title = questions.title_of(row.kind, row.question)
         firmware = f", firmware {row.firmware}" if row.firmware else ""
         how = f"On {names[row.setup_id]}{firmware}, {row.created_at[:10]}"
         found[row.kind, row.setup_id, title] = _seen(app, row.id, title, how)
@@ -33,7 +33,7 @@ def _seen(app: Application, experiment_id: int, title: str, how: str) -> Seen:
     if not isinstance(x.made, Conditions):
         workaround = (end.workaround,) if end.workaround else ()
         return Seen(title, (end.sentence, *workaround), f"{how}.")
-    e = x.made.explain(x.reads)
+    e = experiments.explained(app, x, x.made)
     kept = tuple(f"“{p.text}”: {p.kept}. {p.why}" for p in e.promises)
     out = tuple(dict.fromkeys(f"{s.left_out[:1].upper()}{s.left_out[1:]}." for s in e.states if s.left_out))
     return Seen(title, (*e.features.values(), *kept, *out), f"{how}; the baseline was read {e.baselines} times.")

@@ -4072,7 +4072,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "scope" | "locks" | "difference" | "shadows" | "notches" | "conditions" | "carry" | "alike" | "metadata" | "comfort" | "samples";
+            kind: "does" | "comfort" | "scope" | "locks" | "notches" | "difference" | "shadows" | "samples" | "carry" | "alike" | "metadata" | "conditions";
             /** Setup */
             setup: number;
             /**

@@ -67,6 +67,11 @@ class Factor:
     levels: tuple[Value, ...]
 
 
+def states_of(lights: Sequence[LightState], factors: Sequence[Factor]) -> list[Key]:
+    """All combinations of lights and levels but the first of all, which is the baseline."""
+    return list(product(range(len(lights)), *(range(len(f.levels)) for f in factors)))[1:]
+
+
 @dataclass(frozen=True)
 class Step:
     """One thing that is read: the room's light on the screen, the baseline or a state. key: the light's number, then each
@@ -145,8 +150,8 @@ class Conditions:
     @cached_property
     def keys(self) -> list[Key]:
         """The states besides the baseline."""
-        every = product(range(len(self.lights)), *(range(len(f.levels)) for f in self.factors))
-        return [k for k in every if k != self.base and (not self.chosen or k in self.chosen)]
+        every = states_of(self.lights, self.factors)
+        return [k for k in every if not self.chosen or k in self.chosen]
 
     @cached_property
     def steps(self) -> tuple[Step, ...]:
@@ -227,13 +232,16 @@ class Conditions:
 
     # -- what follows -------------------------------------------------------------------------------------------------
 
+    def light_of(self, number: int) -> LightState:
+        """The light of a step."""
+        return self.lights[self.steps[number].key[0]]
+
     def left_out(self, reads: Sequence[StageRead]) -> bool:
         """Whether the step after those that were read can't be read, as its light could not be had."""
         number = len(reads)
         if number >= len(self.steps):
             return False
-        light = self.steps[number].key[0]
-        label = self.lights[light].label
+        light, label = self.steps[number].key[0], self.light_of(number).label
         # Only of its present visit: the baseline's light may be had later.
         for step, read in zip(reversed(self.steps[:number]), reversed(reads), strict=True):
             if step.key[0] != light:
