@@ -49,6 +49,7 @@ export type EditionView = Schemas["EditionView"];
 export type PlanPreview = Schemas["PlanPreview"];
 export type ConditionsResult = Schemas["ConditionsView"];
 export type EffectCell = Schemas["EffectCell"];
+export type ExperimentCost = Schemas["Cost"];
 export type CameraCheck = Schemas["CameraView"];
 export type Experiment = Schemas["ExperimentView"];
 export type Finding = Schemas["FoundOut"];

@@ -137,9 +137,11 @@ export default function CameraView() {
         <QuietButton asChild>
           <A to={`/review/${review}/conditions`}>Conditions</A>
         </QuietButton>
-        <Text color="ink3">
-          <Key>esc</Key> Board
-        </Text>
+        <QuietButton asChild>
+          <A to={`/review/${review}`}>
+            Board <Key>esc</Key>
+          </A>
+        </QuietButton>
       </ViewHead>
       <Box p="16px" overflowY="auto" flex="1">
         <Text color="ink2" maxW="820px" mb="12px">

@@ -2,11 +2,12 @@ import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Sent } from "../../api/client";
 import { useConditionChoices, useExperimentCost } from "../../api/queries";
-import { LampButton, Mono, ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { NumberField } from "../../parts/NumberField";
 import { Tick, Toggle } from "../../parts/toggles";
+import { CostOf } from "../findout/CostOf";
 
 export type Question = Sent<"NewExperiment">;
 type Factor = Sent<"AskedFactor">;
@@ -180,46 +181,14 @@ export function AskConditions({
           </Labelled>
         </Flex>
       </Box>
-      <Box data-testid="cost">
-        {!ready ? (
-          <Text color="ink2">{wanting}</Text>
-        ) : cost.error ? (
-          <Text color="lamp" role="alert">
-            {cost.error.message}
-          </Text>
-        ) : cost.data ? (
-          <>
-            <Text as="h2" fontSize="16px" fontWeight="600">
-              {cost.data.title}
-            </Text>
-            <Text color="ink2">
-              <Mono>{cost.data.stages.length}</Mono> steps, <Mono>{cost.data.readings}</Mono> readings.{" "}
-              {byHand ? "You light the room, enter and type" : "The bench lights the room and enters"}; at the end all
-              is put back.
-            </Text>
-            <Box color="ink2" mb="12px">
-              {cost.data.notes.map((n) => (
-                <Text key={n}>{n}</Text>
-              ))}
-            </Box>
-            <LampButton onClick={() => onStart(question)} loading={busy} data-testid="experiment-start">
-              Start
-            </LampButton>
-            <Box as="ol" color="ink3" mt="16px" pl="24px" fontSize="12.5px" listStyleType="decimal">
-              {cost.data.stages.slice(0, 16).map((s, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: the baseline comes again and again
-                <li key={i}>{s}</li>
-              ))}
-              {cost.data.stages.length > 16 && <li>and {cost.data.stages.length - 16} more</li>}
-            </Box>
-          </>
-        ) : null}
-        {error && (
-          <Box mt="12px">
-            <ProblemNote error={error} />
-          </Box>
-        )}
-      </Box>
+      <CostOf
+        wanting={wanting}
+        cost={cost}
+        who={byHand ? "You light the room, enter and type" : "The bench lights the room and enters"}
+        busy={busy}
+        error={error}
+        onStart={() => onStart(question)}
+      />
     </Grid>
   );
 }

@@ -1,19 +1,20 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, type ConditionsResult, type Experiment, got, type Sent } from "../../api/client";
-import { useAct, useBoard, useConditions, useExperiment, useExperiments } from "../../api/queries";
+import type { ConditionsResult, Experiment } from "../../api/client";
+import { useBoard, useConditions, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
-import { Choice, Select } from "../../parts/field";
+import { Choice } from "../../parts/field";
+import { Past } from "../../parts/Past";
 import type { Confirmed } from "../../parts/ReadingFields";
+import { useStart, useSteps } from "../findout/acts";
 import { PutBack, StageByHand, Under } from "../findout/Experiment";
-import { AskConditions, type Question } from "./AskConditions";
+import { AskConditions } from "./AskConditions";
 import { EffectGrid } from "./EffectGrid";
 import { CONDITIONS_KEYS } from "./view";
 
-const TOUCHED = ["experiment", "experiments", "conditions", "menu", "findings", "board", "bench"];
 const A = chakra(Link);
 const MOST = 3;
 const KEPT = { kept: "ink", "not kept": "lamp", "not decidable": "ink2", "not told": "ink3" } as Record<string, string>;
@@ -124,22 +125,7 @@ function Session({ experiment, result, fresh }: { experiment: Experiment; result
   const [picked, setPicked] = useState<string[] | null>(null);
   const chosen = picked ?? strongest;
   const [at, setAt] = useState("");
-  const path = { experiment: experiment.id };
-  const state = useAct(
-    (s: Sent<"NewState">["state"]) =>
-      got(api.PUT("/api/v1/experiments/{experiment}/state", { params: { path }, body: { state: s } })),
-    TOUCHED,
-  );
-  const done = useAct(
-    (body: Sent<"StageDone">) =>
-      got(
-        api.POST("/api/v1/experiments/{experiment}/stages/{stage}", {
-          params: { path: { ...path, stage: experiment.read } },
-          body,
-        }),
-      ),
-    TOUCHED,
-  );
+  const { state, done, pause } = useSteps(experiment);
   const choose = (key: string) =>
     setPicked(chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen.slice(-(MOST - 1)), key]);
   const order = result.lights.flatMap((_, n) => result.states.filter((s) => s.light === n)).map((s) => s.key);
@@ -149,10 +135,7 @@ function Session({ experiment, result, fresh }: { experiment: Experiment; result
   };
   useKeys(CONDITIONS_KEYS, {
     confirm: () => fields.current?.confirm(),
-    pause: () => {
-      if (experiment.state === "working") state.mutate("paused");
-      else if (experiment.state === "paused") state.mutate("working");
-    },
+    pause,
     down: () => move(1),
     up: () => move(-1),
     choose: () => at && choose(at),
@@ -243,10 +226,7 @@ export default function ConditionsView() {
   const number = asked !== null ? Number(asked) : fresh ? null : (own?.[0]?.id ?? null);
   const shown = useExperiment(number);
   const result = useConditions(number, shown.data?.read ?? 0);
-  const start = useAct(
-    (body: Question) => got(api.POST("/api/v1/reviews/{review}/experiments", { params: { path: { review } }, body })),
-    TOUCHED,
-  );
+  const start = useStart(review);
   useTitle(board.data && `Conditions, ${board.data.review.name}`);
   const problem = board.error ?? every.error ?? shown.error ?? result.error;
   if (problem) return <Failed error={problem} />;
@@ -268,27 +248,22 @@ export default function ConditionsView() {
         )}
         {!x && <Text color="ink3">what the display does by itself, in which light</Text>}
         <Box flex="1" />
-        {own.length > 0 && (
-          <Select
-            value={x ? String(x.id) : ""}
-            aria-label="Experiments of this review"
-            w="300px"
-            onChange={(e) => setSearch(e.target.value ? { experiment: e.target.value } : { new: "" })}
-          >
-            <option value="">A new experiment…</option>
-            {own.map((e) => (
-              <option key={e.id} value={e.id}>
-                {e.id}: {e.title} ({e.state})
-              </option>
-            ))}
-          </Select>
-        )}
+        <Past
+          of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}
+          shown={x?.id ?? null}
+          label="Experiments of this review"
+          fresh="A new experiment…"
+          w="300px"
+          onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
+        />
         <QuietButton asChild>
           <A to={`/review/${review}/camera`}>Camera check</A>
         </QuietButton>
-        <Text color="ink3">
-          <Key>esc</Key> Board
-        </Text>
+        <QuietButton asChild>
+          <A to={`/review/${review}`}>
+            Board <Key>esc</Key>
+          </A>
+        </QuietButton>
       </ViewHead>
       {x && result.data ? (
         <Session key={x.id} experiment={x} result={result.data} fresh={!result.isPlaceholderData} />

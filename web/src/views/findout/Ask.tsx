@@ -2,10 +2,11 @@ import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Sent } from "../../api/client";
 import { useExperimentCost, useQuestions } from "../../api/queries";
-import { LampButton, Mono, ProblemNote, Quiet } from "../../parts/basics";
+import { ProblemNote, Quiet } from "../../parts/basics";
 import { Choice } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { Tick } from "../../parts/toggles";
+import { CostOf } from "./CostOf";
 
 export type Question = Sent<"NewExperiment">;
 
@@ -49,6 +50,8 @@ export function Ask({
     setups: about?.setups ? setups : [],
   };
   const ready = about?.setups ? setups.length > 0 || path !== "" : path !== "" || about?.control === false;
+  const several = one ? "Choose the setup to compare with." : "Choose setups, or a control whose values are ranked.";
+  const wanting = about?.setups ? several : "The menu map has no control that could be set here.";
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
   if (choices.error) return <ProblemNote error={choices.error} />;
   if (!choices.data) return <Quiet>Loading</Quiet>;
@@ -130,48 +133,14 @@ export function Ask({
           )}
         </Flex>
       </Box>
-      <Box data-testid="cost">
-        {!ready ? (
-          <Text color="ink2">
-            {about?.setups
-              ? one
-                ? "Choose the setup to compare with."
-                : "Choose setups, or a control whose values are ranked."
-              : "The menu map has no control that could be set here."}
-          </Text>
-        ) : cost.error ? (
-          <Text color="ink2">{cost.error.message}</Text>
-        ) : cost.data ? (
-          <>
-            <Text as="h2" fontSize="16px" fontWeight="600">
-              {cost.data.title}
-            </Text>
-            <Text color="ink2" mb="10px">
-              <Mono>{cost.data.stages.length}</Mono> steps, <Mono>{cost.data.readings}</Mono> readings
-              {cost.data.looks > 0 && (
-                <>
-                  , <Mono>{cost.data.looks}</Mono> looks at the menu
-                </>
-              )}
-              . {byHand ? "You enter, look and type" : "The remote enters and looks"}; at the end all is put back.
-            </Text>
-            <LampButton onClick={() => onStart(question)} loading={busy} data-testid="experiment-start">
-              Start
-            </LampButton>
-            <Box as="ol" color="ink3" mt="16px" pl="24px" fontSize="12.5px" listStyleType="decimal">
-              {cost.data.stages.slice(0, 14).map((s) => (
-                <li key={s}>{s}</li>
-              ))}
-              {cost.data.stages.length > 14 && <li>and {cost.data.stages.length - 14} more</li>}
-            </Box>
-          </>
-        ) : null}
-        {error && (
-          <Box mt="12px">
-            <ProblemNote error={error} />
-          </Box>
-        )}
-      </Box>
+      <CostOf
+        wanting={ready ? "" : wanting}
+        cost={cost}
+        who={byHand ? "You enter, look and type" : "The remote enters and looks"}
+        busy={busy}
+        error={error}
+        onStart={() => onStart(question)}
+      />
     </Grid>
   );
 }

@@ -1,47 +1,31 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, type Experiment, got, type Sent } from "../../api/client";
+import { api, type Experiment, got } from "../../api/client";
 import { useAct, useBoard, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
-import { Choice, Select } from "../../parts/field";
+import { Choice } from "../../parts/field";
+import { Past } from "../../parts/Past";
 import type { Confirmed } from "../../parts/ReadingFields";
-import { Ask, type Question } from "./Ask";
+import { Ask } from "./Ask";
+import { TOUCHED, useStart, useSteps } from "./acts";
 import { Answer, PutBack, StageByHand, Under } from "./Experiment";
 import { FINDOUT_KEYS } from "./view";
 
 const A = chakra(Link);
-const TOUCHED = ["experiment", "experiments", "menu", "findings", "board", "bench"];
 
 /** One experiment: under way, waiting for a person, or answered. */
 function Session({ experiment }: { experiment: Experiment }) {
   const go = useNavigate();
   const fields = useRef<Confirmed>(null);
   const path = { experiment: experiment.id };
-  const state = useAct(
-    (s: Sent<"NewState">["state"]) =>
-      got(api.PUT("/api/v1/experiments/{experiment}/state", { params: { path }, body: { state: s } })),
-    TOUCHED,
-  );
-  const done = useAct(
-    (body: Sent<"StageDone">) =>
-      got(
-        api.POST("/api/v1/experiments/{experiment}/stages/{stage}", {
-          params: { path: { ...path, stage: experiment.read } },
-          body,
-        }),
-      ),
-    TOUCHED,
-  );
+  const { state, done, pause } = useSteps(experiment);
   const learn = useAct(() => got(api.PUT("/api/v1/experiments/{experiment}/learned", { params: { path } })), TOUCHED);
   const news = (experiment.changes.some((c) => !c.known) || experiment.workaround !== "") && !experiment.applied;
   useKeys(FINDOUT_KEYS, {
     confirm: () => fields.current?.confirm(),
-    pause: () => {
-      if (experiment.state === "working") state.mutate("paused");
-      else if (experiment.state === "paused") state.mutate("working");
-    },
+    pause,
     learn: () => news && learn.mutate(),
     back: () => go(`/review/${experiment.review}/menu`),
   });
@@ -97,10 +81,7 @@ export default function FindOutView() {
   const fresh = search.has("new") || search.has("control") || search.has("setup");
   const number = asked !== null ? Number(asked) : fresh ? null : (own?.[0]?.id ?? null);
   const shown = useExperiment(number);
-  const start = useAct(
-    (body: Question) => got(api.POST("/api/v1/reviews/{review}/experiments", { params: { path: { review } }, body })),
-    TOUCHED,
-  );
+  const start = useStart(review);
   useTitle(board.data && `Find out, ${board.data.review.name}`);
   const problem = board.error ?? every.error ?? shown.error;
   if (problem) return <Failed error={problem} />;
@@ -124,21 +105,14 @@ export default function FindOutView() {
         )}
         {!x && <Text color="ink3">what is found out belongs to its menu; everything is put back</Text>}
         <Box flex="1" />
-        {own.length > 0 && (
-          <Select
-            value={x ? String(x.id) : ""}
-            aria-label="Experiments of this review"
-            w="300px"
-            onChange={(e) => setSearch(e.target.value ? { experiment: e.target.value } : { new: "" })}
-          >
-            <option value="">A new question…</option>
-            {own.map((e) => (
-              <option key={e.id} value={e.id}>
-                {e.id}: {e.title} ({e.state})
-              </option>
-            ))}
-          </Select>
-        )}
+        <Past
+          of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}
+          shown={x?.id ?? null}
+          label="Experiments of this review"
+          fresh="A new question…"
+          w="300px"
+          onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
+        />
         <QuietButton asChild>
           <A to={`/review/${review}/menu`}>
             Menu map <Key>esc</Key>

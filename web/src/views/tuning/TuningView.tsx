@@ -9,6 +9,7 @@ import { number } from "../../charts/common";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import type { Form } from "../../parts/MeterForm";
+import { Past } from "../../parts/Past";
 import type { Confirmed } from "../../parts/ReadingFields";
 import { Begin, type Wished } from "./Begin";
 import { IsItWorthIt, Keep, Outcome } from "./Result";
@@ -318,21 +319,14 @@ export default function TuningView() {
           </Select>
         )}
         <Box flex="1" />
-        {every.data.length > 0 && (
-          <Select
-            value={t ? String(t.id) : ""}
-            aria-label="Tunings of this review"
-            w="220px"
-            onChange={(e) => setSearch(e.target.value ? { tuning: e.target.value } : { new: "" })}
-          >
-            <option value="">A new tuning…</option>
-            {every.data.map((x) => (
-              <option key={x.id} value={x.id}>
-                {x.id}: {x.setup_name}, {STATES[x.state]}
-              </option>
-            ))}
-          </Select>
-        )}
+        <Past
+          of={every.data.map((x) => ({ id: x.id, words: `${x.setup_name}, ${STATES[x.state]}` }))}
+          shown={t?.id ?? null}
+          label="Tunings of this review"
+          fresh="A new tuning…"
+          w="220px"
+          onChoose={(id) => setSearch(id === null ? { new: "" } : { tuning: String(id) })}
+        />
         <QuietButton asChild>
           <A to={`/review/${review}`}>
             Board <Key>esc</Key>
