@@ -145,9 +145,9 @@ export default function CameraView() {
       </ViewHead>
       <Box p="16px" overflowY="auto" flex="1">
         <Text color="ink2" maxW="820px" mb="12px">
-          Show white on the display and on a screen or lamp that is known to pulse, side by side. Photograph both at
-          once with a short shutter, lines of the picture along their width. Stripes on the display mean that its light
-          pulses; stripes on the other alone mean that a camera would have seen it.
+          Show white on the display and on a screen or lamp that is known to pulse, side by side, and photograph both at
+          once with a short shutter. Stripes on the display mean that its light pulses; stripes on the other alone mean
+          that a camera would have seen it.
         </Text>
         <Flex gap="14px" align="end" wrap="wrap" mb="8px">
           <Labelled label="How the display stood" width="200px">
