@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import BT709
+from lumenar.core.experiments import tested
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.promises import Promise, meant, said_of
@@ -248,3 +249,20 @@ def test_a_light_that_fails_once_and_is_had_again_loses_that_visit_alone():
     lost = [i for i, s in enumerate(x.steps) if s.key[0] == 0 and visits[1] <= i < visits[2] and i in why]
     assert set(why) == set(lost) and visits[2] not in why and why[visits[1]].startswith("dark could not be had")
     assert x.explain(reads).baselines < 9
+
+
+def test_what_is_taken_out_of_a_reading_has_noise_of_its_own(monkeypatch):
+    """Of black in a lit room nearly all is the room, read once with it and three times without."""
+    monkeypatch.setattr(tested, "FEW", 6000)
+    base = np.array([display(p.rgb) for p in short_set("sdr")])
+    x = Baselines(np.stack([base] * 4), np.arange(4.0), NOISE)
+    room = 3 * BT709.matrix.sum(axis=1)
+    share = x.share(base[None], room[None])[0][PLACES["black"][0]]
+
+    def variance(Y):
+        return (NOISE.repeatability * Y) ** 2 + NOISE.absolute**2
+
+    wanted = (variance(3 + base[0, 1]) + variance(3) / tested.STRAYS) / variance(base[0, 1])
+    assert share == pytest.approx(wanted, rel=0.1)
+    dark = x.share(base[None], np.zeros((1, 3)))[0]
+    assert dark == pytest.approx(np.ones(10), abs=0.25)

@@ -74,13 +74,18 @@ def test_a_rotated_photo_is_turned_and_loses_where_it_was_taken(app, laptop, tur
     exif = Image.Exif()
     exif[ORIENTATION], exif[MODEL] = turned, "Pocket camera 3"
     exif.get_ifd(GPS)[1], exif.get_ifd(GPS)[2] = "N", (51.0, 30.0, 0.0)
-    data = as_file(image.transpose(back) if back is not None else image, exif=exif)
-    assert b"Pocket camera" in data
+    data = as_file(image.transpose(back) if back is not None else image, exif=exif, comment=b"at home")
+    assert b"Pocket camera" in data and b"at home" in data
     view = seen(app, laptop, Photo(data, "left"))
     assert view.verdict == "bands" and view.parts[1].cycles is None
     stored = camera.picture(app, view.id)
     shown = Image.open(io.BytesIO(stored))
-    assert not dict(shown.getexif()) and b"Pocket camera" not in stored and shown.width > shown.height
+    assert (
+        not dict(shown.getexif())
+        and b"Pocket camera" not in stored
+        and b"at home" not in stored
+        and shown.width > shown.height
+    )
 
 
 @pytest.mark.parametrize(

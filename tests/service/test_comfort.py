@@ -1,17 +1,22 @@
 """Comfort settings: blue light, white and pulsing at each value, with spectra on the bench and as an estimate by hand."""
 
+import numpy as np
 import pytest
 
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import spectra
 from lumenar.core.experiments.base import StageRead
-from lumenar.core.experiments.comfort import estimate, eye_of
+from lumenar.core.experiments.comfort import Comfort, estimate, eye_of
+from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.tuning.base import Noise
 from lumenar.service import experiment_views as views
 from lumenar.service import experiments, new_display, shelf
+from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.questions import Question
+from lumenar.service.settable import free, settable
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
@@ -81,3 +86,30 @@ def test_by_hand_the_ratio_is_an_estimate_and_said_to_be(app, units):
         views.typed_in(app, number, now.read, "XYZ", texts, {}, [], [])
     assert now.state == "done" and "an estimate from colour" in now.sentence and now.heads[-1] == "Ratio may be off by"
     assert now.rows[-1][1] < now.rows[0][1] and now.rows[0][-1] == round(off, 3)
+
+
+def test_what_drifts_by_itself_is_no_comfort():
+    """White that falls by 6 % on its own makes nothing of a value at which it fell by 4 %."""
+    x = Comfort(Control("Eyes", "slider", 0, 1, 1, default=0), "Day", 0.0, "sdr", Noise(), traces=False)
+
+    def read(share):
+        return StageRead(np.array([[95.0, 100.0, 108.0]]) * share)
+
+    assert "nothing measurable" in x.conclude([read(1.0), read(0.96), read(0.94)]).sentence
+    assert "4 % less melanopic light" in x.conclude([read(1.0), read(0.96), read(1.0)]).sentence
+
+
+def test_only_what_is_known_and_free_can_be_tried():
+    menu = Menu(
+        (Mode("Day", "sdr", "srgb"),),
+        (
+            Control("Saving", "switch", default="on", locks={"on": ("Bound",)}), Control("Bound", "slider", 0, 9, 1, default=1.0),
+            Control("Two", "choice", choices=("a", "b"), default="a"),
+            Control("Unknown", "slider", 0, 9, 1), Control("Level", "slider", 0, 9, 1, default=3.0),
+        ),
+    )  # fmt: skip
+    state = {"Saving": "on", "Bound": 1.0, "Two": "a", "Level": 3.0}
+    assert [c.path for c in settable(menu, menu.modes[0], state)] == ["Saving", "Two", "Level"]
+    for path, words in (("Bound", "cannot be set here"), ("Unknown", "Nobody has read"), ("", "Choose a control")):
+        with pytest.raises(BadInputError, match=words):
+            free(menu, menu.modes[0], state, path, "control")

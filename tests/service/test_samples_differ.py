@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from lumenar.bench.drivers.simulated import arrive
+from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.experiments.base import StageRead
@@ -11,9 +12,10 @@ from lumenar.core.experiments.samples import Sample, Samples
 from lumenar.core.experiments.seen import drawn, short_set
 from lumenar.core.tuning.base import Noise
 from lumenar.service import experiment_views as views
-from lumenar.service import shelf
+from lumenar.service import setups, shelf
 from lumenar.service.errors import BadInputError
 from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.planning import Options
 from lumenar.service.questions import Question
 
 from ..conftest import MONITOR, setup_of
@@ -68,3 +70,30 @@ def test_a_person_is_told_which_sample(app):
     assert before == "sample B before the meter"
     assert rest == ["mode Film", "Light to 20"]
     assert [s.name for s in x.order] == list("ABABABABA") and x.stages[0].title == "sample A (firmware 1.0), reading 1"
+
+
+def white_of(units, mode="Studio"):
+    """White of both samples, warm, and what their rows should say of it in %."""
+    made = [SimulatedUnit(parse_unit(a.text)) for a in arrive(units[MONITOR], MONITOR)]
+    for u in made:
+        u.select(mode)
+    own, other = (u.XYZ((1.0, 1.0, 1.0))[1] for u in made)
+    return 100 * (other / own - 1)
+
+
+def test_a_sample_that_was_never_on_is_as_warm_as_the_one_that_was(app, bench, monitor, units):
+    studio = setup_of(app, monitor, "Studio").id
+    bench.runs.start(monitor, [Cell(studio, "grey_ramp")], Options(warm_up=True))
+    bench.runs.finish()
+    light = next(r for r in asked(app, bench, monitor, "Studio").rows if r[1] == "White")
+    # Cold, it would be 2 % dimmer.
+    assert light[2] == pytest.approx(white_of(units), abs=0.4)
+
+
+def test_what_is_sent_is_sent_to_every_sample(app, bench, monitor):
+    """A mode that goes by MaxCLL: were it not sent to the other, its mid-tones would differ by several L*."""
+    setup = setup_of(app, monitor, "Studio HDR").id
+    sent = setups.StatedFormat(mastering_cd_m2=4000.0, max_cll=4000.0)
+    setups.change(app, monitor, setup, setups.Edit(format=sent))
+    rows = {r[1]: r for r in asked(app, bench, monitor, "Studio HDR").rows}
+    assert abs(rows["Mid-tones"][2]) < 0.5 and abs(rows["Shadows"][2]) < 0.5

@@ -9,16 +9,12 @@ from lumenar.service.errors import BadInputError
 
 
 def settable(menu: Menu, mode: Mode, state: Mapping[str, Value]) -> list[Control]:
-    """The controls that have more than one value, stand somewhere known and are not locked, in the order of the menu."""
-    return [
-        c
-        for c in menu.controls
-        if c.path in state and (c.numeric or len(c.values) > 1) and not menu.why_locked(state, mode, c.path)
-    ]
+    """The controls that stand somewhere known and are not locked, in the order of the menu."""
+    return [c for c in menu.controls if c.path in state and not menu.why_locked(state, mode, c.path)]
 
 
 def free(menu: Menu, mode: Mode, state: Mapping[str, Value], path: str, place: str) -> Control:
-    """A control that can be set; BadInputError at a place of the request where it is not there, locked, or has one value only."""
+    """A control that can be set; BadInputError at a place of the request where it is not there, or locked."""
     if path not in menu.by_path:
         what = f"The menu has no entry {path!r}" if path else "Choose a control"
         raise BadInputError("question", f"{what}.", place)
@@ -27,7 +23,4 @@ def free(menu: Menu, mode: Mode, state: Mapping[str, Value], path: str, place: s
         raise BadInputError("question", said, place)
     if reason := menu.why_locked(state, mode, path):
         raise BadInputError("question", f"{path} cannot be set here: {reason}.", place)
-    control = menu.control(path)
-    if not control.numeric and len(control.values) < 2:
-        raise BadInputError("question", f"{path} has one value only.", place)
-    return control
+    return menu.control(path)
