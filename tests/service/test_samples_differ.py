@@ -90,10 +90,18 @@ def test_a_sample_that_was_never_on_is_as_warm_as_the_one_that_was(app, bench, m
     assert light[2] == pytest.approx(white_of(units), abs=0.4)
 
 
-def test_what_is_sent_is_sent_to_every_sample(app, bench, monitor):
-    """A mode that goes by MaxCLL: were it not sent to the other, its mid-tones would differ by several L*."""
+def test_what_is_sent_is_sent_to_every_sample_each_time_it_comes(app, bench, monitor, monkeypatch):
+    """Whether a mode goes by MaxCLL is not left to whoever was before the meter first."""
     setup = setup_of(app, monitor, "Studio HDR").id
     sent = setups.StatedFormat(mastering_cd_m2=4000.0, max_cll=4000.0)
     setups.change(app, monitor, setup, setups.Edit(format=sent))
-    rows = {r[1]: r for r in asked(app, bench, monitor, "Studio HDR").rows}
-    assert abs(rows["Mid-tones"][2]) < 0.5 and abs(rows["Shadows"][2]) < 0.5
+    shown, show = [], SimulatedUnit.show
+
+    def watched(unit, patch, now):
+        shown.append((unit.file.sample, unit.metadata))
+        show(unit, patch, now)
+
+    monkeypatch.setattr(SimulatedUnit, "show", watched)
+    assert asked(app, bench, monitor, "Studio HDR").state == "done"
+    assert {sample for sample, _ in shown} == {"A", "B"}
+    assert {metadata.max_cll if metadata else None for _, metadata in shown} == {4000.0}
