@@ -21,7 +21,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lumenar.bench.habits import HABITS
+from lumenar.bench.habits import HABITS, SIGNATURE
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
@@ -31,7 +31,7 @@ from lumenar.bench.simulated.meter import COLORIMETER, SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.analysis import COUNTS, analyse
 from lumenar.core.colour import correction
-from lumenar.core.colour.transfer import pq
+from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, Readings, collect
@@ -173,7 +173,7 @@ class Notes:
     def watched(self, kind, setup, reading, at_s):
         self.whites.append((at_s, reading.XYZ[1]))
 
-    def signed(self, setup, XYZ, changed):
+    def signed(self, setup, XYZ, changed, shown):
         self.rested = XYZ[0][1]
 
     def warm(self, warm):
@@ -244,6 +244,7 @@ def survey(
     context = Context(
         luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
         grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
+        top=float(pq_inverse(true_readings(file, [SIGNATURE[0]], limits).XYZ[0, 1])) if hdr else 1.0,
     )  # fmt: skip
     wanted = [
         m for m, x in MEASUREMENTS.items()

@@ -31,7 +31,7 @@ def pytest_collection_modifyitems(items):
     items.sort(key=lambda item: not ("/web/" in str(item.path) or item.path.stem == "test_kill"))
 
 
-MONITOR, PHONE = "ostrel-fen-32.json", "tessary-pell-6.json"
+MONITOR, PHONE, TELEVISION = "ostrel-fen-32.json", "tessary-pell-6.json", "carrow-meridian-65.json"
 
 
 @pytest.fixture

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, MenuText, Text
-from lumenar.core.menu import Consequences, Kind, Place, Scope
+from lumenar.core.menu import Consequences, Kind, Place, Scope, When
 from lumenar.service import menu_map, samples
 from lumenar.service.menu_map import Answer, KnownMenu, MenuMap, PastMenu
 
@@ -69,6 +69,7 @@ class ControlFields(BaseModel):
     evidence: Words | None = None
     route: Words | None = None
     only: Words | None = None
+    when: When | None = None
 
 
 class ControlChange(Answered):

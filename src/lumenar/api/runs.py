@@ -11,6 +11,7 @@ from lumenar.api.deps import application, bench_of, reread_of
 from lumenar.api.models import Created, Id, Text
 from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
+from lumenar.core.signals import Signal
 from lumenar.core.typed import FORMS, Form
 from lumenar.service import hand_runs, named_meters, run_list
 from lumenar.service.bench_views import PlanPreview
@@ -131,6 +132,18 @@ def read_again(request: Request, run: Id, patch: Id) -> None:
 def read_sheet(request: Request, run: Id) -> Sheet:
     """A run by hand as a list to work through."""
     return hand_runs.sheet(application(request), run)
+
+
+class Looked(BaseModel):
+    """What a display says it shows; null where that is not known after all."""
+
+    signal: Signal | None
+
+
+@router.put("/runs/{run}/setups/{setup}/shown")
+def looked(request: Request, run: Id, setup: Id, said: Looked) -> Sheet:
+    """Record what signal the display says it shows in a setup of a run by hand."""
+    return hand_runs.looked(application(request), run, setup, said.signal)
 
 
 @router.get("/forms")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol, runtime_checkable
 
 import numpy as np
@@ -63,6 +63,12 @@ class StandsOtherwiseError(InstrumentError):
     """The unit took what was entered, and something else stands there; the text says what."""
 
     advice = "See what the menu shows: another setting may put it back. Correct the setup or the menu map, then resume."
+
+
+class OtherSignalError(InstrumentError):
+    """The unit shows another signal than it is sent; the text says which."""
+
+    advice = "See to its input, the cable, the source and what the menu says of HDR, then resume; what was read before stays."
 
 
 class EndedError(InstrumentError):
@@ -164,7 +170,8 @@ class PatchSource(Protocol):
 
 @dataclass(frozen=True)
 class Wanted:
-    """A state of the unit's menu to bring about: its mode, and values in the order in which they are to be entered."""
+    """A state of the unit's menu to bring about: its mode, empty for the present one, and values in the order in which they are
+    to be entered."""
 
     mode: str
     values: Mapping[str, ControlValue]
@@ -217,6 +224,21 @@ class LiteralRemote(SteppedRemote, Protocol):
     def power(self, on: bool) -> None: ...
 
 
+@runtime_checkable
+class Informing(Protocol):
+    """A remote that can see what signal the unit says it shows; None where it says nothing."""
+
+    def informed(self) -> SignalFormat | None: ...
+
+
+@runtime_checkable
+class Arming(Protocol):
+    """A remote of a unit where some entries are set before HDR is sent. `armed`: those of a state that do not stand yet, in the
+    present mode; None where there are none."""
+
+    def armed(self, wanted: Wanted) -> Wanted | None: ...
+
+
 class Room(Protocol):
     """The light about the unit. `light` makes it so many lux at the screen; RefusedError where that cannot be had."""
 
@@ -227,7 +249,8 @@ def enter_by_steps(remote: SteppedRemote, wanted: Wanted) -> None:
     """Bring a unit into a state whatever it was in before. A value may be locked by what another still is, and changing that
     one may reset others, so where anything is refused all is entered once more: what is there already changes nothing.
     RefusedError of the first that is refused even so."""
-    remote.select(wanted.mode)
+    if wanted.mode:
+        remote.select(wanted.mode)
     for _ in range(APPLY_ROUNDS):
         refused: RefusedError | None = None
         for path, value in wanted.values.items():
@@ -252,9 +275,10 @@ class Clock(Protocol):
     def sleep(self, seconds: float) -> None: ...
 
 
-@dataclass(frozen=True)
+@dataclass
 class Bench:
-    """The instruments of one bench, joined. The colorimeter is the working meter. room: None where somebody lights it by hand."""
+    """The instruments of one bench, joined. The colorimeter is the working meter. room: None where somebody lights it by hand;
+    sent: what was sent last, None where nobody said."""
 
     meter: Meter
     source: PatchSource
@@ -263,14 +287,56 @@ class Bench:
     spectroradiometer: Meter
     photodiode: Meter
     room: Room | None = None
+    sent: SignalFormat | None = None
 
     def enter(self, wanted: Wanted, format: SignalFormat | None = None) -> None:
         """Send a signal of this format and bring the unit into a state. RefusedError where either is not possible,
-        StandsOtherwiseError where something else stands there afterwards."""
+        OtherSignalError where the unit shows another signal, StandsOtherwiseError where something else stands there
+        afterwards."""
         if format is not None:
-            self.source.configure(format)
+            self.arm(wanted, format)
+            self.send(format)
         self.remote.enter(wanted).check(wanted)
+        self.check_signal()
+
+    def arm(self, wanted: Wanted, format: SignalFormat) -> None:
+        """Enter what has to stand before a signal is sent, while SDR is."""
+        if not isinstance(self.remote, Arming):
+            return
+        if (first := self.remote.armed(wanted)) is not None:
+            self.sent = replace(format, transfer="sdr", metadata=None, flagged=True)
+            self.source.configure(self.sent)
+            self.remote.enter(first)
+
+    def send(self, format: SignalFormat) -> None:
+        """Send a signal. RefusedError where that is not possible, OtherSignalError where the unit shows another."""
+        self.source.configure(format)
+        self.sent = format
+        self.check_signal()
+
+    def shown(self) -> SignalFormat | None:
+        """What signal the unit says it shows, None where nobody knows."""
+        return self.remote.informed() if isinstance(self.remote, Informing) else None
+
+    def check_signal(self) -> None:
+        """OtherSignalError where the unit says that it shows another signal than was sent last."""
+        shown = self.shown()
+        if self.sent is None or shown is None:
+            return
+        if other := self.sent.taken_as(shown):
+            raise OtherSignalError(f"{self.sent.words} is sent, and the display says it shows {other}")
 
     def reader(self, patch: Patch) -> Meter:
         """The instrument that reads a patch."""
         return {"XYZ": self.meter, "spectrum": self.spectroradiometer, "waveform": self.photodiode}[patch.reads]
+
+    def read(self, patch: Patch, cancel: Cancel = WANTED) -> MeterReading:
+        """One reading of a patch that is shown. What its instrument raises, and OtherSignalError where the unit shows another
+        signal by then: that reading would be of something else."""
+        try:
+            reading = self.reader(patch).read(cancel)
+        except (BelowFloorError, SaturatedError):
+            self.check_signal()
+            raise
+        self.check_signal()
+        return reading

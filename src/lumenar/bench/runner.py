@@ -115,7 +115,9 @@ class Journal(Protocol):
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None: ...
 
-    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool) -> None: ...
+    def signed(
+        self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, shown: SignalFormat | None
+    ) -> None: ...
 
     def warm(self, warm: bool) -> None: ...
 
@@ -306,7 +308,7 @@ class Runner:
         """One reading, tried again with growing waits where the meter does not answer."""
         for attempt in range(RETRIES):
             try:
-                return self._bench.reader(patch).read(Cancel(self._stopping.is_set, READ_MOST_S))
+                return self._bench.read(patch, Cancel(self._stopping.is_set, READ_MOST_S))
             except TimedOutError:
                 if attempt == RETRIES - 1 or self._stopping.is_set():
                     raise
@@ -336,7 +338,7 @@ class Runner:
         if reason and self._asked != setup.key:
             self._asked = setup.key
             raise SettingChangedError(f"{setup.name} is not what it was in its last run: {reason}")
-        self._journal.signed(setup, signature, bool(reason))
+        self._journal.signed(setup, signature, bool(reason), self._bench.shown())
         self._setup, self._asked, self._unwatched = setup, None, False
         self._reference_at = self._bench.clock.now()
 

@@ -4,12 +4,13 @@ settings are entered so that none undoes another. Pure: it knows nothing of how 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
 from lumenar.core.roles import role_of
+from lumenar.core.signals import WORDS as SIGNAL_WORDS
 from lumenar.core.targets import Signal
 
 Value = float | str
@@ -18,10 +19,12 @@ Kind = Literal["slider", "notches", "choice", "switch"]
 Panel = Literal["lcd", "oled", "projector", "other"]
 """Panel technologies as far as they are to be treated differently."""
 Scope = Literal["unit", "signal", "mode", "unknown"]
+When = Literal["", "sdr", "first"]
 
 PLACES: tuple[Place, ...] = ("unit", "host", "input")
 KINDS: tuple[Kind, ...] = ("slider", "notches", "choice", "switch")
 SCOPES: tuple[Scope, ...] = ("unit", "signal", "mode", "unknown")
+WHENS: tuple[When, ...] = ("", "sdr", "first")
 WORDS = ("promise", "note", "evidence", "route", "only")
 """What is written of a control in a person's words."""
 MOST_WORDS = 300
@@ -40,7 +43,8 @@ class Control:
     with the table as their group. default: None where nobody has read it. bears: whether it can change what is measured.
     locks: by value the paths that cannot be set meanwhile; resets: paths that fall back when it is changed. promise: what the
     menu says it does; evidence: where it is known from; route: how it is reached where the menu does not lead there; only:
-    what a model must have for it to be there.
+    what a model must have for it to be there. when: "sdr" where it can be set only while SDR shows, though it counts for HDR;
+    "first" where it decides how a signal is taken, so that it stands before one is sent.
     """
 
     path: str
@@ -60,6 +64,7 @@ class Control:
     evidence: str = ""
     route: str = ""
     only: str = ""
+    when: When = ""
     locks: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     resets: tuple[str, ...] = ()
 
@@ -192,6 +197,16 @@ class Menu:
                 return f"{path} is locked while {other.path} is {text_of(value)}"
         return None
 
+    def why_not_now(self, state: Mapping[str, Value], mode: Mode, path: str) -> str | None:
+        """Why a control cannot be set while a mode shows, None where it can: it is locked, or is set before the signal comes."""
+        if mode.signal != "sdr" and self.control(path).when:
+            return f"{path} is set before {SIGNAL_WORDS[mode.signal]} is sent"
+        return self.why_locked(state, mode, path)
+
+    def ahead(self, paths: Iterable[str]) -> list[str]:
+        """Those of the paths that are set before HDR is sent."""
+        return [p for p in paths if p in self.by_path and self.by_path[p].when]
+
     def change(self, state: Mapping[str, Value], mode: Mode, path: str, value: Value) -> dict[str, Value]:
         """The state after a control was set: what it resets falls back to the mode's defaults. Setting what it is already
         changes nothing and resets nothing. MenuError where it is locked or cannot take the value."""
@@ -309,9 +324,10 @@ def _fits(c: Control) -> None:
         c.kind not in KINDS
         or c.place not in PLACES
         or c.scope not in SCOPES
+        or c.when not in WHENS
         or (c.role is not None and role_of(c.role) is None)
     ):
-        raise MenuError(f"{c.path}: kind, place, scope or role is unknown")
+        raise MenuError(f"{c.path}: kind, place, scope, time to be set or role is unknown")
     for name in WORDS:
         text = getattr(c, name)
         if len(text) > MOST_WORDS or any(x in text for x in "()") or any(ord(x) < 32 for x in text):
@@ -374,7 +390,7 @@ def document_of(menu: Menu) -> dict[str, Any]:
         for name in ("choices", "resets"):
             if getattr(c, name):
                 entry[name] = list(getattr(c, name))
-        for name in ("default", "place", "scope", "role", "group", "bears", *WORDS):
+        for name in ("default", "place", "scope", "role", "group", "bears", "when", *WORDS):
             if getattr(c, name) != getattr(usual, name):
                 entry[name] = getattr(c, name)
         if c.locks:

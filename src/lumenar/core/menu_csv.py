@@ -6,13 +6,13 @@ import csv
 import io
 from collections.abc import Mapping, Sequence
 
-from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Value, text_of
-from lumenar.core.menu_text import number, value_from
+from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Value, When, text_of
+from lumenar.core.menu_text import WHEN_MARKS, number, value_from
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
 HEADS = (
     "entry", "path", "kind", "minimum", "maximum", "step", "choices", "default", "place", "scope", "role", "group", "bears",
-    "locks", "resets", "signal", "target", *WORDS,
+    "locks", "resets", "signal", "target", "when", *WORDS,
 )  # fmt: skip
 _OWN = "default in "
 """What the head of a column begins with that holds the defaults of one mode."""
@@ -40,7 +40,7 @@ def csv_of(menu: Menu) -> str:
     for c in menu.controls:
         row = {
             "entry": "control", "path": c.path, "kind": c.kind, "place": c.place, "scope": c.scope, "role": c.role or "",
-            "group": c.group, "bears": "yes" if c.bears else "no", "choices": _joined(c.choices),
+            "group": c.group, "bears": "yes" if c.bears else "no", "when": WHEN_MARKS[c.when], "choices": _joined(c.choices),
             "default": "" if c.default is None else text_of(c.default), "resets": _joined(c.resets),
             "locks": " | ".join(f"{v}: {_joined(paths)}" for v, paths in c.locks.items()),
             **{w: getattr(c, w) for w in WORDS},
@@ -94,6 +94,15 @@ def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
     return Menu(whole, tuple(controls), mode_path)
 
 
+def _when(index: int, cell: str) -> When:
+    """When a control can be set."""
+    for when, words in WHEN_MARKS.items():
+        if cell.lower() in (when, words.lower()):
+            return when
+    known = ", ".join(w for w in WHEN_MARKS.values() if w)
+    raise MenuTableError(index, "when", f"a control is set at any time (empty), or {known}; not {cell!r}")
+
+
 def _mode(index: int, row: Mapping[str, str]) -> Mode:
     signal = row.get("signal") or "sdr"
     if signal not in ("sdr", "pq", "hlg"):
@@ -136,6 +145,7 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
     plain = {
         "place": place, "scope": scope, "role": row.get("role") or None, "group": row.get("group", ""),
         "bears": row.get("bears", "yes").lower() not in ("no", "0", "false"), "locks": locks,
+        "when": _when(index, row.get("when", "")),
         "resets": _list(row.get("resets", "")), "choices": _list(row.get("choices", "")),
         "minimum": numeric("minimum", 0), "maximum": numeric("maximum", 100), "step": numeric("step", 1),
         **{w: row.get(w, "") for w in WORDS},

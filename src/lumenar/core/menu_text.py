@@ -14,9 +14,9 @@
 
 An indented line stands under the one above. A colon always ends the name; without it the name ends before the first number,
 mark or switch word. `*` or brackets mark the default, `|` parts values of several words. Notes in round brackets at the end:
-unit, host, input; all modes, this signal, this mode; no effect on accuracy; what it sets: luminance, white, tone, shadows,
-red gain, blue offset, cyan hue, and of a whole table white or colours; and in words of one's own
-(promise: ...), (note: ...), (evidence: ...), (route: how to get there), (only: what a model must have).
+unit, host, input; all modes, this signal, this mode; no effect on accuracy; only while SDR shows, before HDR is sent;
+what it sets: luminance, white, tone, shadows, red gain, blue offset, cyan hue, and of a whole table white or colours; and in
+words of one's own (promise: ...), (note: ...), (evidence: ...), (route: how to get there), (only: what a model must have).
 
 Modes are written apart, a line each: name, signal, target. Under one, indented, stands what is its own:
 
@@ -32,7 +32,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, text_of
+from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, When, text_of
 from lumenar.core.roles import TABLES, role_in_table, role_of
 from lumenar.core.targets import DEFAULT_TARGETS, TARGETS, Signal, TargetError, resolve
 
@@ -61,6 +61,7 @@ _SWITCH_WORDS = {"on", "off", "low", "medium", "high", "auto", "min", "max", "st
 _MARKS: dict[str, dict[str, object]] = {
     "unit": {"place": "unit"}, "host": {"place": "host"}, "input": {"place": "input"},
     "all modes": {"scope": "unit"}, "this signal": {"scope": "signal"}, "this mode": {"scope": "mode"},
+    "only while sdr shows": {"when": "sdr"}, "before hdr is sent": {"when": "first"},
     "luminance": {"role": "luminance"}, "white": {"role": "white"}, "no effect on accuracy": {"bears": False},
 }  # fmt: skip
 _PLACE_HEADS = {"host": "host", "input": "input"}
@@ -448,12 +449,16 @@ def _values_text(c: Control) -> str:
 _SCOPE_MARKS: dict[Scope, str] = {"unit": "all modes", "signal": "this signal", "mode": "this mode", "unknown": ""}
 
 
+WHEN_MARKS: Mapping[When, str] = {"": "", "sdr": "only while SDR shows", "first": "before HDR is sent"}
+
+
 def _marks_text(c: Control) -> str:
     marks = [
         c.place if c.place != "unit" else "",
         _SCOPE_MARKS[c.scope],
         c.role or "",
         "" if c.bears else "no effect on accuracy",
+        WHEN_MARKS[c.when],
         *(f"{w}: {getattr(c, w)}" if getattr(c, w) else "" for w in WORDS),
     ]
     return "".join(f" ({m})" for m in marks if m)

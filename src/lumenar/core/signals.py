@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
 
 from lumenar.core.targets import Signal
 
@@ -14,6 +14,9 @@ Range = Literal["full", "limited"]
 Chroma = Literal["4:4:4", "4:2:2", "4:2:0"]
 
 
+NEAR_HZ = 0.5
+"""Rates nearer than this are called by one number: 60 is often 59.94."""
+UNFLAGGED = "no HDR flag"
 WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
 
 
@@ -72,7 +75,8 @@ def metadata_of(format: Mapping[str, float | str]) -> Metadata | None:
 class SignalFormat:
     """What a source sends. transfer: the curve that its code values mean; range: whether black and white lie at the ends of
     the codes or at 16 and 235 of 255 (Rec. ITU-R BT.2100, table 9); bits: of a code value; chroma: how much of the colour
-    is sent; refresh_hz: pictures a second; metadata: what a PQ signal says of its content. None where it is not said."""
+    is sent; refresh_hz: pictures a second; metadata: what a PQ signal says of its content. None where it is not said.
+    flagged: whether it says itself that it is PQ or HLG; of one that does not, the unit has to be told how to decode it."""
 
     transfer: Signal = "sdr"
     range: Range = "full"
@@ -80,6 +84,18 @@ class SignalFormat:
     chroma: Chroma | None = None
     refresh_hz: float | None = None
     metadata: Metadata | None = None
+    flagged: bool = True
+
+    def taken_as(self, shown: SignalFormat) -> str:
+        """In words what a display that is sent this says it shows, as far as that is another signal; empty where it is the same.
+        What the display does not say, and metadata, which few displays show, are no difference."""
+        other = [WORDS[shown.transfer]] if shown.transfer != self.transfer else []
+        other += [f"{shown.bits} bits"] if shown.bits < self.bits else []
+        other += [f"{shown.range} range"] if shown.range != self.range else []
+        other += [shown.chroma] if shown.chroma and self.chroma and shown.chroma != self.chroma else []
+        refresh = shown.refresh_hz
+        other += [f"{refresh:g} Hz"] if refresh and self.refresh_hz and abs(refresh - self.refresh_hz) > NEAR_HZ else []
+        return ", ".join(other)
 
     @property
     def words(self) -> str:
@@ -88,4 +104,32 @@ class SignalFormat:
         parts += [self.chroma] if self.chroma else []
         parts += [f"{self.refresh_hz:g} Hz"] if self.refresh_hz else []
         parts += [self.metadata.words] if self.metadata else []
+        parts += [UNFLAGGED] if not self.flagged else []
         return ", ".join(parts)
+
+
+def format_from(transfer: Signal, said: Mapping[str, Any]) -> SignalFormat:
+    """A format as a document says it; what it does not say is as usual. MetadataError where its metadata contradict
+    themselves."""
+    plain = {k: v for k, v in said.items() if k in ("range", "bits", "chroma", "refresh_hz")}
+    return SignalFormat(transfer, **plain, metadata=metadata_of(said), flagged=said.get("flag") != "none")
+
+
+def document_of(shown: SignalFormat) -> dict[str, Any]:
+    """A format as JSON can hold it; what is not said is left out."""
+    return {k: v for k, v in asdict(shown).items() if v is not None and k not in ("metadata", "flagged")} | (
+        {k: v for k, v in asdict(shown.metadata).items() if v is not None} if shown.metadata else {}
+    )
+
+
+def words_of(said: Mapping[str, Any] | None) -> str:
+    """A signal in words, as far as a document says it; empty where there is none."""
+    if not said:
+        return ""
+    parts = [WORDS[said["transfer"]]]
+    parts += [f"{said['bits']} bits"] if "bits" in said else []
+    parts += [f"{said['range']} range"] if "range" in said else []
+    parts += [said["chroma"]] if "chroma" in said else []
+    parts += [f"{said['refresh_hz']:g} Hz"] if "refresh_hz" in said else []
+    parts += [UNFLAGGED] if said.get("flag") == "none" else []
+    return ", ".join(parts)

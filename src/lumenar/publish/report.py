@@ -15,11 +15,12 @@ from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
 from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
+from lumenar.core.signals import WORDS, words_of
 from lumenar.core.targets import resolve
 from lumenar.publish import svg
 from lumenar.publish.package import About, Results
 from lumenar.service.file_figures import SetupFigures
-from lumenar.service.readings_file import FileUnit, ReadingsFile
+from lumenar.service.readings_file import FileSetup, FileUnit, ReadingsFile
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
 
@@ -177,11 +178,22 @@ def method(results: Results) -> list[tuple[str, str]]:
         meters.append(name)
     return [
         ("Samples", _joined(_sample(u) for u in readings.units)),
+        ("Signal", _joined(_signal(s) for s in readings.setups)),
         ("Room", _joined(rooms)),
         ("Meters", _joined(meters) or NOT_RECORDED),
         ("Near black", _joined(f for s in results.setups for f in s.floors) or "as the meters state it"),
         ("Lit share of the screen", ", ".join(f"{100 * w:g} %" for w in windows) + ", on black unless said otherwise"),
     ]
+
+
+def _signal(s: FileSetup) -> str:
+    """What a setup was sent, and whether the display said that it showed it."""
+    sent = words_of({"transfer": s.signal, **({} if s.format is None else s.format.model_dump(exclude_none=True))})
+    if s.shown is None:
+        return sent
+    if s.shown.transfer != s.signal:
+        return f"{sent}; the display said it showed {WORDS[s.shown.transfer]}"
+    return f"{sent}, which the display said it showed"
 
 
 def _sample(u: FileUnit) -> str:
@@ -202,11 +214,10 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
         scored = sorted(results.scores[purpose.key].items(), key=lambda i: -rank(i[1]))
         recipe: Recipe | None = results.recipes[purpose.key]
         rows = [(labels[k], by_key[k].shipped, s, interval(s)) for k, s in scored if by_key[k].signal == purpose.signal]
-        if not rows and purpose.signal != "sdr":
-            # Nothing of this signal was measured.
-            continue
-        purposes.append((purpose, rows, recipe))
-    first = purposes[0][0]
+        if rows:
+            # Else nothing of this signal was measured.
+            purposes.append((purpose, rows, recipe))
+    first = purposes[0][0] if purposes else next(iter(rubric.purposes.values()))
     order = [k for k, _ in sorted(results.scores[first.key].items(), key=lambda i: -rank(i[1]))]
     setups = sorted(results.setups, key=lambda s: order.index(s.key))
     plates = [

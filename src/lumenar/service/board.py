@@ -13,7 +13,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
-from lumenar.core.signals import METADATA, metadata_of
+from lumenar.core.signals import METADATA, UNFLAGGED, metadata_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
@@ -201,10 +201,12 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
 def format_words(setup: SetupRow) -> str:
     """What a setup's signal differs in from the sample's usual one."""
     units = {"bits": "bits", "refresh_hz": "Hz"}
-    plain = {k: v for k, v in setup.format.items() if k not in METADATA}
+    plain = {k: v for k, v in setup.format.items() if k not in (*METADATA, "flag")}
     said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in plain.items()]
     if metadata := metadata_of(setup.format):
         said.append(metadata.words)
+    if setup.format.get("flag"):
+        said.append(UNFLAGGED)
     return ", ".join(said)
 
 

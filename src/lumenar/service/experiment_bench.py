@@ -114,7 +114,7 @@ class Experimenter(Steered[ExperimentState]):
         self._unit = unit
         salt = 179424673 * x.row.id + len(x.read)
         other = self.bench.rig.assemble_for(unit, salt, x.row.correction_id, WARM_S)
-        other.source.configure(self._format)
+        other.send(self._format)
         return other
 
     def _begun(self, bench: Bench, x: Open) -> None:
@@ -147,9 +147,9 @@ class Experimenter(Steered[ExperimentState]):
             remote.apply(act.path, act.value)
         elif act.kind == "signal":
             metadata = None if act.value == "sdr" else self._format.metadata
-            bench.source.configure(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
+            bench.send(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
         elif act.kind == "metadata":
-            bench.source.configure(replace(self._format, metadata=sent_as(str(act.value))))
+            bench.send(replace(self._format, metadata=sent_as(str(act.value))))
         elif act.kind == "power":
             remote.power(act.value == "on")
         elif act.kind == "light":

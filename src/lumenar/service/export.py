@@ -60,10 +60,14 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
         }
         # Said only where every run says the same.
-        for what in ("condition", "format"):
+        for what in ("condition", "format", "shown"):
             said = [runs.recorded(db, r, setup.id, what) for r in dict.fromkeys(own.values())]
             if said and said[0] is not None and all(s == said[0] for s in said):
                 document[what] = said[0]
+        if shown := document.get("shown"):
+            document["shown"] = {
+                k: v for k, v in shown.items() if k not in FILE_METADATA and k != "mastering_black_cd_m2"
+            }
         if metadata := {FILE_METADATA[k]: v for k, v in document.get("format", {}).items() if k in FILE_METADATA}:
             document["format"] = {k: v for k, v in document["format"].items() if k not in FILE_METADATA}
             document["metadata"] = metadata

@@ -129,7 +129,7 @@ def analyse_setup(
         run = setup.run_of(m.key)
         where = meters, tuple(run.measurements)
         if where not in rounded:
-            rounded[where] = by_meters[meters][0].as_shown(setup.shown(run, meters))
+            rounded[where] = by_meters[meters][0].as_shown(setup.luminances(run, meters))
         limits = rounded[where]
         try:
             # Readings that serve every measurement are the same for each.

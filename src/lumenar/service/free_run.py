@@ -180,7 +180,7 @@ class FreeRun:
                     bench.source.show(patch)
                     shown_at = bench.clock.now()
                 bench.clock.sleep(HABITS[row.panel].settle_s)
-                reading = bench.meter.read()
+                reading = bench.read(patch)
             except (BelowFloorError, SaturatedError) as e:
                 held.message, held.last = str(e), None
                 live.read(patch.code, "below_floor", None)

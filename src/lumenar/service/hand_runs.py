@@ -3,10 +3,10 @@ when they go away: each reading is kept as soon as it is typed."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Literal
+from typing import Any, Literal
 
 from lumenar.bench.drivers.hands import Hands, in_words
 from lumenar.bench.drivers.person import Person, Reply, Task
@@ -15,12 +15,13 @@ from lumenar.bench.ports import BelowFloorError, RefusedError
 from lumenar.core import typed
 from lumenar.core.menu import Menu, text_of
 from lumenar.core.readings import Outcome, Pattern
+from lumenar.core.signals import WORDS, Signal
 from lumenar.core.typed import Form
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.service.planning import settings_of
+from lumenar.service.planning import settings_of, signal_of
 from lumenar.store import hand, readings, reviews, runs
 from lumenar.store.hand import SheetRow
 from lumenar.store.readings import NewReading
@@ -41,10 +42,17 @@ class Setting:
 
 @dataclass(frozen=True)
 class SheetSetup:
-    """A setup on the sheet: the mode to choose, and what then differs from how it ships, in the order to enter it."""
+    """A setup on the sheet: what is set before a signal other than SDR is sent, the signal to send, the mode to choose, and what
+    then differs from how it ships, in the order to enter it. shown: the signal that the display says it shows, None where nobody
+    looked; other: what that is instead of the one to be sent, in words, empty where it is that."""
 
     setup: int
     name: str
+    ahead: list[Setting]
+    signal: Signal
+    send: str
+    shown: Signal | None
+    other: str
     mode_path: str
     mode: str
     enter: list[Setting]
@@ -142,7 +150,14 @@ def sheet(app: Application, run_id: int) -> Sheet:
     listed = []
     for setup_id in dict.fromkeys(r.setup_id for r in rows):
         setup = setups[setup_id]
-        listed.append(SheetSetup(setup_id, setup.name, shown.menu.mode_path, setup.mode, _to_enter(shown.menu, setup)))
+        said = runs.recorded(db, run_id, setup_id, "shown")
+        listed.append(
+            SheetSetup(
+                setup_id, setup.name, _ahead(shown.menu, setup), setup.signal, signal_of(shown.row, setup).words,
+                None if said is None else said["transfer"], _other(setup, said), shown.menu.mode_path, setup.mode,
+                _to_enter(shown.menu, setup),
+            )
+        )  # fmt: skip
     done = sum(bool(r.outcome) for r in rows)
     luminance = shown.menu.luminance_control
     return Sheet(
@@ -166,12 +181,32 @@ def _to_enter(menu: Menu, setup: SetupRow) -> list[Setting]:
     hands = Hands(menu, note, setup.signal)
     hands.select(setup.mode)
     for path, value in settings_of(menu, setup).items():
-        if path in setup.changes:
+        if path in setup.changes and not menu.control(path).when:
             try:
                 hands.apply(path, value)
             except RefusedError:
                 asked.append(Setting(path, text_of(value)))
     return asked
+
+
+def _ahead(menu: Menu, setup: SetupRow) -> list[Setting]:
+    """What differs from how it ships and is set before the signal is sent."""
+    return [Setting(path, text_of(setup.changes[path])) for path in menu.ahead(setup.changes)]
+
+
+def _other(setup: SetupRow, said: Mapping[str, Any] | None) -> str:
+    return WORDS[said["transfer"]] if said is not None and said["transfer"] != setup.signal else ""
+
+
+def looked(app: Application, run_id: int, setup_id: int, signal: Signal | None) -> Sheet:
+    """What the display says it shows in a setup, None where that is not known after all."""
+    run = _run(app, run_id)
+    db = app.db.connection()
+    if setup_id not in {r.setup_id for r in hand.rows(db, run_id)}:
+        raise NotFoundError("setup", f"Run {run.id} has no setup {setup_id}.")
+    with app.db.transaction(of=run.review_id) as db:
+        runs.set_shown(db, run_id, setup_id, None if signal is None else {"transfer": signal})
+    return sheet(app, run_id)
 
 
 def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int) -> SheetPatch:
@@ -214,6 +249,9 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
         rows = {r.id: r for r in hand.rows(db, run_id)}
         read = {r.id for r in rows.values() if r.outcome}
         answers, pending = _understood(run, rows, form, entries)
+        for wrong in _of_another_signal(app, run, pending):
+            answers[wrong.patch] = wrong
+            del pending[wrong.patch]
         begun = datetime.fromisoformat(run.created_at)
         at_s = max(0.0, (datetime.now(UTC) - begun).total_seconds())
         for row in _asked_about(rows, pending, answers, {e.patch for e in entries if e.sure}):
@@ -232,6 +270,24 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
     if anew:
         app.forget()
     return Answers([answers[e.patch] for e in entries], done, len(rows), state)
+
+
+def _of_another_signal(app: Application, run: RunRow, pending: Mapping[int, SheetRow]) -> list[Answer]:
+    """Readings of setups in which the display says that it shows another signal than is meant: none of them is kept."""
+    db = app.db.connection()
+    setups = {s.id: s for s in reviews.setups_of(db, run.review_id)}
+    others = {
+        s: _other(setups[s], runs.recorded(db, run.id, s, "shown")) for s in {r.setup_id for r in pending.values()}
+    }
+    return [
+        Answer(
+            row.id, False, "",
+            f"The display shows {others[row.setup_id]}, and this is for {WORDS[setups[row.setup_id].signal]}: see to its input "
+            "and what its menu says of HDR, then say below what it shows.",
+        )
+        for row in pending.values()
+        if others[row.setup_id]
+    ]  # fmt: skip
 
 
 def _says(text: str) -> Person:

@@ -319,7 +319,7 @@ def _run(
     as_measured = AsMeasured(
         json.dumps(changes, sort_keys=True), dict(s.settings),
         None if s.condition is None else {k: v for k, v in s.condition.model_dump().items() if k != "note" or v},
-        _signal(s), s.target_key,
+        _signal(s), s.target_key, None if s.shown is None else s.shown.model_dump(exclude_none=True),
     )  # fmt: skip
     new = NewRun(
         review_id, unit_id, now(), unit.firmware, meters, {}, correction, False, {setup_id: as_measured},

@@ -10,6 +10,7 @@ from typing import Protocol
 from lumenar.bench.ports import MeterReading
 from lumenar.bench.runner import SetupState, State, Step, Watched
 from lumenar.core.readings import Outcome
+from lumenar.core.signals import SignalFormat, document_of
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.store import readings, runs
@@ -101,10 +102,14 @@ class StoreJournal:
             runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
         self._audience.watched(kind, setup, reading)
 
-    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool) -> None:
-        """What a setup looks like in this run."""
+    def signed(
+        self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, shown: SignalFormat | None
+    ) -> None:
+        """What a setup looks like in this run, and the signal that the unit says it shows."""
         with self._app.db.transaction() as db:
             runs.sign(db, self._run, setup.key, XYZ, changed)
+            if shown is not None:
+                runs.set_shown(db, self._run, setup.key, document_of(shown))
 
     def warm(self, warm: bool) -> None:
         """The unit was seen to be warm."""

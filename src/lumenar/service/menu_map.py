@@ -20,6 +20,7 @@ from lumenar.core.menu import (
     Place,
     Scope,
     Value,
+    When,
     document_of,
     menu_from,
     renamed,
@@ -65,6 +66,7 @@ class MenuControl:
     bears: bool
     locks: dict[str, list[str]]
     resets: list[str]
+    when: When
     promise: str
     note: str
     evidence: str
@@ -182,7 +184,7 @@ def _control(c: Control, own: dict[str, str]) -> MenuControl:
     return MenuControl(
         c.path, c.place, c.kind, _values(c.minimum, c.maximum, c.step) if c.numeric else " · ".join(c.values), c.minimum,
         c.maximum, c.step, list(c.values), None if c.default is None else text_of(c.default), own, c.scope, c.role, c.group,
-        c.bears, {v: list(p) for v, p in c.locks.items()}, list(c.resets), *(getattr(c, w) for w in WORDS),
+        c.bears, {v: list(p) for v, p in c.locks.items()}, list(c.resets), c.when, *(getattr(c, w) for w in WORDS),
     )  # fmt: skip
 
 
@@ -315,6 +317,7 @@ FIELDS = (
     "scope",
     "role",
     "bears",
+    "when",
     "locks",
     "resets",
     *WORDS,

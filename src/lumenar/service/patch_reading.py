@@ -28,7 +28,7 @@ def read_patches(
         bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)
         before = patch
         try:
-            reading = bench.reader(patch).read(Cancel(stopping.is_set, READ_MOST_S))
+            reading = bench.read(patch, Cancel(stopping.is_set, READ_MOST_S))
             XYZ.append(reading.XYZ)
             trace = reading.trace
             live.read(patch.code, "ok", live.corrected(reading.XYZ))

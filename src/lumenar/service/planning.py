@@ -16,10 +16,11 @@ from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.habits import HABITS, Habits
 from lumenar.bench.plan import Cell, Plan, plan_run
 from lumenar.bench.runner import SetupState
+from lumenar.core.colour.transfer import pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.menu import Menu
 from lumenar.core.readings import Patch
-from lumenar.core.signals import METADATA, SignalFormat, metadata_of
+from lumenar.core.signals import SignalFormat, format_from
 from lumenar.core.targets import Anchor, resolve
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -30,6 +31,8 @@ from lumenar.store.conditions import ConditionRow
 from lumenar.store.reviews import SetupRow, UnitRow
 from lumenar.store.runs import AsMeasured, NewPatch, NewRun
 
+LEAST_CD_M2 = 50.0
+"""A white in PQ that is darker than this was no white."""
 GRIDS = ((3, 3), (5, 5), (7, 5))
 
 
@@ -202,8 +205,17 @@ class Planner:
             sum_levels=self.options.sum_levels,
             fine_black=self.options.fine_black,
             limited=signal["range"] == "limited",
+            top=self._top(shown, setup),
             modulation_levels=menu.modulation_levels(mode),
         )
+
+    def _top(self, shown: Display, setup: SetupRow) -> float:
+        """The signal that asks for all light a setup has, as it was read last; all of the signal where it is not absolute, or
+        nobody read it."""
+        if setup.signal != "pq":
+            return 1.0
+        read = runs.last_signature(self.app.db.connection(), setup.id, settings_text(setup), shown.row.firmware)
+        return float(pq_inverse(read[0][1])) if read and read[0][1] > LEAST_CD_M2 else 1.0
 
 
 def settings_of(menu: Menu, setup: SetupRow) -> dict[str, float | str]:
@@ -216,9 +228,7 @@ def settings_of(menu: Menu, setup: SetupRow) -> dict[str, float | str]:
 
 def signal_of(row: UnitRow, setup: SetupRow) -> SignalFormat:
     """A setup's signal as a source sends it."""
-    format = format_of(row, setup)
-    plain = {k: v for k, v in format.items() if k not in METADATA}
-    return SignalFormat(setup.signal, **plain, metadata=metadata_of(format))
+    return format_from(setup.signal, format_of(row, setup))
 
 
 def format_of(row: UnitRow, setup: SetupRow) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from lumenar.core.experiments.comfort import Comfort
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.effect import WhatItDoes
+from lumenar.core.experiments.ends import WhereItEnds
 from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.metadata import MetadataResponse
@@ -309,6 +310,11 @@ KINDS: dict[str, KindOfQuestion] = {
         "What does it make of metadata?", ("pq",), lambda g, _: g.begun,
         lambda q, noise: MetadataResponse(q["mode"], q["signal"], noise),
         lambda q: f"What does {q['mode']} make of metadata?",
+    ),
+    "ends": KindOfQuestion(
+        "Where does light end by it?", ("pq",), _of_control,
+        lambda q, noise: WhereItEnds(_control(q), q["mode"], q["state"][q["control"]], noise),
+        lambda q: f"Where does light end by {_tried(q)}?", control=True,
     ),
     "conditions": KindOfQuestion("", ANY, _conditions, conditions.made_of, conditions.title_of, most=None),
 }  # fmt: skip

@@ -270,6 +270,13 @@ class FileFormat(_Strict):
     bits: Annotated[int, Field(ge=6, le=16)] | None = None
     chroma: Chroma | None = None
     refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
+    flag: Literal["none"] | None = None
+
+
+class FileShown(FileFormat):
+    """The signal that the display said it showed."""
+
+    transfer: Literal["sdr", "pq", "hlg"]
 
 
 class FileSetup(_Whole):
@@ -284,6 +291,7 @@ class FileSetup(_Whole):
     settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = {}
     condition: FileCondition | None = None
     format: FileFormat | None = None
+    shown: FileShown | None = None
     metadata: FileMetadata | None = None
     runs: Annotated[list[FileRun], Field(max_length=1000)] = []
     readings: Annotated[list[FileReading], Field(min_length=1)]
@@ -338,7 +346,7 @@ class FileSetup(_Whole):
             first[meter] = min(i, first.get(meter, i))
         return sorted(first, key=lambda m: first[m])
 
-    def shown(self, run: FileRun, meters: Iterable[str | None]) -> list[float]:
+    def luminances(self, run: FileRun, meters: Iterable[str | None]) -> list[float]:
         """The luminances that meters showed in a run."""
         served = (None, *(run.measurements or MEASUREMENTS))
         return [

@@ -4,7 +4,7 @@ it; else a person follows the steps and types."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S
 from lumenar.bench.ports import (
@@ -12,6 +12,7 @@ from lumenar.bench.ports import (
     EndedError,
     InstrumentError,
     LiteralRemote,
+    OtherSignalError,
     RefusedError,
     Wanted,
 )
@@ -136,12 +137,21 @@ class Replayer:
         if not isinstance(remote, LiteralRemote):
             raise InstrumentError("this remote cannot reset the display")
         state = setup_states(self.app, row.review_id, setup.unit_id)[setup.id]
-        if state.format is not None:
-            bench.source.configure(state.format)
-        remote.reset()
         menu = display(self.app, row.unit_id).menu
+        # What is set while SDR shows comes first; the signal itself is sent once it stands.
+        ahead = set(menu.ahead(s["path"] for s in row.steps))
+        if state.format is not None:
+            sdr = replace(state.format, transfer="sdr", metadata=None, flagged=True)
+            bench.source.configure(sdr if ahead else state.format)
+        remote.reset()
         wanted: dict[str, Value] = {}
         for n, step in enumerate(row.steps, 1):
+            if ahead and step["path"] not in ahead and state.format is not None:
+                ahead = set()
+                try:
+                    bench.send(state.format)
+                except (RefusedError, OtherSignalError) as e:
+                    return f"Before step {n}: {e}."
             # What is set only where the model has the part is set here too where the menu has it.
             if step["kind"] != "set" and (step["kind"] != "only-if" or step["path"] not in menu.by_path):
                 continue

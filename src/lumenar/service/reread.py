@@ -151,7 +151,7 @@ class Reread:
             self.bench.live.shown(_code(row.patch), row.patch.rgb, _place(row.patch), state.name)
             bench.clock.sleep(habits.settle_s + habits.large_step_s)
             try:
-                read = bench.meter.read()
+                read = bench.read(row.patch)
                 new = NewReading(patch_id, attempt, "ok", read.XYZ, read.exposure_s, bench.clock.now(), now())
             except (BelowFloorError, SaturatedError) as e:
                 outcome: Outcome = "below_floor" if isinstance(e, BelowFloorError) else "saturated"

@@ -10,7 +10,7 @@ from lumenar.service.errors import BadInputError
 
 def settable(menu: Menu, mode: Mode, state: Mapping[str, Value]) -> list[Control]:
     """The controls that stand somewhere known and are not locked, in the order of the menu."""
-    return [c for c in menu.controls if c.path in state and not menu.why_locked(state, mode, c.path)]
+    return [c for c in menu.controls if c.path in state and not menu.why_not_now(state, mode, c.path)]
 
 
 def free(menu: Menu, mode: Mode, state: Mapping[str, Value], path: str, place: str) -> Control:
@@ -21,6 +21,6 @@ def free(menu: Menu, mode: Mode, state: Mapping[str, Value], path: str, place: s
     if path not in state:
         said = f"Nobody has read where {path} stands; write its default into the menu map."
         raise BadInputError("question", said, place)
-    if reason := menu.why_locked(state, mode, path):
+    if reason := menu.why_not_now(state, mode, path):
         raise BadInputError("question", f"{path} cannot be set here: {reason}.", place)
     return menu.control(path)

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
-from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, text_of
-from lumenar.core.signals import METADATA, Chroma, MetadataError, Range, metadata_of
+from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, When, text_of
+from lumenar.core.signals import METADATA, Chroma, MetadataError, Range, metadata_of, words_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -41,6 +41,7 @@ class ControlView:
     scope: Scope
     bears: bool
     locked: str | None
+    when: When
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,8 @@ class StatedFormat:
     max_cll: float | None = None
     max_fall: float | None = None
     """What a PQ signal says of its content, in cd/m2; nothing is sent where none of the three is said."""
+    flag: Literal["none"] | None = None
+    """"none" where a PQ or HLG signal does not say that it is one."""
 
 
 @dataclass(frozen=True)
@@ -94,6 +97,8 @@ class SetupView:
     """The light states that are known in this review, of each label the newest."""
     format: StatedFormat
     usual_format: StatedFormat
+    shown: str
+    """The signal that the display said it showed when it was measured last, in words; empty where nobody looked."""
     changes: int
     """How many of its changes can be taken back."""
     controls: list[ControlView]
@@ -168,7 +173,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     controls = [
         ControlView(
             c.path, c.place, c.kind, state.get(c.path), defaults.get(c.path), origin(c.path), c.minimum, c.maximum, c.step,
-            list(c.values), c.scope, c.bears, menu.why_locked(state, mode, c.path),
+            list(c.values), c.scope, c.bears, menu.why_locked(state, mode, c.path), c.when,
         )
         for c in menu.controls
     ]  # fmt: skip
@@ -181,7 +186,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         "dark, as stand-ins stand" if shown.stand_in else "not recorded", list({r.label: r for r in rooms.values()}.values()),
         StatedFormat(**setup.format),  # type: ignore[arg-type]
         StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits),
-        len(reviews.setup_changes(db, setup_id)), controls,
+        words_of(runs.newest_shown(db, setup_id)), len(reviews.setup_changes(db, setup_id)), controls,
     )  # fmt: skip
 
 
@@ -272,6 +277,8 @@ def _format(f: StatedFormat, signal: Signal) -> dict[str, float | str]:
     if f.refresh_hz is not None and not 1 <= f.refresh_hz <= 1000:
         raise BadInputError("format", "A signal is refreshed 1 to 1,000 times a second.", "format")
     stated = {k: v for k, v in asdict(f).items() if v is not None}
+    if signal == "sdr" and f.flag is not None:
+        raise BadInputError("format", "SDR has no HDR flag to leave out.", "format")
     if signal != "pq" and (odd := [k for k in METADATA if k in stated]):
         raise BadInputError(
             "format", f"Only a PQ signal says its {METADATA[odd[0]]}; this setup is for {signal}.", "format"

@@ -97,14 +97,15 @@ class NewPatch:
 
 @dataclass(frozen=True)
 class AsMeasured:
-    """What a setup is in a run: its changes from default as JSON text, all its values, the light in the room, the signal, and
-    the target its patches are made for; None where nobody says."""
+    """What a setup is in a run: its changes from default as JSON text, all its values, the light in the room, the signal that is
+    sent, the target its patches are made for, and the signal that the unit said it showed; None where nobody says."""
 
     settings: str
     applied: Mapping[str, object] | None
     condition: Mapping[str, object] | None = None
     format: Mapping[str, object] | None = None
     target: str | None = None
+    shown: Mapping[str, object] | None = None
 
 
 @dataclass(frozen=True)
@@ -165,8 +166,8 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         [(run_id, setup, m, count) for (setup, m), count in sorted(cells.items())],
     )
     db.executemany(
-        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied, condition, format, target)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO run_setup (run_id, setup_id, settings, firmware, plan, applied, condition, format, shown, target)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
             (
                 run_id,
@@ -174,7 +175,10 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
                 s.settings,
                 new.firmware,
                 _digest(new, setup),
-                *(None if v is None else json.dumps(v, sort_keys=True) for v in (s.applied, s.condition, s.format)),
+                *(
+                    None if v is None else json.dumps(v, sort_keys=True)
+                    for v in (s.applied, s.condition, s.format, s.shown)
+                ),
                 s.target,
             )
             for setup, s in new.setups.items()
@@ -302,8 +306,9 @@ def made_for(db: sqlite3.Connection, run_id: int, setup_id: int) -> str | None:
 
 
 def recorded(db: sqlite3.Connection, run_id: int, setup_id: int, what: str) -> dict[str, Any] | None:
-    """The light in the room ("condition") or the signal ("format") of a setup in a run; None where nobody recorded it."""
-    if what not in ("condition", "format"):
+    """The light in the room ("condition"), the signal that was sent ("format") or the one that the unit
+    said it showed ("shown") of a setup in a run; None where nobody recorded it."""
+    if what not in ("condition", "format", "shown"):
         raise ValueError(what)
     row = db.execute(f"SELECT {what} FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
     return json.loads(row[what]) if row and row[what] else None
@@ -439,6 +444,22 @@ def sign(
         "UPDATE run_setup SET signature = ?, changed = max(changed, ?) WHERE run_id = ? AND setup_id = ?",
         (json.dumps([list(s) for s in signature]), int(changed), run_id, setup_id),
     )
+
+
+def set_shown(db: sqlite3.Connection, run_id: int, setup_id: int, shown: Mapping[str, Any] | None) -> None:
+    """Record what signal the unit said it showed in a setup, None where nobody looked."""
+    db.execute(
+        "UPDATE run_setup SET shown = ? WHERE run_id = ? AND setup_id = ?",
+        (None if shown is None else json.dumps(shown, sort_keys=True), run_id, setup_id),
+    )
+
+
+def newest_shown(db: sqlite3.Connection, setup_id: int) -> dict[str, Any] | None:
+    """What a unit said it showed in the newest run of a setup in which somebody looked."""
+    row = db.execute(
+        "SELECT shown FROM run_setup WHERE setup_id = ? AND shown IS NOT NULL ORDER BY run_id DESC LIMIT 1", (setup_id,)
+    ).fetchone()
+    return json.loads(row["shown"]) if row else None
 
 
 def last_signature(db: sqlite3.Connection, setup_id: int, settings: str, firmware: str) -> list[list[float]] | None:

@@ -749,6 +749,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/setups/{setup}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Looked
+         * @description Record what signal the display says it shows in a setup of a run by hand.
+         */
+        put: operations["looked_api_v1_runs__run__setups__setup__shown_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/forms": {
         parameters: {
             query?: never;
@@ -2945,6 +2965,8 @@ export interface components {
             route?: string | null;
             /** Only */
             only?: string | null;
+            /** When */
+            when?: ("" | "sdr" | "first") | null;
         };
         /**
          * ControlView
@@ -2990,6 +3012,11 @@ export interface components {
             bears: boolean;
             /** Locked */
             locked: string | null;
+            /**
+             * When
+             * @enum {string}
+             */
+            when: "" | "sdr" | "first";
         };
         /**
          * CorrectionInForce
@@ -3613,6 +3640,14 @@ export interface components {
             note: string;
         };
         /**
+         * Looked
+         * @description What a display says it shows; null where that is not known after all.
+         */
+        Looked: {
+            /** Signal */
+            signal: ("sdr" | "pq" | "hlg") | null;
+        };
+        /**
          * Mark
          * @description One mark of a drawing, in the units of the chart's axes.
          *
@@ -3740,6 +3775,11 @@ export interface components {
             };
             /** Resets */
             resets: string[];
+            /**
+             * When
+             * @enum {string}
+             */
+            when: "" | "sdr" | "first";
             /** Promise */
             promise: string;
             /** Note */
@@ -5624,6 +5664,8 @@ export interface components {
             rooms: components["schemas"]["Room"][];
             format: components["schemas"]["StatedFormat"];
             usual_format: components["schemas"]["StatedFormat"];
+            /** Shown */
+            shown: string;
             /** Changes */
             changes: number;
             /** Controls */
@@ -5704,13 +5746,28 @@ export interface components {
         };
         /**
          * SheetSetup
-         * @description A setup on the sheet: the mode to choose, and what then differs from how it ships, in the order to enter it.
+         * @description A setup on the sheet: what is set before a signal other than SDR is sent, the signal to send, the mode to choose, and what
+         *     then differs from how it ships, in the order to enter it. shown: the signal that the display says it shows, None where nobody
+         *     looked; other: what that is instead of the one to be sent, in words, empty where it is that.
          */
         SheetSetup: {
             /** Setup */
             setup: number;
             /** Name */
             name: string;
+            /** Ahead */
+            ahead: components["schemas"]["Setting"][];
+            /**
+             * Signal
+             * @enum {string}
+             */
+            signal: "sdr" | "pq" | "hlg";
+            /** Send */
+            send: string;
+            /** Shown */
+            shown: ("sdr" | "pq" | "hlg") | null;
+            /** Other */
+            other: string;
             /** Mode Path */
             mode_path: string;
             /** Mode */
@@ -5890,6 +5947,8 @@ export interface components {
             max_cll?: number | null;
             /** Max Fall */
             max_fall?: number | null;
+            /** Flag */
+            flag?: "none" | null;
         };
         /**
          * StepFailure
@@ -13187,6 +13246,150 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looked_api_v1_runs__run__setups__setup__shown_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Looked"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

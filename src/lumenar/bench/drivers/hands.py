@@ -51,6 +51,22 @@ class Hands:
         enter_by_steps(self, wanted)
         return Entered(wanted.mode, self._state.copy())
 
+    def armed(self, wanted: Wanted) -> Wanted | None:
+        """What has to be entered before HDR is sent, as far as it does not stand already."""
+        shipped = self._menu.defaults(self._mode or self._menu.mode(wanted.mode, self._signal))
+        ahead = self._menu.ahead(wanted.values)
+        first = {p: wanted.values[p] for p in ahead if self._last.get(p, shipped.get(p)) != wanted.values[p]}
+        return Wanted("", first) if first else None
+
+    def _set_ahead(self, control: str, value: ControlValue) -> None:
+        """Before any mode is chosen, and whichever is shown."""
+        try:
+            self._menu.control(control).check(value)
+        except MenuError as e:
+            raise RefusedError(str(e)) from e
+        ask(self._person, Task("enter", control, text_of(value)))
+        self._last[control] = self._state[control] = value
+
     def select(self, mode: str) -> None:
         """Choose a mode."""
         try:
@@ -62,13 +78,17 @@ class Hands:
         self._impossible.clear()
         for path, value in self._last.items():
             scope = self._menu.control(path).scope
-            if scope in ("unit", "signal"):
+            if scope in ("unit", "signal") or self._menu.control(path).when:
                 self._state[path] = value
             elif scope == "unknown" and self._state.get(path) != value:
                 self._state.pop(path, None)
 
     def apply(self, control: str, value: ControlValue) -> None:
         """Enter a value. RefusedError where the menu does not take it, or the person found that the display does not."""
+        if control in self._menu.by_path and self._menu.control(control).when:
+            if self._last.get(control) != value and self._state.get(control) != value:
+                self._set_ahead(control, value)
+            return
         if self._mode is None:
             raise RefusedError(f"{control} belongs to a mode, and none is chosen yet")
         try:

@@ -97,7 +97,7 @@ def menu_of(unit: UnitFile) -> Menu:
         Control(
             c.path, c.kind, c.minimum, c.maximum, c.step, tuple(c.choices), c.default,
             place="host" if c.path.startswith("Host > ") else "unit", scope=c.scope, role=_role(c), group=c.group,
-            promise=c.promise, route=c.route,
+            promise=c.promise, route=c.route, when=c.when,
             locks={value: tuple(paths) for value, paths in c.locks.items()}, resets=tuple(c.resets),
         )
         for c in unit.controls

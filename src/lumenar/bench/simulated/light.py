@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -12,7 +13,18 @@ from lumenar.bench.simulated import tone_map
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
 from lumenar.bench.simulated.feature import Automatic
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
-from lumenar.bench.simulated.unit_file import ON_AXES, Band, Behaviour, Control, Leak, Mode, ToneMap, UnitFile
+from lumenar.bench.simulated.unit_file import (
+    DECODES,
+    FORCED,
+    ON_AXES,
+    Band,
+    Behaviour,
+    Control,
+    Leak,
+    Mode,
+    ToneMap,
+    UnitFile,
+)
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.readings import Patch
 from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
@@ -20,6 +32,8 @@ from lumenar.core.targets import TARGETS
 
 Array = NDArray[np.float64]
 CHANNELS = ("red", "green", "blue")
+METADATA_OF = {"decode_mastering": "mastering_cd_m2", "decode_max_cll": "max_cll", "decode_max_fall": "max_fall"}
+"""What of the metadata a control of the effect stands for."""
 HEADROOM = 1.09
 """Signal of the highest code of limited range, where white is 1."""
 
@@ -43,6 +57,8 @@ class SimulatedUnit:
     lux: float = 0.0
     """Light of the room at the screen and its sensor."""
     powered: bool = True
+    format: SignalFormat | None = None
+    """What is sent, as the source says; `signal` and `metadata` are what the unit takes it for."""
     leak: Leak | None = None
     """What an SDR mode that was left active does to the present signal."""
 
@@ -75,12 +91,15 @@ class SimulatedUnit:
 
     def reset(self) -> None:
         """Factory state: the first mode for what is sent, every control at its default."""
+        self._hdr_since: float | None = None
         self._known: dict[tuple[float, float, float], Array] = {}
         self._matrix: Array | None = None
         self._by_effect: dict[str, list[tuple[Control, ControlValue]]] | None = None
         self._does: Automatic | None = None
         self._go_to(next((m for m in self.file.modes if m.signal == self.signal), self.file.modes[0]))
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
+        if self.format is not None:
+            self._take(self._taken(self.format))
 
     def select(self, mode: str) -> None:
         """Enter a mode; RefusedError where there is none of that name."""
@@ -108,13 +127,65 @@ class SimulatedUnit:
         none."""
         if all(m.signal != format.transfer for m in self.file.modes):
             raise RefusedError(f"the stand-in shows no {WORDS[format.transfer]}")
-        if (format.transfer, format.metadata) == (self.signal, self.metadata):
+        self.format = format
+        self._take(self._taken(format))
+
+    def _taken(self, format: SignalFormat) -> Signal:
+        """What a signal is taken for: what the menu forces, else what it says itself, where its input is open to that."""
+        forced = self._decoded("decode_curve")
+        if forced in WORDS:
+            return cast(Signal, forced)
+        plain = not format.flagged or self._decoded("hdr_input") == "sdr"
+        return "sdr" if plain else format.transfer
+
+    def _take(self, signal: Signal) -> None:
+        """Another signal is shown: the unit goes to its first mode for it, unless it is in one."""
+        sent = self.format.metadata if self.format is not None and signal == "pq" else None
+        metadata = self._forced_metadata(sent)
+        if (signal, metadata) == (self.signal, self.metadata):
             return
         self._forget()
-        self.leak = self._leak_into(format.transfer)
-        self.signal, self.metadata = format.transfer, format.metadata
+        if signal != self.signal:
+            self._hdr_since = None
+            self.leak = self._leak_into(signal)
+        self.signal, self.metadata = signal, metadata
         if self.mode.signal != self.signal:
             self._go_to(next(m for m in self.file.modes if m.signal == self.signal))
+
+    def _decoded(self, effect: str) -> str:
+        """What the controls with an effect force, empty where nothing."""
+        now = self.values[self.mode.name]
+        found = (c.decodes[str(now[c.path])] for c in self.file.controls if c.effect == effect)
+        return next((d for d in found if d), "")
+
+    def _forced_metadata(self, sent: Metadata | None) -> Metadata | None:
+        """The metadata that are sent, with what the menu says in their place."""
+        now = self.values[self.mode.name]
+        forced = {c.effect: float(now[c.path]) for c in self.file.controls if c.effect in FORCED}
+        said = {METADATA_OF[e]: v for e, v in forced.items() if v > 0}
+        if not said:
+            return sent
+        known = {k: v for k in METADATA_OF.values() if sent is not None and (v := getattr(sent, k)) is not None} | said
+        if known.get("max_fall", 0.0) > known.get("max_cll", 10_000.0):
+            # No picture is brighter than its pixels: it goes by the lower of the two.
+            known["max_fall"] = known["max_cll"]
+        return Metadata(**known)
+
+    def informed(self) -> SignalFormat | None:
+        """What the unit says it shows."""
+        if self.format is None or self.signal is None:
+            return None
+        return replace(self.format, transfer=self.signal, metadata=self.metadata)
+
+    def armed(self, wanted: Wanted) -> Wanted | None:
+        """What has to be entered before a signal other than SDR is sent, None where it stands already."""
+        now = self.values[self.mode.name]
+        first = {
+            c.path: wanted.values[c.path]
+            for c in self.file.controls
+            if c.when and c.path in wanted.values and wanted.values[c.path] != now[c.path]
+        }
+        return Wanted("", first) if first else None
 
     def illuminate(self, lux: float) -> None:
         """The room has another light; its sensor sees it."""
@@ -165,6 +236,8 @@ class SimulatedUnit:
         """Why a control cannot be set now, None where it can."""
         if control in self.mode.locks:
             return f"{control} is locked in the mode {self.mode.name}"
+        if self.mode.signal != "sdr" and any(c.path == control and c.when == "sdr" for c in self.file.controls):
+            return f"{control} can be set only while SDR shows"
         now = self.values[self.mode.name]
         for other in self.file.controls:
             if control in other.locks.get(str(now[other.path]), ()):
@@ -191,6 +264,8 @@ class SimulatedUnit:
             self.values[name][control] = value
             for path in entry.resets:
                 self.values[name][path] = self.file.defaults(self.file.mode(name))[path]
+        if self.format is not None and entry.effect in (*DECODES, *FORCED):
+            self._take(self._taken(self.format))
 
     def _forget(self) -> None:
         """The menu's state changed: what was computed for it no longer holds."""
@@ -259,7 +334,7 @@ class SimulatedUnit:
     def _native_of(self, V: Array) -> Array:
         """Linear native channels 0..1 (..., 3) of a PQ or HLG signal."""
         light = self._absolute(V)
-        container = spaces.BT2020
+        container = spaces.SPACES.get(self._decoded("decode_primaries"), spaces.BT2020)
         if self.leak is not None:
             light = light * (1 + self.leak.light)
         for name in (self.mode.clamp, self.leak.clamp if self.leak is not None else None):
@@ -387,8 +462,19 @@ class SimulatedUnit:
 
     def show(self, patch: Patch, now: float) -> None:
         """A patch goes on the screen at bench time `now`."""
+        self._hold_hdr(now)
         light = float(self._driven(_own(patch, True)).mean())
         self.panel.show(replace(patch, at_s=None, repeat=0, reads="XYZ"), light * lit_share(patch), now)
+
+    def _hold_hdr(self, now: float) -> None:
+        """Some units lose HDR after a while, until it is sent anew."""
+        after = self.behaviour.hdr_lost_after_s
+        if not after or self.signal in (None, "sdr"):
+            return
+        if self._hdr_since is None:
+            self._hdr_since = now
+        elif now - self._hdr_since >= after:
+            self._take("sdr")
 
     def seen(self, patch: Patch, now: float) -> Array:
         """Light of each channel (3,) that a meter sees of the patch at bench time `now`, with all that depends on area,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
@@ -91,6 +91,7 @@ class Behaviour(Strict):
     corner_tint: tuple[Tint, Tint, Tint] = (0.0, 0.0, 0.0)
     dark_clouds: Annotated[float, Field(ge=0, le=0.9)] = 0.0
     modulation: Modulation | None = None
+    hdr_lost_after_s: Annotated[float, Field(ge=0)] = 0.0
 
     @model_validator(mode="after")
     def _consistent(self) -> Behaviour:
@@ -102,13 +103,21 @@ Channel = Literal["red", "green", "blue"]
 Axis = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]
 Effect = Literal[
     "luminance", "contrast", "gain", "offset", "saturation", "profile", "tone", "shadow", "point", "hue", "axis_saturation",
-    "axis_lightness", "mix", "boost", "none",
+    "axis_lightness", "mix", "boost", "hdr_input", "decode_curve", "decode_primaries", "decode_mastering", "decode_max_cll",
+    "decode_max_fall", "none",
 ]  # fmt: skip
 AMOUNT: dict[str, float] = {
     "tone": 1.0, "shadow": 0.02, "point": 0.0012, "hue": 0.006, "axis_saturation": 0.005, "axis_lightness": 0.004, "mix": 0.003,
     "boost": 0.004,
 }  # fmt: skip
 """What one step does where the file does not say it (docs/unit-file.md)."""
+DECODES: Mapping[str, tuple[str, ...]] = {
+    "hdr_input": ("", "sdr"), "decode_curve": ("", "sdr", "pq", "hlg"),
+    "decode_primaries": ("", "bt709", "p3_d65", "bt2020", "oprgb"),
+}  # fmt: skip
+"""What a control can force by its values; nothing is as the signal says."""
+FORCED = ("decode_mastering", "decode_max_cll", "decode_max_fall")
+"""Effects of sliders in cd/m2 that stand for metadata, 0 for those that are sent."""
 ON_AXES = ("hue", "axis_saturation", "axis_lightness", "mix")
 
 
@@ -132,6 +141,8 @@ class Control(Strict):
     reach: Annotated[float, Field(gt=0, le=1)] = 0.1
     amount: Annotated[float, Field(ge=-10, le=10)] | None = None
     by_choice: dict[str, Sane] = {}
+    decodes: dict[str, str] = {}
+    when: Literal["", "sdr", "first"] = ""
     table: Table | None = None
     locks: dict[str, list[str]] = {}
     resets: list[str] = []
@@ -183,6 +194,15 @@ class Control(Strict):
             allowed = self.choices if self.kind == "choice" else ["on", "off"]
             if set(self.by_choice) != set(allowed):
                 raise ValueError(f"by_choice must give a number for each of {allowed}")
+        if known := DECODES.get(self.effect):
+            complete = set(self.decodes) == set(self.values) and set(self.decodes.values()) <= set(known)
+            if not complete:
+                said = ", ".join(map(repr, known))
+                raise ValueError(f"decodes must give one of {said} for each of {list(self.values)}")
+        if self.effect in FORCED and (not self.numeric or self.minimum != 0 or self.maximum > 10_000):
+            raise ValueError(f"a control with the effect {self.effect!r} is a slider from 0 up to at most 10000")
+        if (self.effect in (*DECODES, *FORCED) or self.when) and self.scope != "unit":
+            raise ValueError("what decides how a signal is taken, or is set before it comes, holds for the whole unit")
         if self.effect == "tone" and any(not 0.2 <= g <= 5 for g in self.by_choice.values()):
             raise ValueError("by_choice of a curve control gives gammas between 0.2 and 5")
         if self.effect == "gain" and self.table is not None and len(self.table) < 2:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import difference, spaces
+from lumenar.core.colour.transfer import pq
 from lumenar.core.measurements.base import (
     BLACK,
     WHITE,
@@ -34,13 +35,16 @@ SUMS: dict[str, tuple[int, int, int]] = {
     "yellow": (1, 1, 0),
 }
 LIMIT_PERCENT = 2.0
+WITHIN = 1.05
+"""Share of the display's light up to which a level of PQ may ask: the code that asks for all of it was found by a reading."""
 CLASSES = ("no", "yes", "open")
 
 
 def patches(context: Context) -> list[Patch]:
-    """R G B C M Y W at some levels in the setup's window, evenly spaced up to 100 %, with black."""
+    """R G B C M Y W at some levels in the setup's window, evenly spaced up to the signal that asks for all light there is, with
+    white and black."""
     top = 2**context.bits - 1
-    even = np.arange(1, context.sum_levels + 1) / context.sum_levels
+    even = context.top * np.arange(1, context.sum_levels + 1) / context.sum_levels
     levels = [float(np.round(v * top) / top) for v in even]
     hues = [*np.eye(3).tolist(), *SUMS.values()]
     return [
@@ -82,10 +86,14 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
     W = R+G+B-2K, C = G+B-K and so on, in XYZ. Additive where every error is within max(2 %, U). Black under the floor
     leaves the sums open by up to two floors: where that is more than the limit, the level is not decidable. Raises
-    MissingPatchError where no level has all seven colours.
+    MissingPatchError where no level has all seven colours. In PQ levels that ask for more light than there is are left out:
+    every display cuts sums off there.
     """
     white = one(readings, WHITE, "100 % white")
     levels, index = _by_level(readings)
+    if target.signal == "pq":
+        within = pq(levels) <= WITHIN * float(np.mean(white[..., 1]))
+        levels, index = levels[within], index[within]
     if not len(levels):
         raise MissingPatchError("additivity needs R, G, B, C, M, Y and white of one level at least")
     known = knows_black(readings)
@@ -96,8 +104,11 @@ def analyse(readings: Readings, target: Target) -> Figures:
     parts, got = XYZ[..., :3, :], XYZ[..., 3:, :]
     total = PARTS @ parts - (PARTS.sum(axis=1) - 1)[:, None] * K
     percents = 100 * (got[..., 1] / np.where(total[..., 1] == 0, np.nan, total[..., 1]) - 1)
-    reference = target.white_XYZ(white[..., 1])[..., None, None, :]
-    de = difference.de2000(spaces.XYZ_to_Lab(got, reference), spaces.XYZ_to_Lab(total, reference))
+    if target.signal == "pq":
+        metric, de = "de_itp", difference.de_itp(got, total)
+    else:
+        reference = target.white_XYZ(white[..., 1])[..., None, None, :]
+        metric, de = "de2000", difference.de2000(spaces.XYZ_to_Lab(got, reference), spaces.XYZ_to_Lab(total, reference))
     W, summed = got[..., 0, 1], parts[..., 1].sum(axis=-1)
     k = K[..., 0, 0, 1][..., None]
     boost = 100 * ((W - k) / (summed - 3 * k) - 1)
@@ -110,11 +121,11 @@ def analyse(readings: Readings, target: Target) -> Figures:
     figures: Figures = {
         "levels_percent": 100 * levels,
         "sum_error_percent": percents,
-        "sum_de2000": de,
+        f"sum_{metric}": de,
         "white_boost_by_level_percent": boost,
         "white_boost_percent": boost[..., -1],
         "sum_error_max_percent": worst,
-        "de2000_max": de.max(axis=(-1, -2)),
+        f"{metric}_max": de.max(axis=(-1, -2)),
         "undecidable": (~decidable).astype(float),
     }
     limit = np.maximum(LIMIT_PERCENT, U)
@@ -142,8 +153,12 @@ def words(f: Mapping[str, object]) -> str:
         return f"Additive: every sum is within {f['sum_error_max_percent']:.1f} % of its parts, so a matrix profile describes it."
     return (
         f"Not additive: sums differ from their parts by up to {f['sum_error_max_percent']:.0f} %, white by "
-        f"{signed(float(str(f['white_boost_percent'])), 0)} %; a matrix profile will be off by up to dE {f['de2000_max']:.0f}."
+        f"{signed(float(str(f['white_boost_percent'])), 0)} %; a matrix profile will be off by up to {_worst(f)}."
     )
+
+
+def _worst(f: Mapping[str, object]) -> str:
+    return f"dE ITP {f['de_itp_max']:.0f}" if "de_itp_max" in f else f"dE {f['de2000_max']:.0f}"
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
@@ -153,16 +168,15 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 def _strip(s: Shown, setup: int) -> Chart:
     f = s.figures
-    levels, percents, de, undecidable = (
-        f[k] for k in ("levels_percent", "sum_error_percent", "sum_de2000", "undecidable")
-    )
+    metric, called = ("sum_de_itp", "dE ITP") if "sum_de_itp" in f else ("sum_de2000", "dE2000")
+    levels, percents, de, undecidable = (f[k] for k in ("levels_percent", "sum_error_percent", metric, "undecidable"))
     marks: list[Mark] = []
     top = max(float(np.abs(percents).max()), 2 * LIMIT_PERCENT)
     for i, level in enumerate(levels):
         for j, name in enumerate(SUMS):
             y = len(SUMS) - 1 - j
             value = float(percents[i, j])
-            hint = f"{name} at {level:.0f} %: {signed(float(value), 2)} % luminance, dE2000 {de[i, j]:.2f}"
+            hint = f"{name} at {level:.0f} %: {signed(float(value), 2)} % luminance, {called} {de[i, j]:.2f}"
             if undecidable[i]:
                 hint += "; not decidable, black is too near the meter's floor"
             corner: tuple[tuple[float | None, float | None], ...] = ((i - 0.47, y - 0.44), (i + 0.47, y + 0.44))
@@ -189,7 +203,7 @@ def _strip(s: Shown, setup: int) -> Chart:
         x=Axis("", "", -1.5, len(levels) - 0.5, 0),
         y=Axis("", "", -1, len(SUMS) - 0.5, 0),
         series=(),
-        table=Table(("Sum", "Luminance, %", "dE2000"), (None, 2, 2), rows),
+        table=Table(("Sum", "Luminance, %", called), (None, 2, 2), rows),
         marks=tuple(marks),
         aspect=(len(levels) + 1) / 2.6,
         bare=True,
@@ -200,7 +214,7 @@ MEASUREMENT = Measurement(
     key="additivity",
     title="Additivity",
     group="Colour",
-    signals=("sdr",),
+    signals=("sdr", "pq"),
     columns=(
         Column("additive", "Additive", "", decimals=0, words=CLASSES),
         Column("white_boost_percent", "White boost", "%", decimals=1, main=False),

@@ -48,6 +48,8 @@ class Context:
     """Near black also reads the 8-bit codes 1 to 16."""
     limited: bool = False
     """The signal is coded in limited range, so that codes above white and below black exist."""
+    top: float = 1.0
+    """The signal that asks for as much light as the display has: all of it in SDR, in PQ the code of what it showed last."""
     modulation_levels: tuple[float, ...] = ()
     """Values of the luminance control at which the waveform of white is read."""
 

@@ -1,15 +1,17 @@
-"""Near black: which of the darkest steps can be seen, and how far off they are."""
+"""Near black: which of the darkest steps can be seen, and how far off they are: in L*, in PQ and HLG in code values of PQ."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lumenar.core.colour.transfer import pq_inverse
 from lumenar.core.measurements.base import (
     HALF_CODE,
     WHITE,
+    Array,
     Column,
     Context,
     Figures,
@@ -22,7 +24,7 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import Anchor, Target
 
 LEVELS = tuple(v / 100 for v in (0, 1, 2, 3, 4, 5, 6, 8, 10))
 FINE = tuple(v / 255 for v in range(1, 17))
@@ -48,7 +50,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
 
     A level is crushed where the target stands out of black by more than three standard uncertainties and the reading by
     two at most. A level under the meter's floor counts with the smallest error that it can have where its target is above
-    the floor; where the target is not, or does not stand out of black, it is undecided.
+    the floor; where the target is not, or does not stand out of black, it is undecided. Where light is absolute the darkest
+    levels of the target may be darker than the display's black: these are under black, and nobody's fault.
     """
     anchor = anchor_of(readings)
     index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
@@ -63,7 +66,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
     Y = np.where(below, np.where(want > meter.limit, meter.limit, np.nan), dark.XYZ[..., 1])
     shown = np.where(below, 0.0, dark.XYZ[..., 1])
     K = anchor.black[..., None]
-    error = target.lightness(Y, anchor.white) - target.lightness(want, anchor.white)
+    scale, unit = _scale(target, anchor)
+    error = scale(Y) - scale(want)
     u, u_want = (np.hypot(meter.u(a), meter.u(K)) for a in (shown, want))
     expected = above & (want - K > 3 * u_want) & (want > meter.limit)
     seen = above & (shown - K > 2 * u) & ~below
@@ -73,22 +77,40 @@ def analyse(readings: Readings, target: Target) -> Figures:
     tint = np.linalg.norm(uv(lit) - uv(target.white_XYZ()), axis=-1)
     judged = np.where(above, error, np.nan)
     known = np.isfinite(judged).any()
+    rms = np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan)
+    lift = np.nanmean(judged, axis=-1) if known else np.full(anchor.white.shape, np.nan)
+    undecided = above & ~expected & ~seen
+    # Of what is absolute, black itself hides what is darker than it.
+    hidden = undecided & (want < K) if target.signal != "sdr" else np.zeros(undecided.shape, bool)
     return {
         "levels_percent": 100 * v,
         "luminance_cd_m2": np.where(below, np.nan, dark.XYZ[..., 1]),
         "target_cd_m2": want,
-        "error_lstar": error,
-        "error_rms_lstar": np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan),
-        "shadow_lift_lstar": np.nanmean(judged, axis=-1) if known else np.full(anchor.white.shape, np.nan),
+        f"error_{unit}": error,
+        f"error_rms_{unit}": rms,
+        f"shadow_lift_{unit}": lift,
         "first_visible_percent": first,
         "crushed": crushed.astype(float),
         "crushed_steps": crushed.sum(axis=-1).astype(float),
-        "undecided": np.broadcast_to(above & ~expected & ~seen, Y.shape).astype(float),
-        "undecided_steps": (above & ~expected & ~seen).sum(axis=-1).astype(float),
-        "black_lstar": target.lightness(K, anchor.white)[..., 0],
+        "undecided": np.broadcast_to(undecided & ~hidden, Y.shape).astype(float),
+        "undecided_steps": (undecided & ~hidden).sum(axis=-1).astype(float),
+        "under_black_steps": hidden.sum(axis=-1).astype(float),
+        f"black_{unit}": scale(K)[..., 0],
         "tint_duv": tint,
         "tint_max_duv": np.nanmax(tint, axis=-1) if np.isfinite(tint).any() else np.full(anchor.white.shape, np.nan),
     }
+
+
+def _scale(target: Target, anchor: Anchor) -> tuple[Callable[[Array], Array], str]:
+    """How luminances (..., n) in cd/m2 are told apart, and the unit in the figures' keys."""
+    if target.signal == "sdr":
+        return lambda Y: target.lightness(Y, anchor.white), "lstar"
+    return lambda Y: 100 * pq_inverse(np.maximum(Y, 0)), "code_percent"
+
+
+def _unit(f: Mapping[str, object]) -> tuple[str, str]:
+    """The unit of a setup's errors: in the figures' keys, and as it is written."""
+    return ("code_percent", "% of code") if "error_rms_code_percent" in f else ("lstar", "L*")
 
 
 def words(f: Mapping[str, object]) -> str:
@@ -96,11 +118,14 @@ def words(f: Mapping[str, object]) -> str:
     lost, unknown = (int(float(str(f[k]))) for k in ("crushed_steps", "undecided_steps"))
     steps = "no step is crushed" if not lost else f"{lost} {'step is' if lost == 1 else 'steps are'} crushed"
     steps += f", {unknown} {'is' if unknown == 1 else 'are'} too dark for this meter" if unknown else ""
-    error, first = float(str(f["error_rms_lstar"])), float(str(f["first_visible_percent"]))
+    hidden = int(float(str(f["under_black_steps"])))
+    steps += f", {hidden} {'is' if hidden == 1 else 'are'} darker than its black" if hidden else ""
+    key, unit = _unit(f)
+    error, first = float(str(f[f"error_rms_{key}"])), float(str(f["first_visible_percent"]))
     judged = (
         "No level is bright enough for an error"
         if error != error
-        else f"Error {error:.1f} L* rms over the darkest tenth"
+        else f"Error {error:.1f} {unit} rms over the darkest tenth"
     )
     return f"{judged}; {'no step is seen' if first != first else f'the first step seen is {first:.1f} %'}; {steps}."
 
@@ -108,6 +133,7 @@ def words(f: Mapping[str, object]) -> str:
 def charts(shown: Sequence[Shown]) -> list[Chart]:
     """Luminance of the darkest levels against target, and the error in L*."""
     f = shown[0].figures
+    key, unit = _unit(f)
     x = f["levels_percent"]
     tops = np.concatenate([np.r_[s.figures["luminance_cd_m2"], s.figures["target_cd_m2"]] for s in shown])
     series = [Series(shown[0].target.title, "target", joined(x, f["target_cd_m2"]))]
@@ -115,18 +141,18 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     for i, s in enumerate(shown):
         level = s.figures["levels_percent"]
         series.append(Series(s.name, "measured", joined(level, s.figures["luminance_cd_m2"]), i, True))
-        errors.append(Series(s.name, "measured", joined(level, s.figures["error_lstar"]), i, True))
-    low, high = around(np.concatenate([s.figures["error_lstar"] for s in shown]), least=(-2, 2))
+        errors.append(Series(s.name, "measured", joined(level, s.figures[f"error_{key}"]), i, True))
+    low, high = around(np.concatenate([s.figures[f"error_{key}"] for s in shown]), least=(-2, 2))
     axis = Axis("signal", "%", 0, 10, 0)
-    columns = ("levels_percent", "luminance_cd_m2", "target_cd_m2", "error_lstar", "tint_duv")
+    columns = ("levels_percent", "luminance_cd_m2", "target_cd_m2", f"error_{key}", "tint_duv")
     said = ["crushed" if c else "undecided" if u else "" for c, u in zip(f["crushed"], f["undecided"], strict=True)]
     table = Table(
-        ("Signal, %", "cd/m²", "Target, cd/m²", "Error, L*", "Tint, Δu′v′", "Step"),
+        ("Signal, %", "cd/m²", "Target, cd/m²", f"Error, {unit}", "Tint, Δu′v′", "Step"),
         (1, 4, 4, 2, 4, None),
         tuple((*row, word) for row, word in zip(Table.rows_of(*(f[k] for k in columns)), said, strict=True)),
     )
     first = shown[0].number("first_visible_percent")
-    rms = shown[0].number("error_rms_lstar")
+    rms = shown[0].number(f"error_rms_{key}")
     return [
         Chart(
             "near_black", "lines", "Near black", f"cd/m² against {shown[0].target.title}",
@@ -135,8 +161,9 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
             tuple(series), table,
         ),
         Chart(
-            "near_black_error", "lines", "Error near black", "L*; grey band is ±1", "" if rms is None else f"rms {rms:.1f} L*",
-            axis, Axis("error", "L*", low, high, 0), tuple(errors), table, bands=((-1.0, 1.0),),
+            "near_black_error", "lines", "Error near black", f"{unit}; grey band is ±1",
+            "" if rms is None else f"rms {rms:.1f} {unit}",
+            axis, Axis("error", unit, low, high, 0), tuple(errors), table, bands=((-1.0, 1.0),),
         ),
     ]  # fmt: skip
 
@@ -145,13 +172,17 @@ MEASUREMENT = Measurement(
     key="near_black",
     title="Near black",
     group="Tone",
-    signals=("sdr",),
-    columns=(Column("error_rms_lstar", "Near black", "L* rms", decimals=1),),
+    signals=("sdr", "pq", "hlg"),
+    columns=(
+        Column("error_rms_lstar", "Near black", "L* rms", decimals=1, signals=("sdr",)),
+        Column("error_rms_code_percent", "Near black", "% code rms", decimals=1, signals=("pq", "hlg")),
+    ),
     patches=patches,
     select=select,
     analyse=analyse,
     words=words,
     charts=charts,
+    floors=("error_rms_code_percent",),
     options=(Option("fine_black", "Near black: also the 8-bit codes 1 to 16", switch=True),),
     short="Near black",
     order=2,

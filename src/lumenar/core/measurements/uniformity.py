@@ -27,7 +27,13 @@ from lumenar.core.measurements.zones import zone_charts
 from lumenar.core.readings import Layout, Patch, Readings
 from lumenar.core.targets import Target
 
-LEVELS = {"white": 1.0, "grey": 0.5, "dark": 0.2, "near_black": 0.05}
+LEVELS: Mapping[str, Mapping[str, float]] = {
+    "sdr": {"white": 1.0, "grey": 0.5, "dark": 0.2, "near_black": 0.05},
+    "pq": {"white": 0.58, "grey": 0.44, "dark": 0.28, "near_black": 0.15},
+    "hlg": {"white": 0.75, "grey": 0.5, "dark": 0.25, "near_black": 0.1},
+}
+"""Levels by signal. In PQ and HLG white is reference white (Rec. ITU-R BT.2408), since a whole screen of all the light there
+is would show how the panel limits its power; below it are about 50, 8 and 1 cd/m2."""
 CENTRE_EVERY = 6
 P95_FROM = 25
 """From so many zones on the screen is judged by the 95th percentile, under that by the worst zone."""
@@ -47,7 +53,7 @@ def patches(context: Context) -> list[Patch]:
         if i % CENTRE_EVERY == 0 or i == len(zones):
             again += 1
             stops.append((centre, again))
-    levels = [float(v) for v in quantised(list(LEVELS.values()), context.bits)]
+    levels = [float(v) for v in quantised(list(LEVELS[context.target.signal].values()), context.bits)]
     return [
         Patch((v, v, v), 1.0, zone=(c, r, columns, rows), repeat=repeat) for (c, r), repeat in stops for v in levels
     ]
@@ -71,9 +77,14 @@ class _Level:
 
 
 def _levels(layout: Layout) -> dict[str, _Level]:
-    """The levels that were read at the centre, by name."""
+    """The levels of a signal that were read at the centre, by name: of the signal whose levels most readings are."""
+    sets = (_of_signal(layout, levels) for levels in LEVELS.values())
+    return max(sets, key=lambda found: ("white" in found, sum(len(v.index) for v in found.values())))
+
+
+def _of_signal(layout: Layout, levels: Mapping[str, float]) -> dict[str, _Level]:
     found = {}
-    for name, value in LEVELS.items():
+    for name, value in levels.items():
         index = np.flatnonzero(np.abs(layout.rgb[:, 1] - value) < 0.003)
         zone = layout.zone[index]
         middle = (zone[:, 0] == (zone[:, 2] - 1) // 2) & (zone[:, 1] == (zone[:, 3] - 1) // 2)
@@ -111,14 +122,14 @@ def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of uniformity (docs/figures.md); the target plays no part. Raises MissingPatchError without the white
     level at the centre and at five zones.
 
-    CIELAB white is the full-field 100 % centre reading of the same grid, so dark zones count as they are seen.
+    CIELAB white is the full-field centre reading of white of the same grid, so dark zones count as they are seen.
     """
     levels = readings.layout.memo("uniformity levels", lambda: _levels(readings.layout))
     # A level whose centre is no number cannot be judged.
     below = readings.below_floor
     levels = {n: v for n, v in levels.items() if not np.take(below, v.index[v.middle]).any()}
     if "white" not in levels or len(levels["white"].zones) < 5:
-        raise MissingPatchError("uniformity needs 100 % white at the centre and at five or more zones")
+        raise MissingPatchError("uniformity needs white at the centre and at five or more zones")
     zones = levels["white"].zones
     names = [n for n in levels if len(levels[n].zones) == len(zones)]
     values, centres = zip(*(_values(readings, levels[n]) for n in names), strict=True)
@@ -223,14 +234,14 @@ def words(f: Mapping[str, object]) -> str:
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
     """The screen at each level of the first setup, zone by zone with contours, then the levels compared."""
-    return zone_charts(shown, list(LEVELS), worst_place)
+    return zone_charts(shown, list(LEVELS["sdr"]), worst_place)
 
 
 MEASUREMENT = Measurement(
     key="uniformity",
     title="Uniformity",
     group="Screen",
-    signals=("sdr",),
+    signals=("sdr", "pq", "hlg"),
     columns=(
         Column("uniformity_de2000_worst", "Uniformity", "worst dE", decimals=1, judged_by="uniformity_de2000_judged"),
         Column("uniformity_falloff_percent", "Fall-off", "%", decimals=0, main=False),

@@ -1,15 +1,17 @@
-"""Colour volume: the solid of all colours in CIELAB, its share of the target's, and gamut rings."""
+"""Colour volume: the solid of all colours in CIELAB, its share of the target's, and gamut rings. In PQ the colours go up to the
+code at which the curve asks for as much light as the display has."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
 from lumenar.core.colour import volume as solids
+from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements.base import (
     WHITE,
     Array,
@@ -23,7 +25,7 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Point, Series, Shown, Table, around, joined
 from lumenar.core.measurements.colours import decode
-from lumenar.core.numbers import grouped
+from lumenar.core.numbers import grouped, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Target
 
@@ -33,38 +35,66 @@ _EVERY = 4
 """Rings are kept at every fourth degree: enough to draw them."""
 _NEAR = 0.004
 """Codes of so many bits miss tenths by so much at the most."""
+_LEAST = 0.3
+"""No display's light ends below this code: 10 cd/m2 in PQ."""
 RESOLUTION = 2e-4
 """How far the shared volume of a draw may be from that of its own solid, as a share of the target's volume: a solid is known
 by its surface points and sectors alone."""
 
 
+SHORT = 0.97
+"""Colours that end at less than this share of the display's light leave some of its volume out, which is said."""
+
+
 def patches(context: Context) -> list[Patch]:
-    """The 602 points of the RGB cube's surface in tenths."""
-    rgb = quantised(solids.cube(STEPS).rgb, context.bits)
-    return [Patch((float(r), float(g), float(b)), context.window) for r, g, b in rgb]
+    """The 602 points of the RGB cube's surface in tenths of the signal that asks for all light there is; in PQ also 100 %, which
+    says how much that is."""
+    rgb = quantised(solids.cube(STEPS).rgb * context.top, context.bits)
+    found = [Patch((float(r), float(g), float(b)), context.window) for r, g, b in rgb]
+    return found if context.top >= 1 else [*found, Patch(WHITE, context.window)]
 
 
-def _keys(rgb: Array) -> NDArray[np.intp]:
-    """A number for each point of the lattice of tenths on the cube's surface, -1 for other colours."""
-    tenths = np.rint(rgb * STEPS)
-    on = (np.abs(rgb * STEPS - tenths) <= _NEAR * STEPS).all(axis=1)
+def _keys(rgb: Array, top: float) -> NDArray[np.intp]:
+    """A number for each point of the lattice of tenths of `top` on the cube's surface, -1 for other colours."""
+    tenths = np.rint(rgb / top * STEPS)
+    on = (np.abs(rgb * STEPS - tenths * top) <= _NEAR * STEPS).all(axis=1)
     surface = ((tenths == 0) | (tenths == STEPS)).any(axis=1) & ((tenths >= 0) & (tenths <= STEPS)).all(axis=1)
     key = (tenths @ np.array([121, 11, 1])).astype(np.intp)
     return np.where(on & surface, key, -1)
 
 
+def _top_of(rgb: Array) -> float:
+    """The signal whose tenths most of the signals (n, 3) are, among the greys; the brightest of equals."""
+    grey = rgb[(np.ptp(rgb, axis=1) < 1e-6) & (rgb[:, 1] > _LEAST), 1] if len(rgb) else np.zeros(0)
+    best, most, whole = 1.0, 0, len(solids.cube(STEPS).rgb)
+    for top in np.unique(grey)[::-1].tolist():
+        keys = _keys(rgb, top)
+        count = np.unique(keys[keys >= 0]).size
+        if count > most:
+            best, most = top, count
+        if most == whole:
+            break
+    return best
+
+
+def _chosen(readings: Readings) -> float:
+    return readings.layout.memo("volume top", lambda: _top_of(readings.rgb[readings.plain]))
+
+
 def select(readings: Readings) -> NDArray[np.intp]:
-    """Plain patches on the surface lattice."""
-    return np.flatnonzero(readings.plain & (_keys(readings.rgb) >= 0))
+    """Plain patches on the surface lattice, and 100 % white."""
+    return np.flatnonzero(
+        readings.plain & ((_keys(readings.rgb, _chosen(readings)) >= 0) | readings.same_signal(WHITE))
+    )
 
 
-def _in_order(rgb: Array) -> NDArray[np.intp]:
+def _in_order(rgb: Array, top: float) -> NDArray[np.intp]:
     """Index of the signal (n, 3) of each surface point, the nearest where there are several."""
-    keys = _keys(rgb)
-    off = np.abs(rgb * STEPS - np.rint(rgb * STEPS)).sum(axis=1)
+    keys = _keys(rgb, top)
+    off = np.abs(rgb * STEPS - np.rint(rgb / top * STEPS) * top).sum(axis=1)
     order = np.lexsort((off, keys))
     found, first = np.unique(keys[order], return_index=True)
-    wanted = _keys(solids.cube(STEPS).rgb)
+    wanted = _keys(solids.cube(STEPS).rgb, 1.0)
     at = np.searchsorted(found, wanted).clip(0, max(len(found) - 1, 0))
     missing = int((found[at] != wanted).sum()) if len(found) else len(wanted)
     if missing:
@@ -74,20 +104,34 @@ def _in_order(rgb: Array) -> NDArray[np.intp]:
     return np.asarray(order[first[at]], np.intp)
 
 
+def target_sectors(target: Target, peak: float) -> tuple[solids.Solid, Array]:
+    """The target's own solid, with black at zero, and its sectors; in PQ up to a peak in cd/m2."""
+    return _absolute(target, peak) if target.signal == "pq" else _relative(target)
+
+
 @cache
-def target_sectors(target: Target) -> tuple[solids.Solid, Array]:
-    """The target's own solid, with black at zero, and its sectors."""
-    cube = solids.cube(STEPS)
-    XYZ = decode(cube.rgb, target) @ target.container.matrix.T
-    one_ = solids.solid(spaces.XYZ_to_Lab(XYZ, target.white_XYZ()), cube)
-    return one_, solids.sectors(one_)
+def _relative(target: Target) -> tuple[solids.Solid, Array]:
+    return _solid(decode(solids.cube(STEPS).rgb, target), target)
+
+
+@lru_cache(maxsize=64)
+def _absolute(target: Target, peak: float) -> tuple[solids.Solid, Array]:
+    top = float(pq_inverse(peak))
+    return _solid(pq(solids.cube(STEPS).rgb * top) / peak, target)
+
+
+def _solid(light: Array, target: Target) -> tuple[solids.Solid, Array]:
+    """Of light (602, 3) of the target's own primaries, white being 1."""
+    Lab = spaces.XYZ_to_Lab(light @ target.space.matrix.T, target.white_XYZ())
+    found = solids.solid(Lab, solids.cube(STEPS))
+    return found, solids.sectors(found)
 
 
 def prepare() -> None:
     """The solid of every SDR target."""
     for target in TARGETS.values():
         if target.signal == "sdr":
-            target_sectors(target)
+            _relative(target)
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
@@ -97,12 +141,13 @@ def analyse(readings: Readings, target: Target) -> Figures:
     any ring is drawn. For a batch of draws the volume comes from the mesh, and what is shared from how the surface moves
     within the target.
     """
-    index = readings.layout.memo("volume order", lambda: _in_order(readings.rgb))
+    top = _chosen(readings)
+    index = readings.layout.memo("volume order", lambda: _in_order(readings.rgb, top))
     cube = solids.cube(STEPS)
     peak = one(readings, WHITE, "100 % white")[..., 1]
     XYZ = np.where(readings.below_floor[:, None], 0.0, readings.XYZ)[..., index, :]
     Lab = target.Lab(XYZ, peak)
-    own_target, target_area = target_sectors(target)
+    own_target, target_area = target_sectors(target, float(np.mean(peak)))
     whole = solids.volume(target_area)
     if XYZ.ndim > 2:
         V = solids.mesh_volume(Lab, cube)
@@ -127,7 +172,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     }
     lost = 0.5 * (rings["target"][-1] ** 2 - rings["shared"][-1] ** 2)
     own = solids.volume(area)
-    return {
+    figures = {
         "peak_cd_m2": peak,
         "volume_cubic_lab": np.array(own),
         "volume_target_cubic_lab": np.array(whole),
@@ -139,14 +184,27 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "lost_area_by_hue": lost[::_EVERY],
         "lost_most_hue_deg": np.array(solids.HUES[int(np.argmax(lost))]),
     }
+    if target.signal == "pq":
+        figures["top_cd_m2"] = pq(np.array(top))
+    return figures
 
 
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
     return (
         f"The colours fill {f['volume_percent_of_target']:.1f} % of the target's volume; their own volume is "
-        f"{f['volume_ratio_percent']:.0f} % of it. Most is lost near a hue of {f['lost_most_hue_deg']:.0f}°."
+        f"{f['volume_ratio_percent']:.0f} % of it. Most is lost near a hue of {f['lost_most_hue_deg']:.0f}°.{_short(f)}"
     )
+
+
+def _short(f: Mapping[str, object]) -> str:
+    """Said where colours were not read as bright as the display gets."""
+    if "top_cd_m2" not in f:
+        return ""
+    top, peak = float(str(f["top_cd_m2"])), float(str(f["peak_cd_m2"]))
+    if top >= SHORT * peak:
+        return ""
+    return f" Colours were read up to {significant(top, 3)} cd/m² only, of {significant(peak, 3)}: what is brighter is missing."
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
@@ -192,7 +250,7 @@ def _rings_chart(shown: Sequence[Shown]) -> Chart:
         key="rings",
         kind="drawing",
         title="Gamut rings",
-        note=f"area within a ring is volume up to L* 10 … 100 · reference {shown[0].target.title} · hatched is lost",
+        note=f"area within a ring is volume up to L* 10 … 100{_against(f)} · reference {shown[0].target.title} · hatched is lost",
         headline=f"{float(f['volume_percent_of_target']):.1f} % of {shown[0].target.title}",
         x=Axis("a* rss", "", -half, half, 0),
         y=Axis("b* rss", "", -half, half, 0),
@@ -201,6 +259,11 @@ def _rings_chart(shown: Sequence[Shown]) -> Chart:
         marks=tuple(marks),
         aspect=1.0,
     )
+
+
+def _against(f: Mapping[str, Array]) -> str:
+    """What L* 100 is where light is absolute."""
+    return f" of {significant(float(f['peak_cd_m2']), 3)} cd/m²" if "top_cd_m2" in f else ""
 
 
 def _lost_chart(shown: Sequence[Shown]) -> Chart:
@@ -230,7 +293,7 @@ MEASUREMENT = Measurement(
     key="volume",
     title="Colour volume",
     group="Colour",
-    signals=("sdr",),
+    signals=("sdr", "pq"),
     columns=(
         Column("volume_percent_of_target", "Volume", "% target", decimals=1),
         Column("volume_ratio_percent", "Own volume", "% of target", decimals=0, main=False),

@@ -49,9 +49,15 @@ def ordered_steps(
     """The steps from a factory reset to a mode with these changes from its defaults. whys: by path why it is set so. MenuError
     names the settings that cannot all be had."""
     order = menu.order(mode, changes)
-    steps = [OrderedStep("set", menu.mode_path, mode.name, mode_why)]
+    ahead = menu.ahead(order)
+    steps = []
+    for path in ahead:
+        c = menu.control(path)
+        why = f"{_AHEAD[c.when]} {whys.get(path, 'Measured so.')}"
+        steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
+    steps.append(OrderedStep("set", menu.mode_path, mode.name, mode_why))
     steps += _checks(menu, mode, changes)
-    for path in order:
+    for path in (p for p in order if p not in ahead):
         c = menu.control(path)
         why = whys.get(path, "Measured so.")
         if c.only:
@@ -61,6 +67,12 @@ def ordered_steps(
         else:
             steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
     return steps + _left(menu, mode, changes, whys)
+
+
+_AHEAD: Mapping[str, str] = {
+    "sdr": "While SDR shows: it cannot be set once HDR does.",
+    "first": "Before HDR is sent: it decides how the signal is taken.",
+}
 
 
 def annotated(steps: Sequence[OrderedStep], notes: Sequence[Note], firmware: str) -> list[OrderedStep]:

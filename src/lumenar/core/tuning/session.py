@@ -100,7 +100,7 @@ def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]
         (c, r)
         for c, r in found
         if r is not None and r.kind in kinds and c.path in plan.values
-        and plan.menu.why_locked(plan.values, plan.mode, c.path) is None
+        and plan.menu.why_not_now(plan.values, plan.mode, c.path) is None
     ]  # fmt: skip
 
 

@@ -5,7 +5,7 @@ import { type Answer, api, got, type Sheet, type SheetPatch } from "../../api/cl
 import { useAct, useSheet } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
-import { Field } from "../../parts/field";
+import { Choice, Field } from "../../parts/field";
 import { MeterForm, useFormTitle, useMeterForm } from "../../parts/MeterForm";
 import { duration } from "../bench/BenchBar";
 import { HAND_KEYS } from "./view";
@@ -78,15 +78,55 @@ function Line({ patch, current, onGo }: { patch: SheetPatch; current: boolean; o
   );
 }
 
+const SHOWN = { "": "nobody looked", sdr: "SDR", pq: "PQ", hlg: "HLG" } as const;
+
+/** What the display says it shows, so that nobody reads HDR that never came. */
+function ShownSignal({ sheet, setup }: { sheet: Sheet; setup: Sheet["setups"][number] }) {
+  const look = useAct(
+    (signal: "sdr" | "pq" | "hlg" | null) =>
+      got(
+        api.PUT("/api/v1/runs/{run}/setups/{setup}/shown", {
+          params: { path: { run: sheet.run, setup: setup.setup } },
+          body: { signal },
+        }),
+      ),
+    ["sheet", "board"],
+  );
+  return (
+    <Flex as="label" gap="8px" align="center" wrap="wrap">
+      the display says it shows
+      <Choice
+        value={setup.shown ?? ""}
+        choices={SHOWN}
+        onChange={(signal) => look.mutate(signal === "" ? null : signal)}
+        data-testid="hand-shown"
+      />
+      {setup.other && <Text color="lamp">not what is to be sent: see to its input first</Text>}
+      {look.error && <ProblemNote error={look.error} />}
+    </Flex>
+  );
+}
+
 function Settings({ sheet, patch }: { sheet: Sheet; patch: SheetPatch }) {
   const setup = sheet.setups.find((s) => s.setup === patch.setup);
   if (!setup) return null;
+  const hdr = setup.signal !== "sdr";
   return (
     <Box borderTop="1px solid" borderColor="lineSoft" pt="10px" mt="18px" color="ink2">
       <Text color="ink3" fontSize="11px">
         Settings of {setup.name}, in this order
       </Text>
       <Box as="ol" listStyleType="none">
+        {setup.ahead.map((e) => (
+          <li key={e.path}>
+            {e.path.replaceAll(">", "›")}: <Mono>{e.value}</Mono>, before HDR is sent
+          </li>
+        ))}
+        {hdr && (
+          <li>
+            Send <b>{setup.send}</b>; <ShownSignal sheet={sheet} setup={setup} />
+          </li>
+        )}
         <li>
           {setup.mode_path.replaceAll(">", "›")}: <b>{setup.mode}</b>
         </li>
@@ -96,7 +136,7 @@ function Settings({ sheet, patch }: { sheet: Sheet; patch: SheetPatch }) {
           </li>
         ))}
       </Box>
-      {setup.enter.length === 0 && <Text color="ink3">everything else as the mode ships</Text>}
+      {setup.enter.length + setup.ahead.length === 0 && <Text color="ink3">everything else as the mode ships</Text>}
     </Box>
   );
 }

@@ -17,6 +17,7 @@ const KINDS = {
   switch: "a switch",
 };
 const SCOPES = { unknown: "not known", unit: "all modes", signal: "this signal", mode: "each mode" };
+const WHENS = { "": "at any time", sdr: "only while SDR shows", first: "before HDR is sent" };
 const PLACES = { unit: "the unit's menu", host: "the host", input: "the way in" };
 const WORDS = [
   ["promise", "Promise", "what the menu says it does"],
@@ -38,6 +39,7 @@ const typed = (c: MenuControl) => ({
   scope: c.scope,
   role: c.role ?? "",
   bears: c.bears,
+  when: c.when,
   promise: c.promise,
   note: c.note,
   evidence: c.evidence,
@@ -168,6 +170,11 @@ export function ControlDialog({
             <Box gridColumn={{ md: "span 2" }}>
               <Labelled label="What it sets" width="100%">
                 <Choice w="100%" value={v.role} choices={rolesWith(v.role)} onChange={(role) => set({ role })} />
+              </Labelled>
+            </Box>
+            <Box gridColumn={{ md: "span 2" }}>
+              <Labelled label="It can be set" width="100%">
+                <Choice w="100%" value={v.when} choices={WHENS} onChange={(when) => set({ when })} />
               </Labelled>
             </Box>
             <Box gridColumn={{ md: "span 2" }} alignSelf="end" pb="6px">

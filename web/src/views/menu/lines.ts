@@ -46,6 +46,7 @@ export function heads(paths: string[][], at: number): string[] {
 
 export function rules(c: MenuControl): string[] {
   return [
+    ...(c.when === "sdr" ? ["set only while SDR shows"] : c.when === "first" ? ["set before HDR is sent"] : []),
     ...Object.entries(c.locks).map(([v, paths]) => `${v} locks ${paths.map(short).join(", ")}`),
     ...(c.resets.length
       ? [`resets ${c.resets.length > 4 ? `${c.resets.length} settings` : c.resets.map(short).join(", ")}`]

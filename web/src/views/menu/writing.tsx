@@ -32,8 +32,8 @@ export function HowToWrite() {
       </chakra.pre>
       <Text color="ink3">
         * or [ ] marks the default; | parts values of several words; a colon ends a name. At the end of a line:
-        (luminance), (white), (host), (input), (all modes), (this signal), (this mode), (no effect on accuracy); in
-        words (promise: …), (note: …), (evidence: …), (route: …), (only: …).
+        (luminance), (white), (host), (input), (all modes), (this signal), (this mode), (no effect on accuracy), (only
+        while SDR shows), (before HDR is sent); in words (promise: …), (note: …), (evidence: …), (route: …), (only: …).
       </Text>
     </Box>
   );

@@ -1,4 +1,4 @@
-import { Flex } from "@chakra-ui/react";
+import { Flex, Text } from "@chakra-ui/react";
 import { useId } from "react";
 import type { Sent, SetupView } from "../../../api/client";
 import { decimal } from "../../../parts/decimal";
@@ -19,6 +19,7 @@ export interface Words {
   mastering: string;
   maxCll: string;
   maxFall: string;
+  flag: string;
 }
 
 const text = (v: number | null | undefined) => (v == null ? "" : String(v));
@@ -36,6 +37,7 @@ export const wordsOf = (v: SetupView): Words => ({
   mastering: text(v.format.mastering_cd_m2),
   maxCll: text(v.format.max_cll),
   maxFall: text(v.format.max_fall),
+  flag: v.format.flag ?? "",
 });
 
 /** Only what differs, as the API takes it. */
@@ -48,7 +50,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
     if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
-  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall"))
+  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag"))
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
       bits: decimal(words.bits),
@@ -57,6 +59,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
       mastering_cd_m2: decimal(words.mastering),
       max_cll: decimal(words.maxCll),
       max_fall: decimal(words.maxFall),
+      flag: words.flag === "none" ? "none" : null,
     };
   return body;
 }
@@ -167,6 +170,14 @@ export function About({
           onChange={(e) => onWords({ refresh: e.target.value })}
         />
       </Labelled>
+      {view.signal !== "sdr" && (
+        <Labelled label="HDR flag">
+          <Select value={words.flag} onChange={(e) => onWords({ flag: e.target.value })}>
+            <option value="">sent</option>
+            <option value="none">not sent</option>
+          </Select>
+        </Labelled>
+      )}
       {view.signal === "pq" && (
         <>
           <Stated
@@ -177,6 +188,11 @@ export function About({
           <Stated label="MaxCLL" value={words.maxCll} onChange={(maxCll) => onWords({ maxCll })} />
           <Stated label="MaxFALL" value={words.maxFall} onChange={(maxFall) => onWords({ maxFall })} />
         </>
+      )}
+      {view.shown && (
+        <Labelled label="Shown, as the display said">
+          <Text lineHeight="32px">{view.shown}</Text>
+        </Labelled>
       )}
     </Flex>
   );

@@ -1,0 +1,88 @@
+"""What a PQ ramp becomes under one thing after another: light over codes by name, each read there and back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lumenar.core.colour.transfer import pq
+from lumenar.core.experiments.base import Array, StageRead
+from lumenar.core.measurements.charts import Axis, Chart, Series, Table, joined
+from lumenar.core.measurements.pq_tracking import clip_percent
+from lumenar.core.readings import Patch
+from lumenar.core.tuning.base import Noise
+from lumenar.core.uncertainty import holm
+
+CODES = (0.3, 0.4, 0.5, 0.55, 0.58, 0.61, 0.64, 0.67, 0.7, 0.73, 0.76, 0.79, 0.82, 0.86, 0.9, 0.95, 1.0)
+RAMP = tuple(Patch((v, v, v)) for v in CODES)
+"""What is read of each."""
+LEAST = 0.01
+"""A share of light by which two responses have to differ."""
+
+
+@dataclass(frozen=True, eq=False)
+class Responses:
+    """Light (k, n) of k readings of RAMP by name, in cd/m2."""
+
+    Y: Mapping[str, Array]
+    noise: Noise
+
+    @cached_property
+    def log(self) -> dict[str, Array]:
+        """Logarithms of the light."""
+        return {n: np.log(np.maximum(y, 1e-6)) for n, y in self.Y.items()}
+
+    def differ(self, pairs: Sequence[tuple[str, str]]) -> list[bool]:
+        """Which of pairs of names differ: each a difference of two means, with what repeats scatter by (Student), Holm over
+        all codes of all pairs."""
+        from scipy.stats import t as student
+
+        nu = sum(len(v) - 1 for v in self.log.values()) * len(CODES)
+        s2 = sum(float(((v - v.mean(axis=0)) ** 2).sum()) for v in self.log.values()) / nu
+        # Typed with few digits, both may be the same.
+        s = float(np.sqrt(max(s2, (self.noise.repeatability / 2) ** 2)))
+        every = np.stack([self.log[b].mean(axis=0) - self.log[a].mean(axis=0) for a, b in pairs])
+        p = 2 * student.sf(np.abs(every) / s, nu)
+        stands = holm(p.ravel()).reshape(every.shape) & (np.abs(every) > LEAST)
+        return [bool(np.any(row)) for row in stands]
+
+    def peak(self, name: str) -> float:
+        """Light of code 100 % in cd/m2."""
+        return round(float(self.Y[name][:, -1].mean()), 1)
+
+    def end(self, name: str) -> float:
+        """Luminance in cd/m2 that is asked for from where nothing more comes."""
+        mean = self.Y[name].mean(axis=0)
+        return round(float(pq(clip_percent(np.array(CODES), mean, np.asarray(mean[-1])) / 100)), 1)
+
+    def chart(self, key: str, title: str, note: str, short: Callable[[str], str], words: Callable[[str], str]) -> Chart:
+        """The responses over one another on logarithmic axes, from where they may part."""
+        asked = pq(np.array(CODES))
+        x = np.log10(asked)
+        seen = x >= 2
+        means = {n: y.mean(axis=0) for n, y in self.Y.items()}
+        series = tuple(
+            Series(short(n), "measured", joined(x[seen], np.log10(np.maximum(y, 1e-3))[seen]), setup=i % 3, marks=i > 2)
+            for i, (n, y) in enumerate(means.items())
+        )
+        top = float(np.ceil(max(float(np.log10(y.max())) for y in self.Y.values()) * 4) / 4)
+        low = min(2.0, *(float(np.log10(max(y[seen].min(), 1.0))) for y in means.values()))
+        target = Series("target", "target", joined(np.array([2.0, top]), np.array([2.0, top])))
+        rows = Table.rows_of(asked, *means.values())
+        return Chart(
+            key, "lines", title, note, "", Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True),
+            Axis("shown", "cd/m²", low, top, 0, log=True), (target, *series),
+            Table(("cd/m² asked", *(words(n) for n in means)), (1, *(1 for _ in means)), rows),
+        )  # fmt: skip
+
+
+def there_and_back(order: Sequence[str], reads: Sequence[StageRead], noise: Noise) -> Responses:
+    """The responses of stages that read RAMP, `order` naming each."""
+    Y = {
+        n: np.stack([np.nan_to_num(r.XYZ[:, 1]) for m, r in zip(order, reads, strict=True) if m == n])
+        for n in dict.fromkeys(order)
+    }
+    return Responses(Y, noise)

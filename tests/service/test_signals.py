@@ -1,0 +1,226 @@
+"""What is sent and what the display says it shows: recorded, told, and a run that finds another signal pauses. Then what PQ is
+measured for besides its curve: volume, sums, near black, the whole screen."""
+
+import json
+import re
+
+import pytest
+
+from lumenar.bench.plan import Cell
+from lumenar.publish.edition import publish
+from lumenar.service import (
+    board,
+    cells,
+    experiment_views,
+    hand_runs,
+    importing,
+    menu_map,
+    new_display,
+    plates,
+    setups,
+    shelf,
+)
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.export import readings_document
+from lumenar.service.hand_runs import Entry
+from lumenar.service.new_display import NewDisplay
+from lumenar.service.planning import Options
+from lumenar.service.questions import Question
+from lumenar.service.recipes import recipe
+from lumenar.service.replay import Replayer, row_of
+from lumenar.service.setups import Edit, StatedFormat
+from lumenar.store import reviews, runs
+
+from ..conftest import MONITOR, TELEVISION, setup_of
+
+CURVE, PORT, MAX_CLL, MASTERING = (
+    "Service > Decoding > Curve", "Inputs > Player port", "Service > Decoding > MaxCLL", "Service > Decoding > Mastering peak",
+)  # fmt: skip
+
+
+@pytest.fixture
+def television(app, units):
+    return shelf.add_review(app, units[TELEVISION], TELEVISION)
+
+
+def measured(app, bench, review, setup, *measurements, **options):
+    bench.runs.start(review, [Cell(setup, m) for m in measurements], Options(**options))
+    bench.runs.finish()
+    found = next(s for s in reviews.setups_of(app.db.connection(), review) if s.id == setup)
+    return cells.analyses_of(app, found, cells.newest(app, review))
+
+
+# -- sent and shown -----------------------------------------------------------------------------------------------------
+
+
+def test_a_run_that_finds_another_signal_pauses_and_says_so(app, bench, television):
+    reel = setup_of(app, television, "Reel HDR")
+    plain = setups.add(app, television, reel.id, "Plain port", Edit({PORT: "Plain signal"}))
+    with pytest.raises(ConflictError, match=r"is sent, and the display says it shows SDR\. See to its input"):
+        measured(app, bench, television, plain, "white_black")
+    bench.runs.stop()
+    assert setups.view(app, television, plain).shown == ""
+    measured(app, bench, television, reel.id, "white_black")
+    assert setups.view(app, television, reel.id).shown == "PQ, 10 bits, limited range"
+
+
+def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, television):
+    """The same light as with a flag, and all of it is in the files and back."""
+    reel = setup_of(app, television, "Reel HDR")
+    flagged = measured(app, bench, television, reel.id, "pq_tracking")["pq_tracking"]
+    told = setups.add(
+        app, television, reel.id, "Told", Edit({CURVE: "PQ"}, format=StatedFormat(flag="none"))
+    )  # fmt: skip
+    plain = measured(app, bench, television, told, "pq_tracking")["pq_tracking"]
+    assert plain.scalar("clip_cd_m2") == pytest.approx(flagged.scalar("clip_cd_m2"), rel=0.01)
+    assert plain.scalar("code_rms_percent") == pytest.approx(flagged.scalar("code_rms_percent"), abs=0.05)
+    row = next(r for r in board.board(app, television).rows if r.setup == told)
+    assert row.format == "no HDR flag" and row.state == "1 setting changed"
+    first = recipe(app, television, told).steps[0]
+    assert (first.path, first.value) == (CURVE, "PQ") and first.why.startswith("Before HDR is sent")
+    document = readings_document(app, television)
+    s = next(x for x in document["setups"] if x["name"] == "Told")
+    assert s["format"]["flag"] == "none" and s["shown"] == {"transfer": "pq", "bits": 10, "range": "limited"}
+    again = importing.import_readings(app, json.dumps(document), "Again.json")
+    assert setups.view(app, again, setup_of(app, again, "Told").id).shown == "PQ, 10 bits, limited range"
+    assert readings_document(app, again)["setups"] == document["setups"]
+    publish(app, television)
+    page = next((app.folder / "editions").rglob("index.html")).read_text()
+    assert "PQ, 10 bits, limited range, no HDR flag, which the display said it showed" in page
+
+
+def test_what_is_sent_makes_sense(app, television):
+    reel = setup_of(app, television, "Reel")
+    with pytest.raises(BadInputError, match="SDR has no HDR flag to leave out"):
+        setups.change(app, television, reel.id, Edit(format=StatedFormat(flag="none")))
+
+
+def test_what_is_set_before_hdr_is_replayed_before_it(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    arena = setup_of(app, review, "Arena HDR")
+    lifted = setups.add(app, review, arena.id, "Lifted", Edit({"System > HDR depth": "lifted"}))
+    own = measured(app, bench, review, lifted, "pq_tracking", "gamut", "white_black")["pq_tracking"]
+    plain = measured(app, bench, review, arena.id, "pq_tracking")["pq_tracking"]
+    assert own.scalar("middle_code_percent") > plain.scalar("middle_code_percent") + 1
+    replayer = Replayer(app, bench)
+    number = replayer.start(review, lifted)
+    bench.seat.wait()
+    row = row_of(app, number)
+    assert row.state == "done", row.message
+    assert [s["path"] for s in row.steps][:2] == ["System > HDR depth", "Picture > Mode"]
+
+
+# -- by hand --------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def by_hand(app, bench):
+    review = new_display.add(
+        app,
+        NewDisplay(
+            "Tern Street", "Wall 55", "television", "oled", modes="Film, pq, bt2020_pq",
+            controls="Inputs\n  Deep signal off* on (only while SDR shows) (all modes)\n",
+        ),
+    )  # fmt: skip
+    film = setup_of(app, review, "Film")
+    deep = setups.add(app, review, film.id, "Deep", Edit({"Inputs > Deep signal": "on"}))
+    bench.runs.start(review, [Cell(deep, "white_black")])
+    return review, deep, hand_runs.open_runs(app, review)[0]
+
+
+def test_by_hand_it_is_said_what_to_set_first_and_what_to_send(app, by_hand):
+    _, _, run = by_hand
+    setup = hand_runs.sheet(app, run).setups[0]
+    assert [(s.path, s.value) for s in setup.ahead] == [("Inputs > Deep signal", "on")] and not setup.enter
+    assert setup.send.startswith("PQ, ") and setup.shown is None and setup.other == ""
+
+
+def test_readings_of_another_signal_are_not_taken_by_hand(app, by_hand):
+    review, deep, run = by_hand
+    sheet = hand_runs.looked(app, run, deep, "sdr")
+    assert sheet.setups[0].other == "SDR"
+    entries = [Entry(p.patch, "600 620 640") for p in sheet.patches]
+    answers = hand_runs.enter(app, run, "XYZ", entries)
+    assert not any(a.kept for a in answers.answers) and answers.done == 0
+    assert answers.answers[0].error.startswith("The display shows SDR, and this is for PQ: see to its input")
+    assert hand_runs.looked(app, run, deep, "pq").setups[0].other == ""
+    texts = ["600 620 640" if p.rgb[0] else "0" for p in sheet.patches]
+    answers = hand_runs.enter(
+        app, run, "XYZ", [Entry(p.patch, t, True) for p, t in zip(sheet.patches, texts, strict=True)]
+    )
+    assert answers.state == "done"
+    assert setups.view(app, review, deep).shown == "PQ"
+    assert runs.recorded(app.db.connection(), run, deep, "shown") == {"transfer": "pq"}
+    hand_runs.looked(app, run, deep, None)
+    assert runs.recorded(app.db.connection(), run, deep, "shown") is None
+    with pytest.raises(NotFoundError, match="has no setup 999"):
+        hand_runs.looked(app, run, 999, "pq")
+
+
+def test_when_it_can_be_set_is_corrected_on_the_map(app, by_hand):
+    review, *_ = by_hand
+    path = "Inputs > Deep signal"
+    shown = menu_map.change_control(app, review, None, path, {"when": "first"}, "were")
+    assert next(c for c in shown.controls if c.path == path).when == "first"
+    assert "(before HDR is sent)" in shown.controls_text
+    with pytest.raises(BadInputError, match="time to be set"):
+        menu_map.change_control(app, review, None, path, {"when": "never"}, "were")
+
+
+# -- where light ends ---------------------------------------------------------------------------------------------------
+
+
+def test_where_light_ends_by_what_the_decoder_is_told(app, bench, television):
+    experimenter = Experimenter(app, bench)
+
+    def asked(control):
+        q = Question("ends", setup_of(app, television, "Reel HDR").id, control=control)
+        number = experimenter.start(television, q)
+        bench.seat.wait()
+        return experiment_views.view(app, number)
+
+    seen = asked(MASTERING)
+    assert seen.title == "Where does light end by Mastering peak?"
+    ends = {str(r[0]).split(",")[0]: float(str(r[2])) for r in seen.rows}
+    assert list(ends) == ["0", "400", "600", "1000", "2000", "4000"]
+    # It rolls off from what it is told, and from 1000 where it is told nothing.
+    assert ends["0"] == pytest.approx(ends["1000"], rel=0.02) and ends["1000"] < 0.8 * ends["2000"] < 0.8 * ends["4000"]
+    assert re.match(
+        r"In Reel HDR nothing more comes from 8\d\d cd/m² on at 0, .* and .* at 4000 of Mastering peak\.", seen.sentence
+    )
+    assert seen.charts[0].key == "ends" and len(seen.charts[0].series) == 7
+    assert asked(MAX_CLL).sentence.startswith("MaxCLL changes nothing in Reel HDR: nothing more comes from 8")
+    with pytest.raises(BadInputError, match="is set before PQ is sent"):
+        asked(CURVE)
+
+
+# -- what PQ is measured for besides its curve ----------------------------------------------------------------------------
+
+
+def test_volume_in_pq_goes_as_far_as_the_display_does(app, bench, television):
+    """Of 602 colours read in PQ: tenths of the code that asks for what was read last, and all of the code where nothing was."""
+    player = setup_of(app, television, "Player HDR").id
+    first = measured(app, bench, television, player, "pq_tracking", "volume")
+    assert first["volume"].scalar("top_cd_m2") == pytest.approx(10_000)
+    second = measured(app, bench, television, player, "volume", "additivity", sum_levels=6)
+    peak = second["volume"].scalar("peak_cd_m2")
+    assert second["volume"].scalar("top_cd_m2") == pytest.approx(peak, rel=0.02)
+    shares = [a["volume"].scalar("volume_percent_of_target") for a in (first, second)]
+    assert shares[0] == pytest.approx(shares[1], abs=3)
+    assert 80 < shares[1] <= 100
+    assert len(second["additivity"].figures["levels_percent"]) >= 6
+    rings = plates.plates(app, television, player, "volume", [], None)
+    assert {c.key for c in rings.charts} == {"rings", "ring_losses"}
+    assert f"of {peak:.0f} cd/m²" in rings.charts[0].note
+
+
+def test_near_black_and_the_whole_screen_in_pq_and_hlg(app, bench, television):
+    for name in ("Reel HDR", "Reel HLG"):
+        found = measured(
+            app, bench, television, setup_of(app, television, name).id, "near_black", "uniformity", grid=(3, 3)
+        )
+        assert found["near_black"].scalar("error_rms_code_percent") < 2
+        assert 0 < found["uniformity"].scalar("uniformity_falloff_percent") < 40
+    shown = board.board(app, television)
+    assert {"error_rms_lstar", "error_rms_code_percent"} <= {c.figure for c in shown.columns}
