@@ -70,7 +70,7 @@ class Slowest:
 
 def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kinds: Any) -> None:
     """White by gains, and offsets, against the best white on the grid at any luminance, and at no less than was reached."""
-    over, as_bright, worse, whites, made, noticed, slow = [], [], [], [], 0, 0, Slowest()
+    over, as_bright, worse, whites, made, noticed, vain, slow = [], [], [], [], 0, 0, 0, Slowest()
     for seed in range(units):
         d = Display(seed, **kinds)
         problem = slow.of(TwoPoints(tuple(d.gains), tuple(d.offsets) if offsets else (), TARGET, d.values, NOISE))
@@ -81,8 +81,9 @@ def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kin
         as_bright.append(end - best_white(d, 2_000_000, 0.98 * bright))
         worse.append(end - float(white_error(d.true(WHITE, d.values), TARGET)))
         whites.append(t.whites)
-        made, noticed = made + t.errors_made, noticed + t.noticed
+        made, noticed, vain = made + t.errors_made, noticed + t.noticed, vain + t.in_vain
     slips = f"; {noticed} of {made} slips named" if errs else ""
+    slips += f"; asked in vain {vain} times in {sum(whites)}" if vain else ""
     say(
         what,
         spread(whites, 0),
@@ -164,11 +165,12 @@ def _curve_error(gamma: float) -> float:
     return Tone((), TARGET, {}, NOISE).figure(Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1)))
 
 
-def points(units: int, count: int) -> None:
-    """Greys by a table of points, against what coordinate descent without noise reaches from there."""
+def points(units: int, count: int, tuned: bool = False) -> None:
+    """Greys by a table of points, against what coordinate descent without noise reaches from there. tuned: of displays whose
+    white was tuned before, as in a whole tuning."""
     over, readings, gain, slow = [], [], [], Slowest()
     for seed in range(units):
-        d = TableDisplay(seed, count=count, signed=seed % 2 == 0)
+        d = TableDisplay(seed, count=count, signed=seed % 2 == 0, tuned=tuned)
         known = tuple(tuple(d.read(Patch(c), d.table)) for c in PRIMARIES)
         problem = slow.of(ManyPoints(tuple(d.points), TARGET, d.table, NOISE, known))
         t = tune(problem, d, most=300)
@@ -177,7 +179,7 @@ def points(units: int, count: int) -> None:
         gain.append(mean_error(d, d.table) - end)
         readings.append(t.readings)
     say(
-        f"{count} points",
+        f"{count} points{', white tuned before' if tuned else ''}",
         spread(readings, 0),
         f"{spread(over)} over what they reach",
         f"mean gain dE {np.mean(gain):.1f}; {slow.ms:.0f} ms",
@@ -236,6 +238,7 @@ def main() -> None:
         lambda: white(units, "white, gains and offsets", offsets=True),
         lambda: white(units, "white, one entry in ten is wrong", errs=0.1),
         lambda: points(units, 10),
+        lambda: points(units, 10, tuned=True),
         lambda: points(max(4, units // 5), 22),
         lambda: colours(max(4, units // 3), False),
         lambda: colours(max(4, units // 3), True),

@@ -123,20 +123,22 @@ class Course:
     readings: int
     errors_made: int = 0
     noticed: int = 0
+    in_vain: int = 0
 
 
 def tune(problem, display, errs=0.0, most=60):
     """Carry a problem out on a display; errs: the share of entries in which a person enters one value wrongly."""
-    state, readings, whites, made, noticed = start(problem), 0, 0, 0, 0
+    state, readings, whites, made, noticed, in_vain = start(problem), 0, 0, 0, 0, 0
     rng = np.random.default_rng([display.seed, 99])
     for _ in range(most):
         following = propose(state)
         if isinstance(following, Done):
-            return Course(state, following, whites, readings, made, noticed)
+            return Course(state, following, whites, readings, made, noticed, in_vain)
         real = dict(following.values)
         slipped = False
         if errs and state.attempts and rng.random() < errs:
-            path = str(rng.choice(sorted(real)))
+            # What is wrong in a control that plays no part here cannot be seen.
+            path = str(rng.choice(sorted(c.control.path for c in (*problem.gains, *problem.offsets))))
             control = next(c.control for c in (*display.gains, *display.offsets) if c.control.path == path)
             real[path] = float(np.clip(real[path] + rng.choice([-7, -4, 4, 7]), control.minimum, control.maximum))
             slipped = real[path] != following.values[path]
@@ -149,6 +151,7 @@ def tune(problem, display, errs=0.0, most=60):
         if suspicion is not None:
             # Asked, the person looks at the menu and says what stands there.
             noticed += slipped
+            in_vain += not slipped
             after = observe(state, following, real, XYZ)
         state = after
     raise AssertionError(f"no end after {most} attempts")
@@ -157,10 +160,11 @@ def tune(problem, display, errs=0.0, most=60):
 @dataclass
 class TableDisplay(Display):
     """A display whose greys are off level by level, with a table of points for red, green and blue. reach: how far a point
-    works, in distances to its neighbours: above 1 the neighbours' levels are moved too."""
+    works, in distances to its neighbours: above 1 the neighbours' levels are moved too; tuned: white was tuned before."""
 
     count: int = 10
     signed: bool = True
+    tuned: bool = False
     points: list[Point] = field(init=False)
 
     def __post_init__(self):
@@ -185,6 +189,9 @@ class TableDisplay(Display):
         )
         self.table = {c.path: middle for p in self.points for c in p.controls}
         self.preset = np.full(3, 0.93)
+        if self.tuned:
+            self.rows *= np.linalg.solve(self.rows.T, TARGET.white_XYZ(self.rows[:, 1].sum()))[:, None]
+            self.factors[-1] = 1.0
 
     def drives(self, values):
         """Drive (n, 3) at the points' levels."""

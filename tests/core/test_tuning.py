@@ -239,7 +239,7 @@ def test_cut_only_gains_leave_one_channel_at_its_top():
     for seed in range(0, 24, 6):
         display, _, t = course(seed)
         tops = [t.done.values[c.control.path] / c.control.maximum for c in display.gains]
-        assert max(tops) >= 0.97, seed
+        assert max(tops) >= 0.95, seed
         assert "luminance" in t.done.reason
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -64,10 +65,20 @@ class ManyPoints:
     noise: Noise = USUAL
     primaries: tuple[tuple[float, ...], ...] | None = None
 
-    @property
+    @cached_property
     def greys(self) -> tuple[Patch, ...]:
         """The grey of each point."""
         return tuple(Patch((p.level,) * 3) for p in self.points)
+
+    @cached_property
+    def spans(self) -> list[tuple[Control | None, float]]:
+        """Every control of the table with its whole range, point by point."""
+        return [(c, 1.0 if c is None else c.maximum - c.minimum) for p in self.points for c in p.controls]
+
+    @cached_property
+    def places(self) -> dict[Patch, int]:
+        """Which point each grey is of."""
+        return {g: i for i, g in enumerate(self.greys)}
 
     def _known(self, attempts: Sequence[Attempt]) -> Array:
         """XYZ (5, 3) of red, green, blue, white, black."""
@@ -109,7 +120,7 @@ class ManyPoints:
             return Done(dict(self.values), reason, unreached=True)
         now = _Course(self, attempts)
         for stage in STAGES[1:]:
-            visited = {self.greys.index(a.patches[0]) for a in attempts if a.stage == stage}
+            visited = {self.places[a.patches[0]] for a in attempts if a.stage == stage}
             # Point by point downwards: what was gone past in this round is not gone back to.
             for i in range(min(visited, default=len(self.points)) - 1, -1, -1):
                 following = now.point(stage, i)
@@ -143,7 +154,7 @@ class _Course:
         self.first = self.read(attempts[0])
         self.by_point: list[list[tuple[int, Array]]] = [[] for _ in problem.points]
         for k, a in enumerate(attempts):
-            for i, logs in enumerate(self.read(a)):
+            for i, logs in self.logs_of(a):
                 if np.isfinite(logs).all():
                     self.by_point[i].append((k, logs))
         self.kernel = self._kernel()
@@ -163,18 +174,22 @@ class _Course:
 
     def table(self, values: Mapping[str, Value]) -> Array:
         """Values (n, 3) in whole ranges, 0 where there is no control."""
-        return np.array(
-            [
-                [0.0 if c is None else float(values[c.path]) / (c.maximum - c.minimum) for c in p.controls]
-                for p in self.p.points
-            ]
-        )
+        return np.array([0.0 if c is None else float(values[c.path]) / span for c, span in self.p.spans]).reshape(-1, 3)
 
     def read(self, attempt: Attempt) -> Array:
         """Log amounts (n, 3) of the channels at the points, NaN where an attempt did not read one."""
-        XYZ = np.array([attempt.of(g) for g in self.p.greys])
+        out = np.full((len(self.p.points), 3), np.nan)
+        for i, logs in self.logs_of(attempt):
+            out[i] = logs
+        return out
+
+    def logs_of(self, attempt: Attempt) -> list[tuple[int, Array]]:
+        """The points that an attempt read, each with its log amounts (3,)."""
+        own = [(k, self.p.places[p]) for k, p in enumerate(attempt.patches) if p in self.p.places]
+        XYZ = attempt.XYZ[[k for k, _ in own]]
         with np.errstate(invalid="ignore"):
-            return np.where(np.isfinite(XYZ), np.log(np.maximum((XYZ - self.K) @ self.inverse, 1e-9)), np.nan)
+            logs = np.where(np.isfinite(XYZ), np.log(np.maximum((XYZ - self.K) @ self.inverse, 1e-9)), np.nan)
+        return [(i, row) for (_, i), row in zip(own, logs, strict=True)]
 
     def errors_of(self, logs: Array) -> Array:
         """dE2000 (n,) of amounts (n, 3)."""

@@ -32,7 +32,7 @@ MOST = 10
 """Readings of one stage."""
 GOOD = 0.15
 """dE2000 of white under which nobody goes on."""
-LOSS = 0.01
+LOSS = 0.012
 """dE2000 of white that one percent of luminance is worth: the luminance control gives it back where it can."""
 UNSEEN, UNSEEN_SHARE = 0.3, 0.2
 """dE2000 that nobody sees: a difference below it counts by this share only, so that no luminance is given up for it."""
