@@ -51,7 +51,7 @@ PROBE = 0.2
 ROUNDS = 2
 WORTH, WORSE = 0.15, 1.0
 """Mean dE2000 of the judged colours that another round must promise; by how much one of the checked may get worse."""
-GOOD = 0.3
+GOOD = 0.5
 """Mean dE2000 of the judged colours that nobody would see."""
 AS_THEY_STAND = "between"
 STAGES = ("read", "set", "check", "less", "less again")
