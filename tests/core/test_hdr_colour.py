@@ -129,6 +129,17 @@ def test_sums_in_pq_at_a_chosen_number_of_levels(levels):
     assert "dE ITP" in MEASUREMENTS["additivity"].words({k: v for k, v in boosted.figures.items() if v.ndim == 0})
 
 
+def test_sums_in_pq_are_of_the_space_that_is_compared_with():
+    """A display of P3 cuts BT.2020's primaries off, which says nothing of whether its colours add up."""
+    top, display = code_of(900.0), follows(900.0, P3.space)
+    own = analyse("additivity", read("additivity", display, P3, top=top), P3).figures
+    assert own["additive"] == 1 and own["sum_error_max_percent"] < 1
+    assert analyse("additivity", read("additivity", display, WIDE, top=top), WIDE).figures["additive"] == 0
+    # The same readings say the same of any target.
+    again = analyse("additivity", read("additivity", display, P3, top=top), WIDE).figures
+    assert again["additive"] == 1 and len(again["levels_percent"]) == 4
+
+
 def test_sums_that_the_panel_cuts_off_are_not_held_against_it():
     def limited(patch):
         XYZ = follows(5000.0)(patch)

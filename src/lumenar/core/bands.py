@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lumenar.core.quantiles import fisher_beyond
+
 Array = NDArray[np.float64]
 
 STRIPS = 12
@@ -91,10 +93,8 @@ def _along(luma: Array, lines: int) -> Bands:
     noise = float(np.sqrt(np.median(scatter[usable]) + np.median(np.abs(mean[usable]) ** 2)))
     if usable.any():
         at = int(np.where(usable, depth, 0).argmax())
-        from scipy.stats import f as fisher
-
         ratio = float(np.abs(mean[at]) ** 2 / max(scatter[at], 1e-30))
-        chance = float(fisher.sf(ratio, 2, 2 * (STRIPS - 1))) * int(usable.sum())
+        chance = float(fisher_beyond(ratio, 2, 2 * (STRIPS - 1))) * int(usable.sum())
         beside = np.abs(cycles - at)
         about = usable & (beside > 3) & (beside <= 40)
         floor = float(np.median(depth[about])) if about.any() else noise

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.quantiles import fisher_quantile, student_quantile
 from lumenar.core.readings import Readings
 
 Array = NDArray[np.float64]
@@ -221,10 +222,7 @@ def measurable(difference: float, u: float, nu: float = np.inf) -> bool:
         return False
     factor = 2.0
     if np.isfinite(nu):
-        # Imported here because it takes longer than the rest of core together.
-        from scipy.stats import t
-
-        factor = max(2.0, float(t.ppf(0.975, nu)))
+        factor = max(2.0, student_quantile(0.975, nu))
     return abs(difference) > factor * u
 
 
@@ -245,11 +243,9 @@ def hotelling(sample: Array) -> bool:
     n, p = sample.shape
     if n <= p:
         raise ValueError(f"the covariance of a colour needs at least {p + 1} repeats, here are {n}")
-    from scipy.stats import f
-
     mean, S = sample.mean(axis=0), np.cov(sample.T)
     t2 = n * mean @ np.linalg.solve(S, mean)
-    return bool(t2 * (n - p) / (p * (n - 1)) > f.ppf(0.95, p, n - p))
+    return bool(t2 * (n - p) / (p * (n - 1)) > fisher_quantile(0.95, p, n - p))
 
 
 def holm(p_values: Array, level: float = 0.05) -> NDArray[np.bool_]:

@@ -23,6 +23,7 @@ from lumenar.service.worth import prove
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
+OF_HDR = ["peak", "pq_tracking", "hlg_tracking", "saturation", "swatches"]
 UNMEASURED = "ostrel-fen-32.json"
 WHOLE: dict[str, int] = {
     "tessary-pell-6.json": 4,
@@ -125,10 +126,11 @@ def _measure(app: Application, bench: BenchService, review: int, whole: int) -> 
     bench.runs.finish()
     best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
     rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
-    # Of HDR all there is to measure is measured, where it is more than one mode.
+    # Where there is more than one mode for HDR, the first is measured whole and the others for what they are judged by.
     hdr = [s for s in setups if s.signal != "sdr"]
-    hdr = hdr if len(hdr) > 1 else []
-    bench.runs.start(review, [Cell(s.id, m) for s in (*(s for s, _ in best), *hdr) for m in rest if _for(s, m)])
+    wanted = [(s, rest) for s, _ in best]
+    wanted += [(s, rest if s is hdr[0] else OF_HDR) for s in hdr if len(hdr) > 1]
+    bench.runs.start(review, [Cell(s.id, m) for s, own in wanted for m in own if _for(s, m)])
     bench.runs.finish()
 
 

@@ -14,6 +14,7 @@ from lumenar.core.experiments.promises import in_words
 from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import PLACES, Baselines, components, of_states, tested
 from lumenar.core.numbers import listed
+from lumenar.core.quantiles import fisher_beyond
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
@@ -155,8 +156,6 @@ def _distance(one: Array, two: Array) -> float:
 def _apart(pairs: Sequence[tuple[Array, Array]], every: Sequence[Array]) -> Array:
     """Whether the two of each pair (r, n, 3) differ: Hotelling's T2 for each figure, its covariance pooled over the repeats of
     all modes, Holm over all figures of all pairs."""
-    from scipy.stats import f as fisher
-
     left = [components(x, x.mean(axis=0)) for x in every]
     nu = sum(len(x) - 1 for x in every)
     # Each against its own mean, so that only what repeats differ by is left.
@@ -170,6 +169,6 @@ def _apart(pairs: Sequence[tuple[Array, Array]], every: Sequence[Array]) -> Arra
             S = residual[:, at].T @ residual[:, at] / nu + 1e-12 * np.eye(len(at))
             T2 = float(d[at] @ np.linalg.solve(S, d[at])) / v
             p = len(at)
-            p_values.append(float(fisher.sf(T2 * (nu - p + 1) / (nu * p), p, nu - p + 1)))
+            p_values.append(float(fisher_beyond(T2 * (nu - p + 1) / (nu * p), p, nu - p + 1)))
     found = holm(np.array(p_values)).reshape(len(pairs), len(PLACES))
     return np.asarray(found.any(axis=1))

@@ -12,6 +12,7 @@ from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import Array, StageRead
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, joined
 from lumenar.core.measurements.pq_tracking import clip_percent
+from lumenar.core.quantiles import student_beyond
 from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
@@ -38,14 +39,12 @@ class Responses:
     def differ(self, pairs: Sequence[tuple[str, str]]) -> list[bool]:
         """Which of pairs of names differ: each a difference of two means, with what repeats scatter by (Student), Holm over
         all codes of all pairs."""
-        from scipy.stats import t as student
-
         nu = sum(len(v) - 1 for v in self.log.values()) * len(CODES)
         s2 = sum(float(((v - v.mean(axis=0)) ** 2).sum()) for v in self.log.values()) / nu
         # Typed with few digits, both may be the same.
         s = float(np.sqrt(max(s2, (self.noise.repeatability / 2) ** 2)))
         every = np.stack([self.log[b].mean(axis=0) - self.log[a].mean(axis=0) for a, b in pairs])
-        p = 2 * student.sf(np.abs(every) / s, nu)
+        p = 2 * student_beyond(np.abs(every) / s, nu)
         stands = holm(p.ravel()).reshape(every.shape) & (np.abs(every) > LEAST)
         return [bool(np.any(row)) for row in stands]
 

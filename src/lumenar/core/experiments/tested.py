@@ -13,6 +13,7 @@ from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import XYZ_to_uv, lightness
 from lumenar.core.experiments.base import Array
 from lumenar.core.experiments.seen import DARK, GREYS, MIDDLE, against, colours_beside, drawn
+from lumenar.core.quantiles import fisher_beyond, student_quantile
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
 
@@ -142,13 +143,11 @@ class Baselines:
         n, t = len(self.at), self.at - self.at.mean()
         if n < LEAST_REPEATS:
             return np.zeros(self.x.shape[1])
-        from scipy.stats import t as student
-
         S = float((t**2).sum())
         b = t @ self.x / S
         left = self.x - self.x.mean(axis=0) - t[:, None] * b
         se = np.sqrt((left**2).sum(axis=0) / (n - 2) / S)
-        return np.asarray(np.where(np.abs(b) > float(student.ppf(0.975, n - 2)) * se, b, 0.0), float)
+        return np.asarray(np.where(np.abs(b) > student_quantile(0.975, n - 2) * se, b, 0.0), float)
 
     def _nu(self, places: Sequence[int]) -> int:
         return len(self.at) - (2 if np.any(self.slope[list(places)]) else 1)
@@ -254,9 +253,6 @@ def _size(figure: str, x: Array) -> float:
 
 def tested(base: Baselines, differences: Sequence[Difference]) -> list[dict[str, Test]]:
     """Every figure of every difference, tested: family-wise 5 % over all of them."""
-    from scipy.stats import f as fisher
-    from scipy.stats import t as student
-
     if not differences:
         return []
     x = np.stack([d.x for d in differences])
@@ -268,11 +264,11 @@ def tested(base: Baselines, differences: Sequence[Difference]) -> list[dict[str,
         size = np.linalg.norm(own, axis=1)
         along = np.where(size[:, None] > 0, own / np.maximum(size, 1e-300)[:, None], 1 / np.sqrt(p))
         u = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", along, S, along), 1e-18) * v)
-        halves[:, k] = float(student.ppf(0.975, nu)) * u if nu > 0 else np.inf
+        halves[:, k] = student_quantile(0.975, nu) * u if nu > 0 else np.inf
         amounts[:, k] = own[:, 0] if p == 1 else size
         freedom = nu - p + 1
         T2 = np.einsum("ij,ij->i", own, np.linalg.solve(S + 1e-15 * np.eye(p), own.T).T) / v
-        chances[:, k] = fisher.sf(T2 * freedom / (nu * p), p, freedom) if freedom >= 1 else 1.0
+        chances[:, k] = fisher_beyond(T2 * freedom / (nu * p), p, freedom) if freedom >= 1 else 1.0
     stands = holm(chances.ravel()).reshape(chances.shape)
     return [
         {
@@ -297,8 +293,6 @@ def _test(figure: str, amount: float, half: float, chance: float, stands: bool, 
 def least_told(noise: Noise, repeats: int, tests: int, figure: str = "luminance") -> float:
     """The smallest change of a figure of light in % that stands over so many tests with so many baselines, where the meter's
     noise is all there is."""
-    from scipy.stats import t as student
-
     nu = repeats - 1
     sigma = 100 * noise.repeatability if figure in LOGARITHMIC else noise.repeatability * 38
-    return float(student.ppf(1 - 0.025 / max(tests, 1), nu)) * sigma * float(np.sqrt(1 + 1 / repeats))
+    return student_quantile(1 - 0.025 / max(tests, 1), nu) * sigma * float(np.sqrt(1 + 1 / repeats))

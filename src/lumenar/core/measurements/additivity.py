@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import difference, spaces
-from lumenar.core.colour.transfer import pq
+from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements.base import (
     BLACK,
     WHITE,
@@ -22,11 +22,12 @@ from lumenar.core.measurements.base import (
     black_XYZ,
     knows_black,
     one,
+    quantised,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Shown, Table, Value
 from lumenar.core.numbers import signed
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import TARGETS, Target
 
 SUMS: dict[str, tuple[int, int, int]] = {
     "white": (1, 1, 1),
@@ -40,45 +41,70 @@ WITHIN = 1.05
 CLASSES = ("no", "yes", "open")
 
 
+HUES = np.array([*np.eye(3), *SUMS.values()], float)
+"""R, G, B, then the sums."""
+PARTS = HUES[3:]
+"""Which of R, G, B make a sum, (4, 3)."""
+DEPTHS = (8, 10, 12)
+P3 = TARGETS["p3_d65_pq"]
+
+
+def codes(level: float, target: Target) -> Array:
+    """Signals (7, 3) of R, G, B and the sums at a level of grey: in PQ of the space that is compared with, inside its container,
+    as primaries that the display cannot show would be cut off and add up to nothing that it shows."""
+    if target.container_space is None:
+        return level * HUES
+    light = float(pq(level)) * HUES @ target.to_container.T
+    return np.asarray(pq_inverse(np.maximum(light, 0)), float)
+
+
 def patches(context: Context) -> list[Patch]:
     """R G B C M Y W at some levels in the setup's window, evenly spaced up to the signal that asks for all light there is, with
     white and black."""
-    top = 2**context.bits - 1
-    even = context.top * np.arange(1, context.sum_levels + 1) / context.sum_levels
-    levels = [float(np.round(v * top) / top) for v in even]
-    hues = [*np.eye(3).tolist(), *SUMS.values()]
+    even = quantised(context.top * np.arange(1, context.sum_levels + 1) / context.sum_levels, context.bits)
+    rgb = np.concatenate([quantised(codes(float(v), context.target), context.bits) for v in even])
     return [
-        *(Patch((v * h[0], v * h[1], v * h[2]), context.window) for v in levels for h in hues),
+        *(Patch((float(r), float(g), float(b)), context.window) for r, g, b in rgb),
         Patch(WHITE, context.window),
         Patch(BLACK, context.window),
     ]
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
-    """Plain patches whose channels are either one value or none, with black."""
-    rgb = readings.rgb
-    top = rgb.max(axis=1, keepdims=True)
-    pure = np.all((rgb <= RGB_TOLERANCE) | (np.abs(rgb - top) <= RGB_TOLERANCE), axis=1)
-    return np.flatnonzero(pure & readings.plain)
+    """The colours of every level that was read whole, with white and black."""
+    plain = readings.take(np.flatnonzero(readings.plain))
+    own = np.flatnonzero(readings.plain)
+    index = np.concatenate([_by_level(plain, t)[1].ravel() for t in (None, P3)])
+    ends = np.flatnonzero(readings.plain & (readings.same_signal(WHITE) | readings.same_signal(BLACK)))
+    return np.unique(np.concatenate([own[index], ends]))
 
 
-HUES = np.array([*np.eye(3), *SUMS.values()], float)
-"""R, G, B, then the sums."""
-PARTS = HUES[3:]
-"""Which of R, G, B make a sum, (4, 3)."""
+def _by_level(readings: Readings, target: Target | None) -> tuple[Array, NDArray[np.intp]]:
+    """Levels (k,) at which all seven colours were read, and the reading of each (k, 7): of the space that a target is compared
+    with inside its container, None for the code values' own primaries."""
+
+    def look() -> tuple[Array, NDArray[np.intp]]:
+        places = {tuple(c): i for i, c in enumerate(np.round(readings.rgb, 4).tolist())}
+        greys = sorted({c[0] for c in places if c[0] == c[1] == c[2] and c[0] > RGB_TOLERANCE})
+        levels, index = [], []
+        for v in greys:
+            wanted = [v * HUES] if target is None else [quantised(codes(v, target), b) for b in DEPTHS]
+            for rgb in wanted:
+                found = [places.get(tuple(c)) for c in np.round(rgb, 4).tolist()]
+                if all(f is not None for f in found):
+                    levels.append(float(v))
+                    index.append(found)
+                    break
+        return np.array(levels), np.array(index, np.intp).reshape(-1, 7)
+
+    return readings.layout.memo(("sums", target), look)
 
 
-def _by_level(readings: Readings) -> tuple[Array, NDArray[np.intp]]:
-    """Levels (k,) at which all seven colours were read, and the reading of each (k, 7)."""
-    codes = np.round(readings.rgb, 4)
-    places = {tuple(c): i for i, c in enumerate(codes.tolist())}
-    levels, index = [], []
-    for v in np.unique(codes.max(axis=1)):
-        found = [places.get(tuple(c)) for c in np.round(v * HUES, 4).tolist()]
-        if v > RGB_TOLERANCE and all(f is not None for f in found):
-            levels.append(float(v))
-            index.append(found)
-    return np.array(levels), np.array(index, np.intp).reshape(-1, 7)
+def _sums(readings: Readings, target: Target) -> tuple[Array, NDArray[np.intp]]:
+    """The levels and readings that a target is judged by: in its own space where these were read, else in the other's."""
+    own, other = (None, P3) if target.container_space is None else (target, None)
+    found = _by_level(readings, own)
+    return found if len(found[0]) else _by_level(readings, other)
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
@@ -90,7 +116,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     every display cuts sums off there.
     """
     white = one(readings, WHITE, "100 % white")
-    levels, index = _by_level(readings)
+    levels, index = _sums(readings, target)
     if target.signal == "pq":
         within = pq(levels) <= WITHIN * float(np.mean(white[..., 1]))
         levels, index = levels[within], index[within]
@@ -137,7 +163,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
 def _added(readings: Readings, target: Target) -> Array:
     """Every sum as its parts make it."""
     XYZ = np.where(readings.below_floor[:, None], 0.0, readings.XYZ)
-    _, index = _by_level(readings)
+    _, index = _sums(readings, target)
     K = np.maximum(black_XYZ(readings), 0)
     for row in index:
         XYZ[row[3:]] = PARTS @ XYZ[row[:3]] - (PARTS.sum(axis=1) - 1)[:, None] * K

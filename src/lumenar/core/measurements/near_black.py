@@ -175,7 +175,7 @@ MEASUREMENT = Measurement(
     signals=("sdr", "pq", "hlg"),
     columns=(
         Column("error_rms_lstar", "Near black", "L* rms", decimals=1, signals=("sdr",)),
-        Column("error_rms_code_percent", "Near black", "% code rms", decimals=1, signals=("pq", "hlg")),
+        Column("error_rms_code_percent", "Near black", "% code", decimals=1, signals=("pq", "hlg")),
     ),
     patches=patches,
     select=select,

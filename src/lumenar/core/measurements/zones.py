@@ -21,6 +21,7 @@ from lumenar.core.measurements.charts import (
     tick_step,
 )
 from lumenar.core.monotone import pchip
+from lumenar.core.numbers import significant
 
 _FINE = (60, 36)
 TITLES = {"white": "white", "grey": "mid grey", "dark": "dark grey", "near_black": "near black"}
@@ -122,7 +123,8 @@ def _chart(s: Shown, name: str, place: str) -> Chart:
         for k, (c, r) in enumerate(f["zones"])
     )  # fmt: skip
     prefix = "uniformity" if name == "white" else f"uniformity_{name}"
-    note = "dE2000 as seen, luminance against the centre; contours in %"
+    centre = significant(float(f[f"{name}_centre_cd_m2"]), 3)
+    note = f"dE2000 as seen, luminance against the centre of {centre} cd/m²; contours in %"
     if f[f"{prefix}_coarse"] > 0:
         note += " · the meter's resolution alone is more than 5 % here"
     return Chart(

@@ -93,8 +93,8 @@ function ShownSignal({ sheet, setup }: { sheet: Sheet; setup: Sheet["setups"][nu
     ["sheet", "board"],
   );
   return (
-    <Flex as="label" gap="8px" align="center" wrap="wrap">
-      the display says it shows
+    <Flex as="label" display="inline-flex" gap="8px" align="center" wrap="wrap" ml="6px" my="2px">
+      · the display says it shows
       <Choice
         value={setup.shown ?? ""}
         choices={SHOWN}
@@ -124,7 +124,7 @@ function Settings({ sheet, patch }: { sheet: Sheet; patch: SheetPatch }) {
         ))}
         {hdr && (
           <li>
-            Send <b>{setup.send}</b>; <ShownSignal sheet={sheet} setup={setup} />
+            Send <b>{setup.send}</b> <ShownSignal sheet={sheet} setup={setup} />
           </li>
         )}
         <li>
