@@ -258,3 +258,61 @@ def test_a_purpose_scores_setups_of_its_signal_alone():
     wrong = {"key": "x", "title": "X", "weights": {"modulation.svm": 1}, "core": [], "signal": "film"}
     with pytest.raises(RubricError, match="no signal film"):
         check_purpose(purpose_from(wrong), rubric.rules)
+
+
+# -- by bisection -----------------------------------------------------------------------------------------------------
+
+
+def bisected(light, limits=QUIET, noise=None, bits=10):
+    """A ramp read of `light`, with all that is asked for besides; the readings and how many more there were."""
+    patches = MEASUREMENTS["pq_tracking"].patches(Context(target=PQ, bits=bits))
+    extra = 0
+    while True:
+        Y = np.array([light(p.rgb[1]) for p in patches])
+        XYZ = Y[:, None] * PQ.space.white_XYZ
+        if noise is not None:
+            rng = np.random.default_rng(noise)
+            scale = limits.repeatability * np.sqrt(0.5)
+            XYZ = XYZ * (1 + scale * (rng.normal(size=(len(Y), 1)) + rng.normal(size=(len(Y), 3))))
+        readings = collect(patches, XYZ, XYZ[:, 1] < limits.floor, limits)
+        more = MEASUREMENTS["pq_tracking"].further(readings, PQ, bits)
+        if not more:
+            return readings, extra
+        extra += len(more)
+        assert extra < 25 and not {p.rgb for p in more} & {p.rgb for p in patches}
+        patches = [*patches, *more]
+
+
+@pytest.mark.parametrize("peak", [90.0, 240.0, 640.0, 1000.0, 3500.0])
+@pytest.mark.parametrize("rolled", [False, True])
+def test_knee_and_clip_are_bisected_to_half_a_per_cent_of_code(peak, rolled):
+    def light(V):
+        asked = transfer.pq(V)
+        if rolled:
+            asked = transfer.bt2390_rolloff(np.minimum(asked, 4000.0), peak, 0.0, 4000.0)
+        return float(np.minimum(asked, peak))
+
+    readings, extra = bisected(light)
+    assert 1 <= extra <= 10
+    fine = np.linspace(0.01, 1, 20001)
+    true = np.array([light(v) for v in fine])
+    ends = {"clip": fine[np.argmax(true >= REACHED * true[-1])]}
+    off = np.abs(true / transfer.pq(fine) - 1) > 0.05
+    ends["knee"] = fine[len(fine) - np.argmin(off[::-1])]
+    f = analyse("pq_tracking", readings, PQ)
+    for key, truth in ends.items():
+        assert f.figures[f"{key}_percent"] == pytest.approx(100 * truth, abs=0.3), key
+        u = f.uncertainty[f"{key}_percent"]
+        assert u.low <= 100 * truth <= u.high and u.high - u.low < 1.0, key
+
+
+def test_what_follows_to_the_end_asks_for_little_more():
+    readings, extra = bisected(transfer.pq)
+    assert extra <= 5 and readings.rgb.max() == 1
+
+
+@pytest.mark.parametrize("bits", [8, 10, 12])
+def test_bisection_ends_in_noise_and_with_codes_that_are_few(bits):
+    for seed in range(12):
+        _, extra = bisected(lambda V: float(min(transfer.pq(V), 700.0)), USUAL, seed, bits)
+        assert extra <= 12

@@ -138,6 +138,9 @@ def test_sums_in_pq_are_of_the_space_that_is_compared_with():
     # The same readings say the same of any target.
     again = analyse("additivity", read("additivity", display, P3, top=top), WIDE).figures
     assert again["additive"] == 1 and len(again["levels_percent"]) == 4
+    for levels in range(1, 11):
+        f = analyse("additivity", read("additivity", display, P3, top=top, sum_levels=levels), P3).figures
+        assert len(f["levels_percent"]) == levels
 
 
 def test_sums_that_the_panel_cuts_off_are_not_held_against_it():

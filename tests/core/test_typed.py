@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import XYZ_to_uv, XYZ_to_xy
+from lumenar.core.colour.transfer import pq
 from lumenar.core.typed import Typed, TypedError, numbers, parse, question
 
 GREY, WHITE = (0.5, 0.5, 0.5), (1.0, 1.0, 1.0)
@@ -80,3 +81,20 @@ def test_what_is_odd_is_asked_about():
     assert question(GREY, typed(5.0), [(WHITE, 100.0)]) == "That would be a gamma of 4.3 here. Is it so?"
     # Noise is no question.
     assert question(GREY, typed(19.9), [(WHITE, 100.0), ((0.4, 0.4, 0.4), 20.0)]) == ""
+
+
+def test_a_grey_of_pq_is_asked_about_by_the_light_it_asks_for():
+    """No gamma is spoken of where light is absolute: a display that ends at 640 cd/m2 is nothing to ask about, a slip is."""
+    codes = [0.0, 0.2, 0.3, 0.4, 0.5, 0.58, 0.65, 0.7, 0.8, 0.9, 1.0]
+    light = {(v, v, v): min(float(pq(v)), 640.0) for v in codes}
+
+    def asked(v, Y, signal="pq"):
+        return question((v, v, v), Typed((Y, Y, Y)), [(k, y) for k, y in light.items() if k != (v, v, v)], signal)
+
+    assert not any(asked(v, light[v, v, v]) for v in codes[1:])
+    assert asked(0.5, 35.0) == "It asks for 92.2 cd/m². Is it so?"
+    assert asked(0.3, 30.0) == "It asks for 10.0 cd/m². Is it so?"
+    # It may roll off from well below its end.
+    assert not asked(0.65, 300.0)
+    assert asked(0.8, 640.0, "sdr").startswith("That would be a gamma")
+    assert not asked(0.8, 640.0, "hlg")

@@ -4,9 +4,13 @@ measured for besides its curve: volume, sums, near black, the whole screen."""
 import json
 import re
 
+import numpy as np
 import pytest
 
 from lumenar.bench.plan import Cell
+from lumenar.core.colour import transfer
+from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.targets import resolve
 from lumenar.publish.edition import publish
 from lumenar.service import (
     board,
@@ -20,6 +24,7 @@ from lumenar.service import (
     setups,
     shelf,
 )
+from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.export import readings_document
@@ -30,7 +35,7 @@ from lumenar.service.questions import Question
 from lumenar.service.recipes import recipe
 from lumenar.service.replay import Replayer, row_of
 from lumenar.service.setups import Edit, StatedFormat
-from lumenar.store import reviews, runs
+from lumenar.store import hand, reviews, runs
 
 from ..conftest import MONITOR, TELEVISION, setup_of
 
@@ -224,3 +229,86 @@ def test_near_black_and_the_whole_screen_in_pq_and_hlg(app, bench, television):
         assert 0 < found["uniformity"].scalar("uniformity_falloff_percent") < 40
     shown = board.board(app, television)
     assert {"error_rms_lstar", "error_rms_code_percent"} <= {c.figure for c in shown.columns}
+
+
+# -- what a run asks for besides its plan -----------------------------------------------------------------------------------
+
+
+def codes_read(app, run):
+    rows = app.db.connection().execute(
+        "SELECT p.r FROM patch p JOIN reading g ON g.patch_id = p.id JOIN use_set_member u ON u.use_set = p.use_set"
+        " WHERE p.run_id = ? AND u.measurement = 'pq_tracking' ORDER BY g.id", (run,)
+    )  # fmt: skip
+    return [r["r"] for r in rows]
+
+
+def test_knee_and_clip_are_bisected_while_the_run_goes_on(app, bench, television):
+    reel = setup_of(app, television, "Reel HDR").id
+    found = measured(app, bench, television, reel, "pq_tracking", "white_black")["pq_tracking"]
+    run = app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0]
+    codes = codes_read(app, run)
+    more = codes[len(MEASUREMENTS["pq_tracking"].patches(Context(target=resolve("p3_d65_pq"), bits=10))) :]
+    assert 1 <= len(more) <= 8
+    levels = np.sort(np.array(codes)) * 100
+    for key in ("knee_percent", "clip_percent"):
+        at = found.scalar(key)
+        i = np.searchsorted(levels, at)
+        assert levels[i] - levels[i - 1] < 0.6, key
+    # Where the curve is left also depends on how true the meter is.
+    assert found.uncertainty["clip_percent"].high - found.uncertainty["clip_percent"].low < 1
+    progress = runs.progress_by_cell(app.db.connection(), run)[reel, "pq_tracking"]
+    assert progress == (len(codes), len(codes))
+    # Another setup that was read by the same list is not taken for having read these too.
+    other = setup_of(app, television, "Match day HDR").id
+    measured(app, bench, television, other, "pq_tracking")
+    again = measured(app, bench, television, reel, "white_black")["pq_tracking"]
+    assert again.scalar("clip_percent") == found.scalar("clip_percent")
+
+
+def test_what_was_asked_for_besides_outlives_a_killed_run(app, bench, television):
+    reel = setup_of(app, television, "Reel HDR").id
+    bench.runs.start(
+        television, [Cell(reel, "pq_tracking"), Cell(setup_of(app, television, "Player HDR").id, "white_black")]
+    )
+    bench.runs.wait()
+    run = app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0]
+    whole = codes_read(app, run)
+    planned = len(MEASUREMENTS["pq_tracking"].patches(Context(target=resolve("p3_d65_pq"), bits=10)))
+    with app.db.transaction() as db:
+        # As if it had ended before the last of them was read, the other setup being read already.
+        last = db.execute("SELECT max(id) FROM patch WHERE run_id = ?", (run,)).fetchone()[0]
+        hand.take_back(db, last)
+        runs.set_state(db, run, "paused", "")
+    bench.close()
+    later = BenchService(app, speed=0.0)
+    later.runs.recover()
+    later.runs.resume()
+    later.runs.finish()
+    assert len(codes_read(app, run)) == len(whole) > planned
+    later.close()
+
+
+def test_by_hand_more_is_asked_for_too(app, by_hand):
+    review, deep, _ = by_hand
+    bench = BenchService(app)
+    second = bench.runs.start(review, [Cell(deep, "pq_tracking")])
+    bench.close()
+
+    def typed_in():
+        sheet = hand_runs.sheet(app, second)
+        left = [p for p in sheet.patches if not p.outcome]
+        Y = np.minimum(transfer.pq(np.array([p.rgb[1] for p in left])), 640.0)
+        texts = [" ".join(f"{v:.5g}" for v in y * np.array([0.9505, 1.0, 1.0891])) for y in Y]
+        entries = [Entry(p.patch, t, True) for p, t in zip(left, texts, strict=True)]
+        return len(left), hand_runs.enter(app, second, "XYZ", entries)
+
+    planned, answers = typed_in()
+    assert answers.state == "waiting" and answers.total > planned
+    more = 0
+    while answers.state != "done":
+        count, answers = typed_in()
+        more += count
+    assert 1 <= more <= 8 and answers.done == answers.total
+    setup = next(s for s in reviews.setups_of(app.db.connection(), review) if s.id == deep)
+    found = cells.analyses_of(app, setup, cells.newest(app, review))["pq_tracking"]
+    assert found.scalar("clip_cd_m2") == pytest.approx(640, rel=0.03)

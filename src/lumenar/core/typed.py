@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
+from lumenar.core.colour.transfer import pq
 from lumenar.core.numbers import significant
+from lumenar.core.targets import Signal
 
 Form = Literal["XYZ", "Yxy", "Yuv", "Y"]
 FORMS: dict[Form, str] = {"XYZ": "X Y Z", "Yxy": "Y x y", "Yuv": "Y u' v'", "Y": "Y alone"}
@@ -19,6 +21,9 @@ NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
 """Noise near black can make a component as negative as this and this share of Y."""
 SPREAD = 0.02
 """A grey may be this much brighter than a brighter one before anybody is asked."""
+PQ_FROM, PQ_MOST, PQ_SURE = 0.25, 2.5, 0.3
+"""A grey of PQ from this code on with so many times the light that it asks for is odd; so is one with so much less, up to this
+share of white."""
 GREY_FROM, GAMMAS = 0.2, (1.2, 3.6)
 """From this signal on a grey between black and white is asked about where its gamma would lie outside of these."""
 
@@ -103,9 +108,12 @@ def _hint(values: Sequence[float]) -> str:
     return "are these X Y Z?" if min(values[1:]) > 1 else "see the order and the form"
 
 
-def question(rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence[float], float]]) -> str:
+def question(
+    rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence[float], float]], signal: Signal = "sdr"
+) -> str:
     """What is odd about a reading beside those of other patches in the same setup and window (signal rgb, Y in cd/m2), as a
-    question to the person; empty where nothing is."""
+    question to the person; empty where nothing is. In PQ greys have the light that they ask for, up to what there is, and
+    nobody knows of HLG's what they should have."""
     Y = 0.0 if typed.XYZ is None else typed.XYZ[1]
     red, green, blue = rgb
     white = next((other for signal, other in others if tuple(signal) == (1.0, 1.0, 1.0)), None)
@@ -119,7 +127,13 @@ def question(rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence
             return f"Brighter than {100 * brighter[0]:g} % with {significant(brighter[1], 3)} cd/m². Is it so?"
     elif white is not None and white * (1 + SPREAD) < Y:
         return f"Brighter than white with {significant(white, 3)} cd/m². Is it so?"
-    if red == green == blue and GREY_FROM <= red < 1 and white is not None and white > 0 and Y > 0:
+    if signal == "pq" and red == green == blue and red >= PQ_FROM and white is not None and white > 0 and Y > 0:
+        asked = float(pq(red))
+        off = Y / asked
+        # Where light runs out a display may roll off from well below.
+        if off > PQ_MOST or (asked < PQ_SURE * white and off < 1 / PQ_MOST):
+            return f"It asks for {significant(asked, 3)} cd/m². Is it so?"
+    if signal == "sdr" and red == green == blue and GREY_FROM <= red < 1 and white is not None and white > 0 and Y > 0:
         gamma = math.log(Y / white) / math.log(red)
         if not GAMMAS[0] <= gamma <= GAMMAS[1]:
             return f"That would be a gamma of {gamma:.1f} here. Is it so?"

@@ -3,7 +3,8 @@ when they go away: each reading is kept as soon as it is typed."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import sqlite3
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Literal
@@ -21,6 +22,7 @@ from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.further import asks_more, extend
 from lumenar.service.planning import settings_of, signal_of
 from lumenar.store import hand, readings, reviews, runs
 from lumenar.store.hand import SheetRow
@@ -163,7 +165,7 @@ def sheet(app: Application, run_id: int) -> Sheet:
     return Sheet(
         run_id, run.review_id, run.state, shown.row.name, shown.row.bits, str(run.meter.get("name", "")),
         _luminance_alone(run), luminance.path if luminance else None, listed,
-        [_line(r, rows, shown.row.bits) for r in rows], done, len(rows),
+        [_line(r, rows, shown.row.bits, setups[r.setup_id].signal) for r in rows], done, len(rows),
         (len(rows) - done) * STEP_S,
     )  # fmt: skip
 
@@ -209,9 +211,9 @@ def looked(app: Application, run_id: int, setup_id: int, signal: Signal | None) 
     return sheet(app, run_id)
 
 
-def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int) -> SheetPatch:
+def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int, signal: Signal) -> SheetPatch:
     p, top = row.patch, 2**bits - 1
-    asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows))
+    asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows), signal)
     return SheetPatch(
         row.id, row.setup_id, in_words(p), [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window,
         p.background, p.level, None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome,
@@ -252,9 +254,10 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
         for wrong in _of_another_signal(app, run, pending):
             answers[wrong.patch] = wrong
             del pending[wrong.patch]
+        signals = {s.id: s.signal for s in reviews.setups_of(db, run.review_id)}
         begun = datetime.fromisoformat(run.created_at)
         at_s = max(0.0, (datetime.now(UTC) - begun).total_seconds())
-        for row in _asked_about(rows, pending, answers, {e.patch for e in entries if e.sure}):
+        for row in _asked_about(rows, pending, answers, {e.patch for e in entries if e.sure}, signals):
             if row.id in read:
                 hand.take_back(db, row.id)
             outcome: Outcome = "below_floor" if row.XYZ is None else "ok"
@@ -262,14 +265,22 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
             answers[row.id] = Answer(row.id, True, "", "")
         anew = any(a.kept and a.patch in read for a in answers.values())
         done = len(read | {a.patch for a in answers.values() if a.kept})
-        state: RunState = "done" if done == len(rows) else OPEN
+        more = _further(app, db, run_id, {rows[a.patch].setup_id for a in answers.values() if a.kept})
+        state: RunState = "done" if done == len(rows) + more else OPEN
         if state != run.state:
             runs.set_state(db, run_id, state, "")
         if anew:
             hand.drop_figures(db, run_id)
     if anew:
         app.forget()
-    return Answers([answers[e.patch] for e in entries], done, len(rows), state)
+    return Answers([answers[e.patch] for e in entries], done, len(rows) + more, state)
+
+
+def _further(app: Application, db: sqlite3.Connection, run_id: int, setups: Iterable[int]) -> int:
+    """Plan what measurements of some setups ask for where all their patches are read; how many patches that is."""
+    cells = runs.progress_by_cell(db, run_id)
+    whole = [(s, m) for (s, m), (done, total) in cells.items() if s in set(setups) and done == total and asks_more(m)]
+    return sum(len(extend(app, db, run_id, s, m)) for s, m in whole)
 
 
 def _of_another_signal(app: Application, run: RunRow, pending: Mapping[int, SheetRow]) -> list[Answer]:
@@ -324,11 +335,16 @@ def _understood(
 
 
 def _asked_about(
-    rows: dict[int, SheetRow], pending: dict[int, SheetRow], answers: dict[int, Answer], sure: set[int]
-) -> list[SheetRow]:
+    rows: dict[int, SheetRow], pending: dict[int, SheetRow], answers: dict[int, Answer], sure: set[int],
+    signals: Mapping[int, Signal],
+) -> list[SheetRow]:  # fmt: skip
     """The readings to keep. Of several that contradict each other the one that contradicts most is asked about, and put
     aside; the others may then be in order."""
     pending = dict(pending)
+
+    def asked(row: SheetRow, beside: Sequence[tuple[tuple[float, float, float], float]]) -> str:
+        return typed.question(row.patch.rgb, typed.Typed(row.XYZ), beside, signals[row.setup_id])
+
     while True:
         every = {**rows, **pending}
         groups: dict[object, list[SheetRow]] = {}
@@ -338,9 +354,9 @@ def _asked_about(
         worst: tuple[int, int, str] | None = None
         for row in pending.values():
             beside = _beside(row, groups[_likeness(row)])
-            if row.id in sure or not (said := typed.question(row.patch.rgb, typed.Typed(row.XYZ), beside)):
+            if row.id in sure or not (said := asked(row, beside)):
                 continue
-            count = sum(bool(typed.question(row.patch.rgb, typed.Typed(row.XYZ), [other])) for other in beside)
+            count = sum(bool(asked(row, [other])) for other in beside)
             if worst is None or count > worst[0]:
                 worst = count, row.id, said
         if worst is None:

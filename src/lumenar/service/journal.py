@@ -13,9 +13,11 @@ from lumenar.core.readings import Outcome
 from lumenar.core.signals import SignalFormat, document_of
 from lumenar.service.application import Application
 from lumenar.service.data import now
+from lumenar.service.further import asks_more, extend
 from lumenar.store import readings, runs
 from lumenar.store.database import StoreError
 from lumenar.store.readings import NewReading
+from lumenar.store.runs import PatchRow
 
 
 class Audience(Protocol):
@@ -79,9 +81,12 @@ class StoreJournal:
             step.number, attempt, outcome, reading.XYZ if reading else None, reading.exposure_s if reading else None, at_s,
             now(), reading.trace if reading else None,
         )  # fmt: skip
+        added: list[PatchRow] = []
         try:
             with self._app.db.transaction(of=self._review) as db:
                 readings.add(db, new)
+                if attempt == 1:
+                    added = self._further(db, step)
         except sqlite3.IntegrityError as e:
             raise StoreError(f"a reading of this patch was refused: {e}") from e
         if attempt == 1:
@@ -93,8 +98,30 @@ class StoreJournal:
                 self.tally.cells[cell] = done + 1, total
                 self.tally.changed.add(cell)
             self.tally.left_s = max(0.0, self.tally.left_s - row.expected_s)
+            self._take(added)
         self.tally.last_s = at_s
         self._audience.took(step, outcome, reading)
+
+    def _further(self, db: sqlite3.Connection, step: Step) -> list[PatchRow]:
+        """What measurements ask for now that the last of their patches is read."""
+        added: list[PatchRow] = []
+        for measurement in self._uses.get(step.number, ()):
+            done, total = self.tally.cells[step.setup.key, measurement]
+            if done + 1 == total and asks_more(measurement):
+                rows = extend(self._app, db, self._run, step.setup.key, measurement)
+                self._uses.update({r.id: [measurement] for r in rows})
+                added += rows
+        return added
+
+    def _take(self, added: Sequence[PatchRow]) -> None:
+        """What was planned besides comes next."""
+        self._left += added[::-1]
+        for row in added:
+            self.tally.total += 1
+            self.tally.left_s += row.expected_s
+            for measurement in self._uses[row.id]:
+                done, total = self.tally.cells[row.setup_id, measurement]
+                self.tally.cells[row.setup_id, measurement] = done, total + 1
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None:
         """A reading that watches the bench."""

@@ -128,6 +128,27 @@ def values(db: sqlite3.Connection, first: int, last: int) -> list[tuple[float | 
     ).fetchall()
 
 
+class ReadPatch(NamedTuple):
+    """A patch of a plan with one reading of it, None where the light was under the meter's floor."""
+
+    patch: Patch
+    XYZ: tuple[float, float, float] | None
+    expected_s: float
+
+
+def of_measurement(db: sqlite3.Connection, run_id: int, setup_id: int, measurement: str) -> list[ReadPatch]:
+    """Every reading that a measurement uses of a setup in a run, those that were too bright left out."""
+    cursor = db.cursor()
+    cursor.row_factory = None
+    rows = cursor.execute(
+        f"SELECT g.X, g.Y, g.Z, p.expected_s, {PATCH} FROM patch p JOIN use_set_member u ON u.use_set = p.use_set"
+        " JOIN reading g ON g.patch_id = p.id WHERE p.run_id = ? AND p.setup_id = ? AND u.measurement = ?"
+        " AND g.outcome != 'saturated' ORDER BY p.position, g.attempt",
+        (run_id, setup_id, measurement),
+    )
+    return [ReadPatch(patch_of(*r[4:]), None if r[1] is None else (r[0], r[1], r[2]), r[3]) for r in rows]
+
+
 def uses(db: sqlite3.Connection, first: int, last: int) -> list[tuple[int, str]]:
     """Patch and measurement of every use of the patches from `first` to `last`."""
     cursor = db.cursor()

@@ -187,6 +187,36 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
     return run_id
 
 
+def add_patches(db: sqlite3.Connection, run_id: int, new: Sequence[NewPatch]) -> list[PatchRow]:
+    """Plan more patches of a run whose setups are in it already, after all others; the cells that use them have so many more."""
+    sets = _use_sets(db, {n.measurements for n in new})
+    rows = []
+    for n in new:
+        cursor = db.execute(
+            "INSERT INTO patch (run_id, setup_id, position, r, g, b, window, background, level, zone, pattern, at_s, repeat,"
+            " reads, expected_s, use_set) VALUES (?, ?, (SELECT max(position) + 1 FROM patch WHERE run_id = ?),"
+            " ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                run_id, n.setup_id, run_id, *n.patch.rgb, n.patch.window, n.patch.background, n.patch.level,
+                None if n.patch.zone is None else json.dumps(n.patch.zone), n.patch.pattern, n.patch.at_s, n.patch.repeat,
+                n.patch.reads, n.expected_s, sets[n.measurements],
+            ),
+        )  # fmt: skip
+        rows.append(PatchRow(int(cursor.lastrowid or 0), n.setup_id, n.patch, n.expected_s))
+        for m in set(n.measurements):
+            db.execute(
+                "UPDATE run_cell SET patches = patches + 1 WHERE run_id = ? AND setup_id = ? AND measurement = ?",
+                (run_id, n.setup_id, m),
+            )
+    for setup_id in {n.setup_id for n in new}:
+        # It is not the plan any more that others may share.
+        own = [(n.patch, n.measurements) for n in new if n.setup_id == setup_id]
+        row = db.execute("SELECT plan FROM run_setup WHERE run_id = ? AND setup_id = ?", (run_id, setup_id)).fetchone()
+        digest = sha256(f"{row['plan']} {run_id} {own!r}".encode()).hexdigest()[:32]
+        db.execute("UPDATE run_setup SET plan = ? WHERE run_id = ? AND setup_id = ?", (digest, run_id, setup_id))
+    return rows
+
+
 def _use_sets(db: sqlite3.Connection, uses: set[tuple[str, ...]]) -> dict[tuple[str, ...], int | None]:
     """The number of each set of measurements that patches are read for, None where it is empty; new sets are stored."""
     numbers: dict[tuple[str, ...], int | None] = {}

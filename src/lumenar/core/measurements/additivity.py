@@ -55,7 +55,10 @@ def codes(level: float, target: Target) -> Array:
     if target.container_space is None:
         return level * HUES
     light = float(pq(level)) * HUES @ target.to_container.T
-    return np.asarray(pq_inverse(np.maximum(light, 0)), float)
+    found = np.asarray(pq_inverse(np.maximum(light, 0)), float)
+    # White is white in both, to the last digit.
+    found[len(HUES) - len(PARTS)] = level
+    return found
 
 
 def patches(context: Context) -> list[Patch]:
@@ -85,7 +88,8 @@ def _by_level(readings: Readings, target: Target | None) -> tuple[Array, NDArray
 
     def look() -> tuple[Array, NDArray[np.intp]]:
         places = {tuple(c): i for i, c in enumerate(np.round(readings.rgb, 4).tolist())}
-        greys = sorted({c[0] for c in places if c[0] == c[1] == c[2] and c[0] > RGB_TOLERANCE})
+        grey = (np.ptp(readings.rgb, axis=1) < RGB_TOLERANCE) & (readings.rgb[:, 1] > RGB_TOLERANCE)
+        greys = np.unique(readings.rgb[grey, 1]).tolist()
         levels, index = [], []
         for v in greys:
             wanted = [v * HUES] if target is None else [quantised(codes(v, target), b) for b in DEPTHS]

@@ -146,6 +146,9 @@ class Measurement:
     """Scalar figures that are a mean of distances from one reading."""
     ratios: tuple[str, ...] = ()
     """How scalar figures begin that are a ratio or a share of an area, which noise moves both ways."""
+    further: Callable[[Readings, Target, int], list[Patch]] | None = None
+    """What more is to be read once all its patches were, by what they showed, in a signal of so many bits; nothing where that
+    suffices. Asked again after each."""
     options: tuple[Option, ...] = ()
     """What a run may ask of it to do otherwise; each a field of `Context`."""
 

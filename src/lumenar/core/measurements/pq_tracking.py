@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour.transfer import pq, pq_inverse
-from lumenar.core.measurements.base import Array, Column, Figures, Measurement
+from lumenar.core.measurements.base import Array, Column, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Chart, Note, Shown
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import (
@@ -20,7 +20,7 @@ from lumenar.core.measurements.hdr_curve import (
     ramp_of,
 )
 from lumenar.core.numbers import signed, significant
-from lumenar.core.readings import Readings
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Target
 
 LEAVES = 5.0
@@ -28,6 +28,8 @@ LEAVES = 5.0
 GOLDEN = 0.6180339887498949
 NEAR = 12.0
 """Knee and clip nearer than so many % of code are told in one remark."""
+FINE = 0.005
+"""Knee and clip are looked for between levels so near in code."""
 REACHED = 0.99
 """Share of the light at code 100 % from which on nothing more comes."""
 
@@ -55,11 +57,40 @@ def analyse(readings: Readings, target: Target) -> Figures:
     return figures
 
 
+def further(readings: Readings, target: Target, bits: int) -> list[Patch]:
+    """The codes half way between the levels that knee and clip lie between, as long as these are more than half a per cent of
+    code apart, so that both are found by bisection."""
+    ramp, anchor = ramp_of(readings)
+    v, Y = ramp.rgb[:, 1], np.nan_to_num(ramp.XYZ[..., 1])
+    asked = np.maximum(pq(v), 1e-9)
+    off = np.abs(Y / asked - 1) * 100
+    u = 200 * ramp.meter.u(ramp.XYZ)[..., 1] / asked
+    places = [int(_reached(Y, anchor.white))]
+    beyond = _beyond(off / np.maximum(LEAVES, u))
+    if beyond.any() and beyond.argmax() > 0:
+        places.append(int(beyond.argmax()))
+    window = float(ramp.window[0])
+    halves = [float(quantised((v[i - 1] + v[i]) / 2, bits)) for i in places if v[i] - v[i - 1] > FINE + 1e-9]
+    return [Patch((h, h, h), window) for h in dict.fromkeys(halves) if np.abs(v - h).min() > RGB_TOLERANCE]
+
+
+def _beyond(ratio: Array) -> NDArray[np.bool_]:
+    """From which level on every error exceeds what is allowed, as errors over it (..., n)."""
+    odd = (ratio > 1) | ~np.isfinite(ratio)
+    return np.asarray(np.flip(np.logical_and.accumulate(np.flip(odd, axis=-1), axis=-1), axis=-1), bool)
+
+
+def _reached(Y: Array, peak: Array) -> NDArray[np.intp]:
+    """The first level (...) with all the light (..., n) that code 100 % has, the second at the least."""
+    reached = pq_inverse(REACHED * peak)[..., None] <= pq_inverse(np.nan_to_num(Y))
+    return np.asarray(np.maximum(reached.argmax(axis=-1), 1), np.intp)
+
+
 def _knee(v: Array, off: Array, least: Array) -> Array:
     """The lowest code (...) in % from which on every error (..., n) exceeds `least` (..., n), between two levels where a
     straight line between their errors does; 0 where it is nowhere followed, NaN where it is to the end."""
     ratio = off / least
-    beyond = np.flip(np.logical_and.accumulate(np.flip((ratio > 1) | ~np.isfinite(ratio), axis=-1), axis=-1), axis=-1)
+    beyond = _beyond(ratio)
     i = np.where(beyond.any(axis=-1), beyond.argmax(axis=-1), len(v) - 1)
     before = np.maximum(i - 1, 0)
     high, low = (np.take_along_axis(ratio, k[..., None], axis=-1)[..., 0] for k in (i, before))
@@ -83,8 +114,7 @@ def clip_percent(v: Array, Y: Array, peak: Array) -> Array:
     """The lowest code (...) in % with 99 % of the light at code 100 %. Between two levels it is looked for in code values, in
     which the curve runs straight: going on as steeply as before, as one that clips does, as far as that leads within them."""
     E, top = pq_inverse(np.nan_to_num(Y)), pq_inverse(REACHED * peak)
-    reached = top[..., None] <= E
-    i = np.maximum(reached.argmax(axis=-1), 1)
+    i = _reached(Y, peak)
     one, two = np.maximum(i - 2, 0), i - 1
 
     def at(x: Array, k: NDArray[np.intp]) -> Array:
@@ -162,6 +192,7 @@ MEASUREMENT = Measurement(
     floors=("code_rms_percent", "shadow_rms_percent"),
     extremes=("balance_spread_percent", "de_itp_max"),
     ratios=("knee_", "clip_", "peak_"),
+    further=further,
     short="PQ",
     order=2,
     least=5,

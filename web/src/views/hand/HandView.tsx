@@ -175,10 +175,13 @@ function Step({
     setAnswer(null);
     input.current?.focus();
   }, [patch.patch]);
-  const next = () => {
+  // Readings may ask for more than was planned: those lines come with the sheet.
+  const grows = useRef(0);
+  const next = (total = sheet.total) => {
     const later = sheet.patches.findIndex((p, i) => i > at && !p.outcome);
     const any = later >= 0 ? later : sheet.patches.findIndex((p, i) => i !== at && !p.outcome);
     if (any >= 0) onMove(any);
+    else if (total > sheet.total) grows.current = total;
     else if (at + 1 < sheet.patches.length) onMove(at + 1);
     else onEnd();
   };
@@ -204,7 +207,7 @@ function Step({
           setAnswer(null);
           ahead.current = true;
           if (all.state === "done" && sheet.state !== "done") onEnd();
-          else next();
+          else next(all.total);
         } else {
           back();
           setAnswer(mine);
@@ -216,6 +219,12 @@ function Step({
     if (!again.current || enter.isPending || ahead.current) return;
     again.current = false;
     keep();
+  });
+  useEffect(() => {
+    if (grows.current === 0 || sheet.total < grows.current) return;
+    grows.current = 0;
+    const open = sheet.patches.findIndex((p) => !p.outcome);
+    if (open >= 0) onMove(open);
   });
   const paste = (event: ClipboardEvent) => {
     const lines = event.clipboardData
@@ -241,6 +250,7 @@ function Step({
           const last = sheet.patches.findIndex((p) => p.patch === readings.at(-1)?.patch);
           const after = sheet.patches.findIndex((p, i) => i > last && !p.outcome);
           if (after >= 0) onMove(after);
+          else if (all.total > sheet.total) grows.current = all.total;
         }
       },
     });
