@@ -173,7 +173,7 @@ class Notes:
     def watched(self, kind, setup, reading, at_s):
         self.whites.append((at_s, reading.XYZ[1]))
 
-    def signed(self, setup, XYZ, changed, shown):
+    def signed(self, setup, XYZ, changed, said):
         self.rested = XYZ[0][1]
 
     def warm(self, warm):

@@ -41,7 +41,7 @@ class Notes:
     def watched(self, kind, setup, reading, at_s):
         self.seen.append((kind, reading.XYZ[1], at_s))
 
-    def signed(self, setup, XYZ, changed, shown):
+    def signed(self, setup, XYZ, changed, said):
         self.signatures.append((setup.key, XYZ, changed))
 
     def warm(self, warm):

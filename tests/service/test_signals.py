@@ -17,6 +17,7 @@ from lumenar.service import (
     cells,
     experiment_views,
     hand_runs,
+    host_reports,
     importing,
     menu_map,
     new_display,
@@ -312,3 +313,41 @@ def test_by_hand_more_is_asked_for_too(app, by_hand):
     setup = next(s for s in reviews.setups_of(app.db.connection(), review) if s.id == deep)
     found = cells.analyses_of(app, setup, cells.newest(app, review))["pq_tracking"]
     assert found.scalar("clip_cd_m2") == pytest.approx(640, rel=0.03)
+
+
+# -- what a host reports ----------------------------------------------------------------------------------------------------
+
+
+def test_what_the_host_reports_is_read_with_the_setup_and_stands_beside_what_was_measured(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    studio, arena = (setup_of(app, review, n).id for n in ("Studio HDR", "Arena HDR"))
+    measured(app, bench, review, studio, "pq_tracking", "peak")
+    measured(app, bench, review, arena, "white_black")
+    at = plates.plates(app, review, studio, "peak", [], None)
+    assert (at.reported.max_cd_m2, at.reported.full_cd_m2, at.reported.typed) == (600, 400, False)
+    # The file caps this mode at 600 of MaxCLL's making, and it shows what it shows.
+    peak = next(f.value for f in at.figures if f.key == "peak_cd_m2")
+    assert f"The host reports 600 cd/m² for Studio HDR, {600 / peak:.2f} times the {peak:.0f} that it shows" in at.words
+    chart = at.charts[-1]
+    assert chart.key == "reported" and [r[0] for r in chart.table.rows] == ["Studio HDR", "Arena HDR"]
+    rows = {r[0]: r for r in chart.table.rows}
+    assert rows["Studio HDR"][3] == pytest.approx(600 / peak) and rows["Arena HDR"][6] is None
+    assert any("The host reports 600" in line for line in recipe(app, review, studio).enter)
+    assert plates.plates(app, review, studio, "peak", [], None).charts[0].key != "reported"
+
+
+def test_what_a_person_says_of_the_host_outlives_what_is_read(app, bench, units):
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    arena = setup_of(app, review, "Arena HDR").id
+    host_reports.say(app, review, arena, 900.0, None, None)
+    measured(app, bench, review, arena, "pq_tracking")
+    at = plates.plates(app, review, arena, "pq_tracking", [], None)
+    assert (at.reported.max_cd_m2, at.reported.full_cd_m2, at.reported.typed) == (900, None, True)
+    host_reports.say(app, review, arena, None, None, None)
+    assert plates.plates(app, review, arena, "pq_tracking", [], None).reported.max_cd_m2 is None
+    for wrong, said in (((0.0, None, None), "most light is above 0"), ((600.0, 900.0, None), "a whole screen has at most"),
+                        ((600.0, None, 700.0), "least light is below"), ((None, 300.0, None), "Say the most light")):  # fmt: skip
+        with pytest.raises(BadInputError, match=said):
+            host_reports.say(app, review, arena, *wrong)
+    with pytest.raises(BadInputError, match="is not for PQ"):
+        host_reports.say(app, review, setup_of(app, review, "Studio").id, 500.0, None, None)

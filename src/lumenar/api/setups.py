@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, TargetKey, Text
-from lumenar.service import setups
+from lumenar.service import host_reports, setups
 from lumenar.service.recall import Recall, recall
 
 router = APIRouter()
@@ -37,6 +37,14 @@ class Settings(BaseModel):
         """As the service takes it."""
         room = None if self.room is None else setups.Room(**self.room.model_dump())
         return setups.Edit(self.settings, self.read, self.target, self.name, room, self.no_room, self.format)
+
+
+class Reported(BaseModel):
+    """What a host reports of a setup in cd/m2; nothing at all where that is not known."""
+
+    max_cd_m2: float | None = None
+    full_cd_m2: float | None = None
+    min_cd_m2: float | None = None
 
 
 class NewSetup(Settings):
@@ -75,6 +83,12 @@ def add_setup(request: Request, review: Id, new: NewSetup) -> Created:
 def delete_setup(request: Request, review: Id, setup: Id) -> None:
     """Delete a setup with its readings."""
     setups.delete(application(request), review, setup)
+
+
+@router.put("/reviews/{review}/setups/{setup}/reported", status_code=204)
+def host_reported(request: Request, review: Id, setup: Id, said: Reported) -> None:
+    """Keep what a host reports that the display reaches in a setup."""
+    host_reports.say(application(request), review, setup, said.max_cd_m2, said.full_cd_m2, said.min_cd_m2)
 
 
 @router.get("/reviews/{review}/setups/{setup}/history")

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spectra
+from lumenar.core.host_report import HostReport
 from lumenar.core.menu import text_of
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, Spectrum, Trace
@@ -232,6 +233,21 @@ class Informing(Protocol):
 
 
 @runtime_checkable
+class Hosted(Protocol):
+    """A remote of a unit on a host that says what it believes the unit to reach in the present mode; None where it does not."""
+
+    def reported(self) -> HostReport | None: ...
+
+
+@dataclass(frozen=True)
+class Said:
+    """What is said of the present signal and mode: what the unit says it shows, and what its host reports that it reaches."""
+
+    shown: SignalFormat | None = None
+    reported: HostReport | None = None
+
+
+@runtime_checkable
 class Arming(Protocol):
     """A remote of a unit where some entries are set before HDR is sent. `armed`: those of a state that do not stand yet, in the
     present mode; None where there are none."""
@@ -317,6 +333,10 @@ class Bench:
     def shown(self) -> SignalFormat | None:
         """What signal the unit says it shows, None where nobody knows."""
         return self.remote.informed() if isinstance(self.remote, Informing) else None
+
+    def said(self) -> Said:
+        """What is said of the present signal and mode."""
+        return Said(self.shown(), self.remote.reported() if isinstance(self.remote, Hosted) else None)
 
     def check_signal(self) -> None:
         """OtherSignalError where the unit says that it shows another signal than was sent last."""

@@ -30,6 +30,7 @@ from lumenar.bench.ports import (
     ControlValue,
     InstrumentError,
     MeterReading,
+    Said,
     SaturatedError,
     TimedOutError,
     Wanted,
@@ -115,9 +116,7 @@ class Journal(Protocol):
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None: ...
 
-    def signed(
-        self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, shown: SignalFormat | None
-    ) -> None: ...
+    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, said: Said) -> None: ...
 
     def warm(self, warm: bool) -> None: ...
 
@@ -338,7 +337,7 @@ class Runner:
         if reason and self._asked != setup.key:
             self._asked = setup.key
             raise SettingChangedError(f"{setup.name} is not what it was in its last run: {reason}")
-        self._journal.signed(setup, signature, bool(reason), self._bench.shown())
+        self._journal.signed(setup, signature, bool(reason), self._bench.said())
         self._setup, self._asked, self._unwatched = setup, None, False
         self._reference_at = self._bench.clock.now()
 

@@ -7,15 +7,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from lumenar.bench.ports import MeterReading
+from lumenar.bench.ports import MeterReading, Said
 from lumenar.bench.runner import SetupState, State, Step, Watched
 from lumenar.core.readings import Outcome
-from lumenar.core.signals import SignalFormat, document_of
+from lumenar.core.signals import document_of
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.further import asks_more, extend
-from lumenar.store import readings, runs
+from lumenar.store import host_reports, readings, runs
 from lumenar.store.database import StoreError
+from lumenar.store.host_reports import HostReportRow
 from lumenar.store.readings import NewReading
 from lumenar.store.runs import PatchRow
 
@@ -129,14 +130,14 @@ class StoreJournal:
             runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
         self._audience.watched(kind, setup, reading)
 
-    def signed(
-        self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, shown: SignalFormat | None
-    ) -> None:
-        """What a setup looks like in this run, and the signal that the unit says it shows."""
+    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, said: Said) -> None:
+        """What a setup looks like in this run, and what is said of it."""
         with self._app.db.transaction() as db:
             runs.sign(db, self._run, setup.key, XYZ, changed)
-            if shown is not None:
-                runs.set_shown(db, self._run, setup.key, document_of(shown))
+            if said.shown is not None:
+                runs.set_shown(db, self._run, setup.key, document_of(said.shown))
+            if (r := said.reported) is not None:
+                host_reports.put(db, HostReportRow(setup.key, r.max_cd_m2, r.full_cd_m2, r.min_cd_m2, False))
 
     def warm(self, warm: bool) -> None:
         """The unit was seen to be warm."""

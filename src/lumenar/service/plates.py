@@ -8,6 +8,7 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.host_report import Beside, chart_of
 from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
 from lumenar.core.measurements.base import WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
@@ -15,7 +16,7 @@ from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
 from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
-from lumenar.service import cells
+from lumenar.service import cells, host_reports
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
 from lumenar.service.displays import display, display_of, settings_words
@@ -24,6 +25,7 @@ from lumenar.service.keys import MeasurementKey
 from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 from lumenar.store import corrections, reviews, runs
+from lumenar.store import host_reports as stored_reports
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
 
@@ -68,8 +70,19 @@ class PlateColumn:
 
 
 @dataclass(frozen=True)
+class HostStated:
+    """What a host reports of a setup in cd/m2, None where that is not known; typed: a person wrote it down."""
+
+    max_cd_m2: float | None
+    full_cd_m2: float | None
+    min_cd_m2: float | None
+    typed: bool
+
+
+@dataclass(frozen=True)
 class Plates:
-    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured."""
+    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured; reported: what the host
+    reports of the setup, None where the measurement does not bear on that."""
 
     measurement: str
     title: str
@@ -87,6 +100,7 @@ class Plates:
     figures: list[PlateFigure]
     columns: list[PlateColumn]
     provenance: str
+    reported: HostStated | None
 
 
 @dataclass(frozen=True)
@@ -162,6 +176,7 @@ def plates(
     by = target.key if m.against_target else ""
     drawn = (m.key, by, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
+    reported = _reported(app, review_id, setup, measurement, states[review_id])
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
         measurement=m.key,
@@ -181,12 +196,43 @@ def plates(
         pins=[TargetChoice(t.key, t.title) for t in pinned],
         can_pin=can_pin,
         words=" ".join(
-            filter(None, (m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}), _remark(first)))
+            filter(
+                None,
+                (
+                    m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}),
+                    _remark(first),
+                    reported[setup.id].words if setup.id in reported else "",
+                ),
+            )
         ),
-        charts=charts,
+        charts=[*charts, *([chart_of(list(reported.values()))] if reported else [])],
+        reported=_stated(app, review_id, setup, measurement),
         figures=[_figure(first, k, v) for k, v in numbers.items()],
         columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
+    )
+
+
+REPORTED_BESIDE = ("peak", "pq_tracking")
+"""The measurements that a host's report stands beside."""
+
+
+def _reported(
+    app: Application, review_id: int, setup: SetupRow, measurement: str, newest: cells.Newest
+) -> dict[int, Beside]:  # fmt: skip
+    if setup.signal != "pq" or measurement not in REPORTED_BESIDE:
+        return {}
+    return host_reports.beside(app, review_id, newest)
+
+
+def _stated(app: Application, review_id: int, setup: SetupRow, measurement: str) -> HostStated | None:
+    if setup.signal != "pq" or measurement not in REPORTED_BESIDE:
+        return None
+    row = stored_reports.of_review(app.db.connection(), review_id).get(setup.id)
+    return (
+        HostStated(None, None, None, False)
+        if row is None
+        else HostStated(row.max_cd_m2, row.full_cd_m2, row.min_cd_m2, row.typed)
     )
 
 

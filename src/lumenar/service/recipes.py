@@ -19,7 +19,7 @@ from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_s
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
 from lumenar.core.scoring.rubric import Score
 from lumenar.core.targets import Target, resolve
-from lumenar.service import cells, recipe_notes, tunings, verdict
+from lumenar.service import cells, host_reports, recipe_notes, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import ConflictError, NotFoundError
@@ -142,7 +142,7 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
         "Reset the display to how it left the factory, so that nothing of before is left.",
         steps, notes, [n.words for n in notes if n.kind == "say"],
         control.path if control else "", _table(app, review_id, setup, shown, newest),
-        _purposes(app, review_id, setup, newest), promised, _to_enter(app, setup, newest),
+        _purposes(app, review_id, setup, newest), promised, _to_enter(app, review_id, setup, newest),
         _caveats(app, setup, own, rows),
         [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
@@ -215,7 +215,7 @@ WHOLE_SHARE = 0.95
 """A whole screen that has less of the peak than this is asked about too."""
 
 
-def _to_enter(app: Application, setup: SetupRow, newest: cells.Newest) -> list[str]:
+def _to_enter(app: Application, review_id: int, setup: SetupRow, newest: cells.Newest) -> list[str]:
     """What to answer where a game or a system asks for the display's peak, from what was measured."""
     if setup.signal != "pq":
         return []
@@ -239,6 +239,8 @@ def _to_enter(app: Application, setup: SetupRow, newest: cells.Newest) -> list[s
     black = None if "white_black" not in analyses else analyses["white_black"].scalar("black_cd_m2")
     if black is not None:
         said.append(f"Least light: {significant(black, 2)} cd/m².")
+    if (report := host_reports.beside(app, review_id, newest).get(setup.id)) is not None:
+        said.append(report.words)
     return said
 
 

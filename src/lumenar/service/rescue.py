@@ -11,7 +11,7 @@ from lumenar.store.checksum import bytes_sum, reading_sum
 from lumenar.store.database import Database
 
 TABLES = (
-    "review", "menu", "menu_change", "unit", "stand_in", "target", "purpose", "condition", "setup", "setup_change",
+    "review", "menu", "menu_change", "unit", "stand_in", "target", "purpose", "condition", "setup", "setup_change", "host_report",
     "observation", "instrument",
     "correction", "tuning", "attempt", "replay", "experiment",
     "stage_read", "recipe_note", "carried", "run", "run_setup", "run_cell", "use_set", "use_set_member", "patch",

@@ -441,6 +441,26 @@ export interface paths {
         patch: operations["change_setup_api_v1_reviews__review__setups__setup__patch"];
         trace?: never;
     };
+    "/api/v1/reviews/{review}/setups/{setup}/reported": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Host Reported
+         * @description Keep what a host reports that the display reaches in a setup.
+         */
+        put: operations["host_reported_api_v1_reviews__review__setups__setup__reported_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/setups/{setup}/history": {
         parameters: {
             query?: never;
@@ -3468,6 +3488,20 @@ export interface components {
             shipped_mode: string;
         };
         /**
+         * HostStated
+         * @description What a host reports of a setup in cd/m2, None where that is not known; typed: a person wrote it down.
+         */
+        HostStated: {
+            /** Max Cd M2 */
+            max_cd_m2: number | null;
+            /** Full Cd M2 */
+            full_cd_m2: number | null;
+            /** Min Cd M2 */
+            min_cd_m2: number | null;
+            /** Typed */
+            typed: boolean;
+        };
+        /**
          * ImportedText
          * @description A readings file's text; by head what a person says its columns are, and under "rgb" how its signals run.
          */
@@ -4799,7 +4833,8 @@ export interface components {
         };
         /**
          * Plates
-         * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured.
+         * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured; reported: what the host
+         *     reports of the setup, None where the measurement does not bear on that.
          */
         Plates: {
             /** Measurement */
@@ -4834,6 +4869,7 @@ export interface components {
             columns: components["schemas"]["PlateColumn"][];
             /** Provenance */
             provenance: string;
+            reported: components["schemas"]["HostStated"] | null;
         };
         /**
          * PlatesAt
@@ -5207,6 +5243,18 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Reported
+         * @description What a host reports of a setup in cd/m2; nothing at all where that is not known.
+         */
+        Reported: {
+            /** Max Cd M2 */
+            max_cd_m2?: number | null;
+            /** Full Cd M2 */
+            full_cd_m2?: number | null;
+            /** Min Cd M2 */
+            min_cd_m2?: number | null;
         };
         /**
          * Residual
@@ -10316,6 +10364,148 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SetupView"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    host_reported_api_v1_reviews__review__setups__setup__reported_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+                setup: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reported"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

@@ -70,6 +70,7 @@ function Shape({ mark, s, colours, hatch }: ShapeProps & { hatch: string }) {
     target: colours.ink3,
     setup: setupColour(colours, mark.setup ?? 0),
     ink: colours.ink,
+    lamp: colours.lamp,
   };
   return (
     <path

@@ -26,6 +26,7 @@ from lumenar.bench.simulated.unit_file import (
     UnitFile,
 )
 from lumenar.core.colour import spaces, spectra, transfer
+from lumenar.core.host_report import HostReport
 from lumenar.core.readings import Patch
 from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
 from lumenar.core.targets import TARGETS
@@ -176,6 +177,11 @@ class SimulatedUnit:
         if self.format is None or self.signal is None:
             return None
         return replace(self.format, transfer=self.signal, metadata=self.metadata)
+
+    def reported(self) -> HostReport | None:
+        """What the host believes it to reach in the present mode."""
+        r = self.mode.reports
+        return None if r is None else HostReport(r.max_cd_m2, r.full_cd_m2, r.min_cd_m2)
 
     def armed(self, wanted: Wanted) -> Wanted | None:
         """What has to be entered before a signal other than SDR is sent, None where it stands already."""

@@ -265,6 +265,14 @@ class ToneMap(Strict):
         return self
 
 
+class Reported(Strict):
+    """What a host believes the unit to reach in a mode, in cd/m2: most light, most of a whole screen, least."""
+
+    max_cd_m2: Annotated[float, Field(gt=0, le=10000)]
+    full_cd_m2: Annotated[float, Field(gt=0, le=10000)] | None = None
+    min_cd_m2: Annotated[float, Field(ge=0, le=100)] | None = None
+
+
 class Mode(Strict):
     """One picture mode: its declared target, its processing, the defaults that differ, and what it locks."""
 
@@ -272,6 +280,7 @@ class Mode(Strict):
     signal: Signal = "sdr"
     target: str
     tone_map: ToneMap | None = None
+    reports: Reported | None = None
     gamma: Annotated[float, Field(ge=1, le=4)] | None = None
     curve: Literal["srgb", "power"] = "power"
     curve_table: Table | None = None
@@ -297,6 +306,8 @@ class Mode(Strict):
             check_table(self.curve_table, "curve_table", 0, 1)
         if self.signal == "sdr" and self.tone_map is not None:
             raise ValueError("a tone map is for PQ and HLG, this mode is for sdr")
+        if self.signal == "sdr" and self.reports is not None:
+            raise ValueError("a host reports what a mode for PQ or HLG reaches, this mode is for sdr")
         if self.signal != "sdr" and self.matrix:
             raise ValueError("a mode for PQ or HLG has a clamp, no matrix: its light is absolute")
         if self.signal == "sdr" and self.curve == "power" and self.gamma is None and self.curve_table is None:

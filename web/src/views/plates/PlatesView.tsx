@@ -11,6 +11,7 @@ import { Failed, Key, Mono, QuietButton, TakeOff } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
 import { Readings } from "./Readings";
+import { Reported } from "./Reported";
 import { PLATES_KEYS } from "./view";
 
 const A = chakra(Link);
@@ -285,6 +286,9 @@ export default function PlatesView() {
               </Text>
             ))}
           </Flex>
+          {plates.data.reported && plates.data.shown[0] && (
+            <Reported review={Number(review)} setup={plates.data.shown[0].setup} reported={plates.data.reported} />
+          )}
           <Grid
             templateColumns={{ base: "minmax(0, 1fr)", md: "repeat(2, minmax(0, 1fr))" }}
             gap="20px 32px"
