@@ -351,3 +351,35 @@ def test_what_a_person_says_of_the_host_outlives_what_is_read(app, bench, units)
             host_reports.say(app, review, arena, *wrong)
     with pytest.raises(BadInputError, match="is not for PQ"):
         host_reports.say(app, review, setup_of(app, review, "Studio").id, 500.0, None, None)
+
+
+def test_a_signal_is_named_once_and_chosen_by_its_name(app, television):
+    player = StatedFormat(bits=10, mastering_cd_m2=1000, max_cll=1000, max_fall=400, name="player, PQ 1000")
+    reel, match = (setup_of(app, television, n).id for n in ("Reel HDR", "Match day HDR"))
+    setups.change(app, television, reel, Edit(format=player))
+    offered = setups.view(app, television, match).formats
+    assert offered == [player] and setups.view(app, television, setup_of(app, television, "Reel").id).formats == []
+    setups.change(app, television, match, Edit(format=offered[0]))
+    assert setups.view(app, television, match).formats == [player]
+    rows = {r.name: r for r in board.board(app, television).rows}
+    assert rows["Reel HDR"].format == rows["Match day HDR"].format == "player, PQ 1000"
+    with pytest.raises(BadInputError, match="one line of 1 to 60 characters"):
+        setups.change(app, television, reel, Edit(format=StatedFormat(name=" ")))
+
+
+def test_other_metadata_or_no_flag_make_what_was_measured_stale_and_a_name_does_not(app, bench, television):
+    reel = setup_of(app, television, "Reel HDR").id
+    measured(app, bench, television, reel, "white_black")
+
+    def stale():
+        return {c.setup: why for c, why in cells.newest(app, television).stale.items()}.get(reel, "")
+
+    setups.change(app, television, reel, Edit(format=StatedFormat(name="player")))
+    assert stale() == ""
+    setups.change(app, television, reel, Edit(format=StatedFormat(name="player", max_cll=400)))
+    assert "signal MaxCLL none → 400" in stale()
+    setups.change(app, television, reel, Edit(format=StatedFormat(flag="none")))
+    assert "signal HDR flag sent → none" in stale()
+    # What was not recorded may have been so all the time.
+    setups.change(app, television, reel, Edit(format=StatedFormat(chroma="4:4:4")))
+    assert stale() == ""

@@ -199,8 +199,10 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
 
 
 def format_words(setup: SetupRow) -> str:
-    """What a setup's signal differs in from the sample's usual one."""
+    """What a setup's signal is called, else what it differs in from the sample's usual one."""
     units = {"bits": "bits", "refresh_hz": "Hz"}
+    if name := setup.format.get("name"):
+        return str(name)
     plain = {k: v for k, v in setup.format.items() if k not in (*METADATA, "flag")}
     said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in plain.items()]
     if metadata := metadata_of(setup.format):

@@ -7,12 +7,14 @@ import logging
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Readings
+from lumenar.core.signals import METADATA
 from lumenar.core.targets import Target, TargetError, resolve
 from lumenar.service import analyses
 from lumenar.service.application import Application
@@ -136,10 +138,19 @@ class Present:
             same = room["label"] == before.get("label")
             was_light = _lux(before.get("lux")) if same else before.get("label") or "light"
             said.append(f"room {was_light} → {_lux(room['lux']) if same else room['label']}")
-        signal = format_of(self._shown.row, self._setup)
-        shown = {} if row.format is None else json.loads(row.format)
-        said += [f"signal {k} {v} → {signal[k]}" for k, v in shown.items() if k in signal and signal[k] != v]
+        if row.format is not None:
+            said += _another_signal(json.loads(row.format), format_of(self._shown.row, self._setup))
         return said
+
+
+def _another_signal(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
+    """What is sent otherwise than it was. What nobody said may be anything, but metadata and the HDR flag that are not said are
+    not sent; a name is no matter of light."""
+    told = {**METADATA, "flag": "HDR flag"}
+    usual = dict.fromkeys(METADATA, "none") | {"flag": "sent"}
+    keys = [k for k in dict.fromkeys((*before, *now)) if k != "name" and (k in told or (k in before and k in now))]
+    values = [(told.get(k, k), before.get(k, usual.get(k)), now.get(k, usual.get(k))) for k in keys]
+    return [f"signal {k} {was} → {v}" for k, was, v in values if was != v]
 
 
 def _lux(lux: float | None) -> str:

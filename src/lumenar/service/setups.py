@@ -67,6 +67,8 @@ class StatedFormat:
     """What a PQ signal says of its content, in cd/m2; nothing is sent where none of the three is said."""
     flag: Literal["none"] | None = None
     """"none" where a PQ or HLG signal does not say that it is one."""
+    name: str | None = None
+    """What the signal is called in this review, as "player, PQ 1000"."""
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,8 @@ class SetupView:
     """The light states that are known in this review, of each label the newest."""
     format: StatedFormat
     usual_format: StatedFormat
+    formats: list[StatedFormat]
+    """The signals of this kind that have a name in this review."""
     shown: str
     """The signal that the display said it showed when it was measured last, in words; empty where nobody looked."""
     changes: int
@@ -185,7 +189,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         None if setup.condition_id is None else rooms[setup.condition_id],
         "dark, as stand-ins stand" if shown.stand_in else "not recorded", list({r.label: r for r in rooms.values()}.values()),
         StatedFormat(**setup.format),  # type: ignore[arg-type]
-        StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits),
+        StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits), _named(app, review_id, setup.signal),
         words_of(runs.newest_shown(db, setup_id)), len(reviews.setup_changes(db, setup_id)), controls,
     )  # fmt: skip
 
@@ -260,6 +264,12 @@ def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> Se
     )  # fmt: skip
 
 
+def _named(app: Application, review_id: int, signal: Signal) -> list[StatedFormat]:
+    """The signals of a kind that have a name, each once."""
+    rows = (s for s in reviews.setups_of(app.db.connection(), review_id) if s.signal == signal and s.format.get("name"))
+    return list({s.format["name"]: StatedFormat(**s.format) for s in rows}.values())  # type: ignore[arg-type]
+
+
 def _sensible(room: Room | None) -> None:
     if room is None:
         return
@@ -277,6 +287,8 @@ def _format(f: StatedFormat, signal: Signal) -> dict[str, float | str]:
     if f.refresh_hz is not None and not 1 <= f.refresh_hz <= 1000:
         raise BadInputError("format", "A signal is refreshed 1 to 1,000 times a second.", "format")
     stated = {k: v for k, v in asdict(f).items() if v is not None}
+    if f.name is not None and (not f.name.strip() or len(f.name) > 60 or any(ord(c) < 32 for c in f.name)):
+        raise BadInputError("format", "A signal's name is one line of 1 to 60 characters.", "format")
     if signal == "sdr" and f.flag is not None:
         raise BadInputError("format", "SDR has no HDR flag to leave out.", "format")
     if signal != "pq" and (odd := [k for k in METADATA if k in stated]):

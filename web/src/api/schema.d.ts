@@ -5712,6 +5712,8 @@ export interface components {
             rooms: components["schemas"]["Room"][];
             format: components["schemas"]["StatedFormat"];
             usual_format: components["schemas"]["StatedFormat"];
+            /** Formats */
+            formats: components["schemas"]["StatedFormat"][];
             /** Shown */
             shown: string;
             /** Changes */
@@ -5997,6 +5999,8 @@ export interface components {
             max_fall?: number | null;
             /** Flag */
             flag?: "none" | null;
+            /** Name */
+            name?: string | null;
         };
         /**
          * StepFailure

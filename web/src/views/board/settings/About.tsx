@@ -20,9 +20,22 @@ export interface Words {
   maxCll: string;
   maxFall: string;
   flag: string;
+  signal: string;
 }
 
 const text = (v: number | null | undefined) => (v == null ? "" : String(v));
+
+const formatOf = (f: SetupView["format"]) => ({
+  range: f.range ?? "",
+  bits: text(f.bits),
+  chroma: f.chroma ?? "",
+  refresh: text(f.refresh_hz),
+  mastering: text(f.mastering_cd_m2),
+  maxCll: text(f.max_cll),
+  maxFall: text(f.max_fall),
+  flag: f.flag ?? "",
+  signal: f.name ?? "",
+});
 
 export const wordsOf = (v: SetupView): Words => ({
   name: v.name,
@@ -30,14 +43,7 @@ export const wordsOf = (v: SetupView): Words => ({
   room: v.room?.label ?? "",
   lux: v.room?.lux == null ? "" : String(v.room.lux),
   note: v.room?.note ?? "",
-  range: v.format.range ?? "",
-  bits: text(v.format.bits),
-  chroma: v.format.chroma ?? "",
-  refresh: text(v.format.refresh_hz),
-  mastering: text(v.format.mastering_cd_m2),
-  maxCll: text(v.format.max_cll),
-  maxFall: text(v.format.max_fall),
-  flag: v.format.flag ?? "",
+  ...formatOf(v.format),
 });
 
 /** Only what differs, as the API takes it. */
@@ -50,7 +56,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
     if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
-  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag"))
+  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag", "signal"))
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
       bits: decimal(words.bits),
@@ -60,6 +66,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
       max_cll: decimal(words.maxCll),
       max_fall: decimal(words.maxFall),
       flag: words.flag === "none" ? "none" : null,
+      name: words.signal.trim() || null,
     };
   return body;
 }
@@ -74,7 +81,7 @@ export function About({
   words: Words;
   onWords: (w: Partial<Words>) => void;
 }) {
-  const rooms = useId();
+  const [rooms, signals] = [useId(), useId()];
   return (
     <Flex gap="10px 14px" wrap="wrap" align="flex-start">
       <Labelled label="Name" width="180px">
@@ -136,6 +143,26 @@ export function About({
           value={words.note}
           onChange={(e) => onWords({ note: e.target.value })}
         />
+      </Labelled>
+      <Labelled label="Signal called" width="150px">
+        <Field
+          w="100%"
+          fontFamily="body"
+          list={signals}
+          maxLength={60}
+          placeholder="no name"
+          value={words.signal}
+          onChange={(e) => {
+            // A signal is described once a review, and then chosen by its name.
+            const known = view.formats.find((f) => f.name === e.target.value);
+            onWords(known ? formatOf(known) : { signal: e.target.value });
+          }}
+        />
+        <datalist id={signals}>
+          {view.formats.map((f) => (
+            <option key={f.name} value={f.name ?? ""} />
+          ))}
+        </datalist>
       </Labelled>
       <Labelled label="Signal range">
         <Select value={words.range} onChange={(e) => onWords({ range: e.target.value })}>
