@@ -80,3 +80,15 @@ def test_spectra():
     np.testing.assert_allclose(spectra.spectrum_to_XYZ(spd), want, rtol=1e-6)
     planck = spectra.planck_XYZ(6500.0)
     assert spaces.XYZ_to_xy(planck) == pytest.approx([0.31352, 0.32363], abs=2e-4)
+
+
+def test_temperatures_of_draws_are_those_of_each():
+    rng = np.random.default_rng(3)
+    middle = np.array([[0.3127, 0.3290], [0.2807, 0.2884], [0.4476, 0.4074], [np.nan, np.nan], [0.30, 0.60]])
+    xy = middle + rng.normal(0, 2e-4, (200, 5, 2))
+    xy[3, 0] = np.nan
+    whole, _ = temperature.cct_duv(xy)
+    drawn = temperature.cct_of_draws(xy)
+    assert drawn[:, :3] == pytest.approx(whole[:, :3], rel=2e-4, nan_ok=True)
+    assert np.isnan(drawn[3, 0]) and np.isnan(drawn[:, 3:]).all() and np.isnan(whole[:, 3:]).all()
+    assert drawn[:, :3][np.isfinite(drawn[:, :3])].std() > 10

@@ -82,3 +82,20 @@ def planck_xy(temperature: ArrayLike) -> Array:
     """Chromaticity xy (..., 2) of Planckian radiators at temperatures in K (...)."""
     uv = _uv1960(planck_XYZ(temperature)) * np.array([1.0, 1.5])
     return uv_to_xy(uv)
+
+
+_STEP = 1e-5
+"""Of x and y, by which the slope of a temperature is taken."""
+
+
+def cct_of_draws(xy: ArrayLike) -> Array:
+    """CCT in K (d, ...) of d chromaticities (d, ..., 2) each of which scatters little: along the slope of `cct_duv` about their
+    mean, NaN where that has none."""
+    xy = np.asarray(xy, float)
+    known = np.isfinite(xy).all(axis=-1, keepdims=True)
+    count = known.sum(axis=0)
+    middle = np.where(count > 0, np.where(known, xy, 0.0).sum(axis=0) / np.maximum(count, 1), np.nan)
+    around = np.stack([middle, *(middle + s * np.eye(2)[k] for k in (0, 1) for s in (-_STEP, _STEP))])
+    cct, left, right, lower, upper = cct_duv(around)[0]
+    slope = np.stack([right - left, upper - lower], axis=-1) / (2 * _STEP)
+    return np.asarray(cct + ((xy - middle) * slope).sum(axis=-1), float)

@@ -288,8 +288,11 @@ def colour_errors(XYZ: Array, target_XYZ: Array, target: Target, white_Y: Array)
     """dE2000 with its signed parts, and chroma-only dE with the target's luminance set to the measured one; in PQ and HLG dE ITP
     too, and no dE2000 of what is brighter than reference white.
 
-    XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws without the parts: these have no draws.
+    XYZ and target_XYZ (..., n, 3) in cd/m2, white_Y (...). For a batch of draws without the parts, in PQ and HLG without dE2000,
+    which is beside the point there: these have no draws.
     """
+    if target.signal != "sdr" and XYZ.ndim > 2:
+        return {"de_itp": difference.de_itp(XYZ, target_XYZ)}
     found = _differences(XYZ, target_XYZ, target, white_Y)
     if target.signal == "sdr":
         return found

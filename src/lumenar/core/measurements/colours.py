@@ -91,20 +91,14 @@ def analyse_colours(readings: Readings, target: Target, least: int, what: str) -
     XYZ = closest(own, target_XYZ)
     seen_against = target.reference_Y(anchor.white)
     errors = colour_errors(XYZ, target_XYZ, target, seen_against)
-    whole, index = summary(errors["de2000"])
+    whole: Figures = {}
     if "de_itp" in errors:
         whole |= summary(errors["de_itp"], "de_itp")[0]
-    own_white = own_white_errors(own, one(readings, WHITE, "100 % white"), target_XYZ, target)
-    figures: Figures = {
-        "rgb": own.rgb,
-        "uv": uv_of(own),
-        "target_uv": uv(target_XYZ),
-        **errors,
-        "de2000_own_white": own_white,
-        "de2000_max_index": index,
-        **whole,
-        **summary(own_white, "own_white_de2000")[0],
-    }
+    if "de2000" in errors:
+        of_all, whole["de2000_max_index"] = summary(errors["de2000"])
+        own_white = own_white_errors(own, one(readings, WHITE, "100 % white"), target_XYZ, target)
+        whole |= {**of_all, **summary(own_white, "own_white_de2000")[0], "de2000_own_white": own_white}
+    figures: Figures = {"rgb": own.rgb, "uv": uv_of(own), "target_uv": uv(target_XYZ), **errors, **whole}
     Lab, wanted = target.Lab(XYZ, seen_against), target.Lab(target_XYZ, seen_against)
     C, C_target = np.hypot(Lab[..., 1], Lab[..., 2]), np.hypot(wanted[..., 1], wanted[..., 2])
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -129,11 +129,14 @@ def analyse(readings: Readings, target: Target) -> Figures:
     anchor = anchor_of(readings)
     target_XYZ = target.XYZ(np.array([shown[n] for n in names]), anchor)
     errors = colour_errors(XYZ, target_XYZ, target, target.reference_Y(anchor.white))
-    whole, index = summary(errors["de2000"])
+    whole: Figures = {}
     if "de_itp" in errors:
         whole |= summary(errors["de_itp"], "de_itp")[0]
-    corners = readings.take(np.array([readings.find(shown[n])[0] for n in names]))
-    own_white = own_white_errors(corners, white, target_XYZ, target)
+    if "de2000" in errors:
+        of_all, whole["de2000_max_index"] = summary(errors["de2000"])
+        corners = readings.take(np.array([readings.find(shown[n])[0] for n in names]))
+        own_white = own_white_errors(corners, white, target_XYZ, target)
+        whole |= {**of_all, **summary(own_white, "own_white_de2000")[0], "de2000_own_white": own_white}
     added = RGB[..., 1].sum(axis=-1) - 3 * K[..., 1]
     figures: Figures = {
         "colours_rgb": np.array([CORNERS[n] for n in names]),
@@ -146,13 +149,11 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "target_primaries_uv": spaces.xy_to_uv(np.asarray(target.space.primaries)),
         "luminance_percent_of_target": 100 * XYZ[..., 1] / target_XYZ[..., 1],
         "luminance_cd_m2": XYZ[..., 1],
-        "de2000_max_index": index,
         **errors,
-        "de2000_own_white": own_white,
+        **whole,
     }
     if target.signal == "sdr":
         figures["white_boost_percent"] = 100 * ((white[..., 1] - K[..., 1]) / added - 1)
-    figures |= whole | summary(own_white, "own_white_de2000")[0]
     return figures | _coverage(RGB, target)
 
 

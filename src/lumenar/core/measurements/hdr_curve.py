@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
 from lumenar.core.colour.difference import de_itp
-from lumenar.core.colour.temperature import cct_duv
+from lumenar.core.colour.temperature import cct_duv, cct_of_draws
 from lumenar.core.colour.transfer import pq_inverse
 from lumenar.core.measurements.base import (
     WHITE,
@@ -68,7 +68,9 @@ def figures_of(ramp: Readings, anchor: Anchor, target: Target, within: NDArray[n
         percent = np.where(want > 0, 100 * (Y / want - 1), np.nan)
     seen = np.where(ramp.dim[:, None], np.nan, ramp.XYZ)
     itp = np.where(lit, de_itp(XYZ, target_XYZ), np.nan)
-    cct, duv = cct_duv(spaces.XYZ_to_xy(seen))
+    xy = spaces.XYZ_to_xy(seen)
+    # Of draws the mean alone is asked for.
+    cct, duv = cct_duv(xy) if xy.ndim == 2 else (cct_of_draws(xy), np.full(xy.shape[:-1], np.nan))
     channels = balance(seen, target)
     counted = within & lit & np.isfinite(code)
     bright = counted & (v >= 0.2) & np.isfinite(channels).all(axis=-1)
