@@ -9,6 +9,8 @@ from lumenar.service import board, shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.planning import Options
+from lumenar.service.plates import plates
 from lumenar.store import reviews, runs
 
 from ..conftest import all_cells
@@ -123,3 +125,13 @@ def test_measuring_again_keeps_the_old_figures_until_the_new_are_whole(app, benc
     until(lambda: bench.live.status().state == "idle")
     new = board.board(app, measured).rows[0].cells[0]
     assert new.state == "measured" and new.figures[0].raw != old[0].raw
+
+
+def test_how_it_warmed_up_stands_on_the_plates_of_white(app, bench, phone):
+    bench.runs.start(phone, all_cells(app, phone, ("white_black",))[:1], Options(warm_up=True))
+    bench.runs.finish()
+    setup = reviews.setups_of(app.db.connection(), phone)[0].id
+    shown = plates(app, phone, setup, "white_black", [], None)
+    chart = shown.charts[-1]
+    assert chart.key == "warm_up" and "minutes of warming up" in shown.words
+    assert len(chart.table.rows) >= 10 and chart.table.rows[-1][2] == 100

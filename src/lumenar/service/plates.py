@@ -16,6 +16,7 @@ from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
 from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
+from lumenar.core.warm_up import WarmUp, warmed_up
 from lumenar.service import cells, host_reports
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
@@ -177,6 +178,7 @@ def plates(
     drawn = (m.key, by, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
     reported = _reported(app, review_id, setup, measurement, states[review_id])
+    warm = _warm_up(app, found[0].row) if measurement in WARMS else None
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
         measurement=m.key,
@@ -202,10 +204,15 @@ def plates(
                     m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}),
                     _remark(first),
                     reported[setup.id].words if setup.id in reported else "",
+                    warm.words if warm else "",
                 ),
             )
         ),
-        charts=[*charts, *([chart_of(list(reported.values()))] if reported else [])],
+        charts=[
+            *charts,
+            *([chart_of(list(reported.values()))] if reported else []),
+            *([warm.chart] if warm else []),
+        ],
         reported=_stated(app, review_id, setup, measurement),
         figures=[_figure(first, k, v) for k, v in numbers.items()],
         columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
@@ -234,6 +241,16 @@ def _stated(app: Application, review_id: int, setup: SetupRow, measurement: str)
         if row is None
         else HostStated(row.max_cd_m2, row.full_cd_m2, row.min_cd_m2, row.typed)
     )
+
+
+WARMS = ("white_black", "hold")
+"""The measurements beside which it is shown how the display warmed up."""
+
+
+def _warm_up(app: Application, row: CellRow) -> WarmUp | None:
+    """How the display warmed up in the run that a cell comes from."""
+    watched = runs.watched(app.db.connection(), row.run_id)
+    return warmed_up([(t, Y) for _, kind, t, Y in watched if kind == "warm_up"])
 
 
 def _remark(analysis: Analysis) -> str:
