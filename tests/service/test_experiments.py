@@ -238,7 +238,7 @@ def test_it_is_paused_gone_on_with_and_ended(app, monitor):
         ({}, "control", "Choose a control"),
         ({"control": "Picture > Colour"}, "control", "locked in the mode Studio"),
         ({"kind": "notches", "control": BLUE, "second": BLUE}, "second", "two different"),
-        ({"kind": "notches", "control": BLUE, "by": "smell"}, "by", "no figure 'smell'"),
+        ({"kind": "notches", "control": BLUE, "by": "smell"}, "by", "cannot be ranked by 'smell'"),
         ({"kind": "notches", "control": "Picture > Light", "second": "Picture > Contrast"}, "second", "at most 150"),
         ({"kind": "difference"}, "setups", "choose one beside"),
         ({"kind": "shadows"}, "setups", "2 to 40"),

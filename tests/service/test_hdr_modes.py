@@ -103,8 +103,8 @@ def test_questions_are_of_their_signal(app, bench, experimenter, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     hdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel HDR").id).kinds}
     sdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel").id).kinds}
-    assert hdr == {"carry", "alike", "metadata", "does", "difference", "comfort"}
-    assert hdr & sdr == {"does", "difference", "comfort"} and not sdr & {"carry", "alike", "metadata"}
+    assert hdr == {"carry", "alike", "metadata", "ends", "does", "difference", "comfort", "notches"}
+    assert hdr & sdr == {"does", "difference", "comfort", "notches"}
     with pytest.raises(BadInputError, match="Reel is an SDR setup"):
         asked(app, bench, experimenter, review, "carry", "Reel")
     with pytest.raises(BadInputError, match="1 mode for HLG"):
@@ -198,7 +198,7 @@ def test_what_an_option_does_to_pq(app, bench, experimenter, units):
     with pytest.raises(BadInputError, match="Reel HLG is not for PQ"):
         asked(app, bench, experimenter, review, "metadata", "Reel HLG")
     with pytest.raises(BadInputError, match="this question needs one"):
-        asked(app, bench, experimenter, review, "notches", "Reel HDR", control="Image > Vigour")
+        asked(app, bench, experimenter, review, "locks", "Reel HDR", control="Image > Vigour")
 
 
 def test_white_is_tuned_in_hdr_proven_and_replayed(app, bench, units):
@@ -274,3 +274,18 @@ def test_hdr_modes_are_read_there_and_back_so_that_drift_is_no_difference():
         # Half a percent a reading, ten times the noise.
         drifting.append(StageRead(base * (1 - 0.005 * i) * (1 + 0.0005 * rng.standard_normal(base.shape))))
     assert x.conclude(drifting).sentence.startswith("A, B and C are the same. ")
+
+
+def test_notches_are_ranked_by_how_pq_is_followed(app, bench, experimenter, units):
+    """Vigour as the maker meant it against what follows PQ best; white's error and a curve are other questions."""
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "notches", "Reel HDR", control="Image > Vigour", by="pq")
+    assert seen.title == "Vigour, notch by notch, by PQ error"
+    assert [r[1] for r in seen.rows] == ["off", "some", "much"]
+    errors = [float(r[2]) for r in seen.rows]
+    assert errors[0] < 0.3 < errors[1] < errors[2] and seen.sentence.startswith("PQ error is least at Vigour off")
+    choices = views.choices(app, review, setup_of(app, review, "Reel HDR").id)
+    assert list(choices.by) == ["pq", "white", "luminance"]
+    for name, by in (("Reel HDR", "curve"), ("Reel", "pq")):
+        with pytest.raises(BadInputError, match="cannot be ranked by"):
+            asked(app, bench, experimenter, review, "notches", name, control="Image > Vigour", by=by)

@@ -8,7 +8,7 @@ from typing import Any
 
 from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
-from lumenar.core.experiments.ranked import TITLES
+from lumenar.core.experiments.ranked import FOR, TITLES
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.recipes.ordered import Note
@@ -144,7 +144,7 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
         KindChoice(key, k.title, k.control, k.setups) for key, k in KINDS.items()
         if k.title and not k.why_not(setup) and (several or key != "samples")
     ]  # fmt: skip
-    return QuestionChoices(kinds, controls, others, {k: title for k, (title, _) in TITLES.items()})
+    return QuestionChoices(kinds, controls, others, {k: TITLES[k][0] for k in FOR[setup.signal]})
 
 
 def view(app: Application, experiment_id: int) -> ExperimentView:

@@ -17,10 +17,12 @@ from lumenar.core.experiments.ends import WhereItEnds
 from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.metadata import MetadataResponse
+from lumenar.core.experiments.ranked import FOR as RANKED_BY
 from lumenar.core.experiments.ranked import MOST_STAGES, TITLES, NotchByNotch
 from lumenar.core.experiments.samples import Sample, Samples
 from lumenar.core.experiments.scope import Reach
 from lumenar.core.menu import Control, Menu, MenuError, Mode, Value, document_of, menu_from, text_of
+from lumenar.core.numbers import mid_sentence
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.base import Noise
@@ -180,8 +182,11 @@ def _notches(g: Ground, q: Question) -> Asked:
         paths.append(g.free(q.second, "second").path)
         if q.second == q.control:
             raise BadInputError("question", "Choose two different controls.", "second")
-    if q.by not in TITLES:
-        raise BadInputError("question", f"There is no figure {q.by!r}; known are {', '.join(TITLES)}.", "by")
+    known = RANKED_BY[g.setup.signal]
+    if q.by not in known:
+        raise BadInputError(
+            "question", f"{g.setup.name} cannot be ranked by {q.by!r}; known for it are {', '.join(known)}.", "by"
+        )
     return {**g.begun, "control": q.control, "tried": paths, "by": q.by, "menu": g.part(paths)}
 
 
@@ -280,8 +285,8 @@ KINDS: dict[str, KindOfQuestion] = {
         "What does it lock and reset?", SDR, _locks, _locked, lambda q: f"What does {_tried(q)} lock and reset?", control=True
     ),
     "notches": KindOfQuestion(
-        "Notch by notch", SDR, _notches, _notched,
-        lambda q: f"{_tried(q)}, notch by notch, by {TITLES[q['by']][0].lower()}", control=True,
+        "Notch by notch", ("sdr", "pq"), _notches, _notched,
+        lambda q: f"{_tried(q)}, notch by notch, by {mid_sentence(TITLES[q['by']][0])}", control=True,
     ),
     "difference": KindOfQuestion(
         "Are two setups the same?", ANY, _two, _compared,

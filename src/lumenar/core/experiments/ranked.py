@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, name_of
+from lumenar.core.experiments.seen import PQ_GREYS, pq_error, short_set
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Target
@@ -16,11 +17,18 @@ from lumenar.core.tuning.base import Attempt, Noise, white_error
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, Tone
 
-By = Literal["white", "curve", "luminance", "blue"]
+By = Literal["white", "curve", "luminance", "blue", "pq"]
 TITLES: dict[str, tuple[str, str]] = {
     "white": ("White's error", "dE"), "curve": ("Curve's error", "L*"), "luminance": ("Luminance", "cd/m²"),
-    "blue": ("Blue share of white", "%"),
+    "blue": ("Blue share of white", "%"), "pq": ("PQ error", "% of code rms"),
 }  # fmt: skip
+FOR: Mapping[str, tuple[By, ...]] = {
+    "sdr": ("white", "curve", "luminance", "blue"),
+    "pq": ("pq", "white", "luminance"),
+    "hlg": (),
+}
+"""What can be ranked by, by signal."""
+PQ_RAMP = short_set("pq")[: len(PQ_GREYS)]
 WHITE = Patch((1.0, 1.0, 1.0))
 MOST_STAGES = 150
 
@@ -39,7 +47,7 @@ class NotchByNotch:
     @property
     def _sweep(self) -> Sweep:
         judge, u = self._judge()
-        patches = GREYS if self.by == "curve" else (WHITE,)
+        patches = {"curve": GREYS, "pq": PQ_RAMP}.get(self.by, (WHITE,))
         return Sweep(self.controls, patches, judge, u, {c.path: self.state[c.path] for c in self.controls})
 
     def _judge(self) -> tuple[Callable[[Attempt], float], float]:
@@ -48,6 +56,9 @@ class NotchByNotch:
         if self.by == "curve":
             # Per mille of light are tenths of L*.
             return Tone(self.controls, self.target, self.state, self.noise).figure, 40 * r
+        if self.by == "pq":
+            # A per cent of light is a quarter of a per cent of code at the most.
+            return lambda a: pq_error(a.XYZ), 25 * r
         if self.by == "white":
             return lambda a: float(white_error(a.of(WHITE), self.target)), 100 * r
         if self.by == "blue":

@@ -33,12 +33,14 @@ export function Ask({
   const [picked, setKind] = useState<Question["kind"]>("does");
   const [first, setFirst] = useState(control);
   const [second, setSecond] = useState("");
-  const [by, setBy] = useState("white");
+  const [ranked, setBy] = useState("white");
   const [setups, setSetups] = useState<number[]>([]);
   // A setup for HDR is asked other things than one for SDR.
   const about = choices.data?.kinds.find((k) => k.key === picked) ?? choices.data?.kinds[0];
   const kind = (about?.key ?? picked) as Question["kind"];
   const one = kind === "difference";
+  const figuresOf = choices.data?.by ?? {};
+  const by = ranked in figuresOf ? ranked : (Object.keys(figuresOf)[0] ?? ranked);
   // A difference needs a control no more, shadows may do without.
   const path = about?.control && !one ? first || (about.setups ? "" : (choices.data?.controls[0]?.path ?? "")) : "";
   const question: Question = {
