@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from lumenar.core.analysis import analyse
 from lumenar.core.colour import correction, spectra, waveform
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
+from lumenar.core.measurements.charts import Shown
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
@@ -456,3 +457,21 @@ def test_what_was_read_more_than_once_counts_as_its_median_whatever_part_of_it_i
     for read, value in zip(rows, readings.XYZ, strict=True):
         good = read[np.isfinite(read).all(axis=1)]
         np.testing.assert_allclose(value, np.median(good, axis=0) if len(good) else np.full(3, np.nan))
+
+
+def test_any_grey_in_any_area_can_be_held():
+    """A quarter of the screen at half the signal for ten minutes, dimmed after five."""
+    context = Context(hold_s=600, hold_area=0.25, hold_grey=50.0, bits=10)
+    patches = MEASUREMENTS["hold"].patches(context)
+    assert {(p.window, round(p.rgb[0], 2)) for p in patches} == {(0.25, 0.5)} and len(patches) <= 73
+    assert patches[-1].at_s == pytest.approx(600, abs=10)
+    XYZ = np.array([[38.0, 40.0, 43.0]] * len(patches)) * np.where([p.at_s >= 300 for p in patches], 0.7, 1.0)[:, None]
+    a = analyse("hold", collect(patches, XYZ, np.zeros(len(XYZ), bool), METER), TARGETS["gamma22"])
+    assert a.scalar("drift_percent_25_grey_50") == pytest.approx(-30)
+    assert a.scalar("dimmed_after_s_25_grey_50") == pytest.approx(300, abs=10) and a.scalar(
+        "drift_percent"
+    ) == pytest.approx(-30)
+    words = MEASUREMENTS["hold"].words({k: float(v) for k, v in a.figures.items() if v.ndim == 0})
+    assert words.startswith("25 % window of 50 % grey: −30.0 % over the hold, dimmed after 30")
+    chart = MEASUREMENTS["hold"].charts([Shown("Calm", a.figures, TARGETS["gamma22"])])[0]
+    assert chart.title == "Held grey, 25 % window of 50 % grey"

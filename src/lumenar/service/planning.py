@@ -46,6 +46,8 @@ class Options:
     grid: tuple[int, int] = (5, 5)
     grey_step: float = 5.0
     hold_s: float = 180.0
+    hold_area: float = 0.0
+    hold_grey: float = 100.0
     peak_s: float = 120.0
     sum_levels: int = 4
     fine_black: bool = False
@@ -73,6 +75,8 @@ class Options:
 RANGES: dict[str, tuple[float, float]] = {
     "grey_step": (1, 25),
     "hold_s": (60, 1800),
+    "hold_area": (0, 1),
+    "hold_grey": (10, 100),
     "peak_s": (2, 120),
     "sum_levels": (1, 10),
     "settle_s": (0, 30),
@@ -201,6 +205,8 @@ class Planner:
             grid=self.options.grid,
             grey_step=self.options.grey_step,
             hold_s=self.options.hold_s,
+            hold_area=self.options.hold_area,
+            hold_grey=self.options.hold_grey,
             peak_s=self.options.peak_s,
             sum_levels=self.options.sum_levels,
             fine_black=self.options.fine_black,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -11,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.bench.simulated import tone_map
 from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
+from lumenar.bench.simulated.decoding import Decoder
 from lumenar.bench.simulated.feature import Automatic
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
 from lumenar.bench.simulated.unit_file import (
@@ -33,8 +33,6 @@ from lumenar.core.targets import TARGETS
 
 Array = NDArray[np.float64]
 CHANNELS = ("red", "green", "blue")
-METADATA_OF = {"decode_mastering": "mastering_cd_m2", "decode_max_cll": "max_cll", "decode_max_fall": "max_fall"}
-"""What of the metadata a control of the effect stands for."""
 HEADROOM = 1.09
 """Signal of the highest code of limited range, where white is 1."""
 
@@ -100,7 +98,7 @@ class SimulatedUnit:
         self._go_to(next((m for m in self.file.modes if m.signal == self.signal), self.file.modes[0]))
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
         if self.format is not None:
-            self._take(self._taken(self.format))
+            self._take(self._decoder.taken(self.format))
 
     def select(self, mode: str) -> None:
         """Enter a mode; RefusedError where there is none of that name."""
@@ -129,20 +127,12 @@ class SimulatedUnit:
         if all(m.signal != format.transfer for m in self.file.modes):
             raise RefusedError(f"the stand-in shows no {WORDS[format.transfer]}")
         self.format = format
-        self._take(self._taken(format))
-
-    def _taken(self, format: SignalFormat) -> Signal:
-        """What a signal is taken for: what the menu forces, else what it says itself, where its input is open to that."""
-        forced = self._decoded("decode_curve")
-        if forced in WORDS:
-            return cast(Signal, forced)
-        plain = not format.flagged or self._decoded("hdr_input") == "sdr"
-        return "sdr" if plain else format.transfer
+        self._take(self._decoder.taken(format))
 
     def _take(self, signal: Signal) -> None:
         """Another signal is shown: the unit goes to its first mode for it, unless it is in one."""
         sent = self.format.metadata if self.format is not None and signal == "pq" else None
-        metadata = self._forced_metadata(sent)
+        metadata = self._decoder.metadata(sent)
         if (signal, metadata) == (self.signal, self.metadata):
             return
         self._forget()
@@ -153,24 +143,9 @@ class SimulatedUnit:
         if self.mode.signal != self.signal:
             self._go_to(next(m for m in self.file.modes if m.signal == self.signal))
 
-    def _decoded(self, effect: str) -> str:
-        """What the controls with an effect force, empty where nothing."""
-        now = self.values[self.mode.name]
-        found = (c.decodes[str(now[c.path])] for c in self.file.controls if c.effect == effect)
-        return next((d for d in found if d), "")
-
-    def _forced_metadata(self, sent: Metadata | None) -> Metadata | None:
-        """The metadata that are sent, with what the menu says in their place."""
-        now = self.values[self.mode.name]
-        forced = {c.effect: float(now[c.path]) for c in self.file.controls if c.effect in FORCED}
-        said = {METADATA_OF[e]: v for e, v in forced.items() if v > 0}
-        if not said:
-            return sent
-        known = {k: v for k in METADATA_OF.values() if sent is not None and (v := getattr(sent, k)) is not None} | said
-        if known.get("max_fall", 0.0) > known.get("max_cll", 10_000.0):
-            # No picture is brighter than its pixels: it goes by the lower of the two.
-            known["max_fall"] = known["max_cll"]
-        return Metadata(**known)
+    @property
+    def _decoder(self) -> Decoder:
+        return Decoder(self.file, self.values[self.mode.name])
 
     def informed(self) -> SignalFormat | None:
         """What the unit says it shows."""
@@ -271,7 +246,7 @@ class SimulatedUnit:
             for path in entry.resets:
                 self.values[name][path] = self.file.defaults(self.file.mode(name))[path]
         if self.format is not None and entry.effect in (*DECODES, *FORCED):
-            self._take(self._taken(self.format))
+            self._take(self._decoder.taken(self.format))
 
     def _forget(self) -> None:
         """The menu's state changed: what was computed for it no longer holds."""
@@ -340,7 +315,7 @@ class SimulatedUnit:
     def _native_of(self, V: Array) -> Array:
         """Linear native channels 0..1 (..., 3) of a PQ or HLG signal."""
         light = self._absolute(V)
-        container = spaces.SPACES.get(self._decoded("decode_primaries"), spaces.BT2020)
+        container = spaces.SPACES.get(self._decoder.told("decode_primaries"), spaces.BT2020)
         if self.leak is not None:
             light = light * (1 + self.leak.light)
         for name in (self.mode.clamp, self.leak.clamp if self.leak is not None else None):

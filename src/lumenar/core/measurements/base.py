@@ -39,7 +39,11 @@ class Context:
     grey_step: float = 5.0
     """Distance between the levels of the grey ramp in %."""
     hold_s: float = 180.0
-    """How long white is held."""
+    """How long a picture is held."""
+    hold_area: float = 0.0
+    """The share of the screen that is held, 0 for a tenth and then all of it."""
+    hold_grey: float = 100.0
+    """The grey that is held, in % of the signal."""
     peak_s: float = 120.0
     """How long each window of the peak is held."""
     sum_levels: int = 4

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import (
-    WHITE,
     Array,
     Column,
     Context,
@@ -16,29 +15,48 @@ from lumenar.core.measurements.base import (
     Measurement,
     MissingPatchError,
     Option,
+    quantised,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.numbers import signed
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Target
 
 EVERY_S = 5.0
 WINDOWS = (0.1, 1.0)
+AREAS = (
+    (0.0, "a tenth, then all"), (0.02, "2 %"), (0.1, "10 %"), (0.25, "25 %"), (0.5, "50 %"), (1.0, "the whole screen"),
+)  # fmt: skip
+"""Shares of the screen that can be held."""
 DIMMED = 0.05
 """A lasting fall by more than this share is static dimming, not drift."""
 
 
 def patches(context: Context) -> list[Patch]:
-    """White for three minutes or as long as asked, in 10 % and in the whole screen: a reading every five seconds, and no
-    more than 73 of them."""
+    """White for three minutes or as long as asked, in 10 % and in the whole screen, or another grey or area: a reading every
+    five seconds, and no more than 73 of them."""
     every = EVERY_S * max(1, np.ceil(context.hold_s / EVERY_S / 72))
     times = np.arange(0, context.hold_s + 1e-9, every)
-    return [Patch(WHITE, w, at_s=float(t)) for w in WINDOWS for t in times]
+    v = float(quantised(context.hold_grey / 100, context.bits))
+    windows = (context.hold_area,) if context.hold_area else WINDOWS
+    return [Patch((v, v, v), w, at_s=float(t)) for w in windows for t in times]
 
 
 def select(readings: Readings) -> NDArray[np.intp]:
-    """White read at a time after its onset."""
-    return np.flatnonzero(readings.same_signal(WHITE) & ~np.isnan(readings.at_s))
+    """Greys read at a time after their onset."""
+    return np.flatnonzero((np.ptp(readings.rgb, axis=1) < RGB_TOLERANCE) & ~np.isnan(readings.at_s))
+
+
+def _name(window: float, level: float) -> str:
+    """What a held picture is called in the figures' keys: its area, and its grey where it is not white."""
+    return f"{100 * window:.0f}" + ("" if level > 1 - RGB_TOLERANCE else f"_grey_{100 * level:.0f}")
+
+
+def _words(name: str) -> str:
+    """The same in words."""
+    window, _, level = name.partition("_grey_")
+    area = "whole screen" if window == "100" else f"{window} % window"
+    return area + (f" of {level} % grey" if level else "")
 
 
 def fit(t: Array, y: Array) -> tuple[Array, Array, Array]:
@@ -91,14 +109,17 @@ def _dimmed_at(t: Array, y: Array) -> Array:
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of the hold (docs/figures.md); the target plays no part. Raises MissingPatchError under five readings."""
     figures: Figures = {}
-    for window in np.unique(readings.window):
-        own = readings.take(np.flatnonzero(readings.window == window))
+    for window, level in np.unique(
+        np.column_stack([readings.window, np.round(readings.rgb[:, 1], 4)]), axis=0
+    ).tolist():
+        held = (readings.window == window) & (np.abs(readings.rgb[:, 1] - level) < RGB_TOLERANCE)
+        own = readings.take(np.flatnonzero(held))
         own = own.take(np.argsort(own.at_s, kind="stable"))
         own = own.take(~own.below_floor)
         if len(own) < 5:
             continue
         t, Y = own.at_s, own.XYZ[..., 1]
-        name = f"{100 * window:.0f}"
+        name = _name(window, level)
         dimmed = _dimmed_at(t, Y)
         fitted = infinite, _, tau = fit(t, Y)
         drift = 100 * (Y[..., -1] / Y[..., 0] - 1)
@@ -126,9 +147,9 @@ def words(f: Mapping[str, object]) -> str:
     parts = []
     for key, drift in f.items():
         if key.startswith("drift_percent_"):
-            name = key.rsplit("_", 1)[1]
+            name = key.removeprefix("drift_percent_")
             tau, dimmed = float(str(f[f"tau_s_{name}"])), float(str(f[f"dimmed_after_s_{name}"]))
-            text = f"{name} % window: {signed(float(str(drift)), 1)} % over the hold"
+            text = f"{_words(name)}: {signed(float(str(drift)), 1)} % over the hold"
             text += f", time constant {tau:.0f} s" if np.isfinite(tau) else ""
             parts.append(text + (f", dimmed after {dimmed:.0f} s" if np.isfinite(dimmed) else ""))
     return "; ".join(parts) + "."
@@ -137,8 +158,8 @@ def words(f: Mapping[str, object]) -> str:
 def charts(shown: Sequence[Shown]) -> list[Chart]:
     """Luminance over time in % of the first reading, for each window."""
     made = []
-    for window in WINDOWS:
-        name = f"{100 * window:.0f}"
+    every = (k.removeprefix("times_s_") for s in shown for k in s.figures if k.startswith("times_s_"))
+    for name in sorted(dict.fromkeys(every), key=lambda n: int(n.partition("_")[0])):
         known = [s for s in shown if f"times_s_{name}" in s.figures]
         if not known:
             continue
@@ -155,7 +176,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
             Chart(
                 key=f"hold_{name}",
                 kind="lines",
-                title="Held white" + (", whole screen" if window == 1 else f", {name} % window"),
+                title=f"Held {'grey' if '_grey_' in name else 'white'}, {_words(name)}",
                 note="% of the first reading",
                 headline=f"{signed(drift, 1)} %" if drift is not None else "",
                 x=Axis("time", "s", 0, float(t[-1]), 0),
@@ -184,7 +205,11 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     against_target=False,
-    options=(Option("hold_s", "Hold white for", "s", low=60, high=1800),),
+    options=(
+        Option("hold_s", "Hold for", "s", low=60, high=1800),
+        Option("hold_area", "in", choices=AREAS),
+        Option("hold_grey", "a grey of", "%", low=10, high=100),
+    ),
     short="Hold",
     order=4,
 )
