@@ -103,8 +103,8 @@ def test_questions_are_of_their_signal(app, bench, experimenter, units):
     review = shelf.add_review(app, units[TELEVISION], TELEVISION)
     hdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel HDR").id).kinds}
     sdr = {k.key for k in views.choices(app, review, setup_of(app, review, "Reel").id).kinds}
-    assert hdr == {"carry", "alike", "metadata", "ends", "does", "difference", "comfort", "notches"}
-    assert hdr & sdr == {"does", "difference", "comfort", "notches"}
+    assert hdr == {"carry", "alike", "metadata", "ends", "byitself", "does", "difference", "comfort", "notches"}
+    assert hdr & sdr == {"does", "difference", "comfort", "notches", "byitself"}
     with pytest.raises(BadInputError, match="Reel is an SDR setup"):
         asked(app, bench, experimenter, review, "carry", "Reel")
     with pytest.raises(BadInputError, match="1 mode for HLG"):
@@ -289,3 +289,52 @@ def test_notches_are_ranked_by_how_pq_is_followed(app, bench, experimenter, unit
     for name, by in (("Reel HDR", "curve"), ("Reel", "pq")):
         with pytest.raises(BadInputError, match="cannot be ranked by"):
             asked(app, bench, experimenter, review, "notches", name, control="Image > Vigour", by=by)
+
+
+def test_a_display_that_leaves_a_mode_by_itself_is_found_out(app, bench, experimenter, units):
+    """A flag on the content sends it to another mode; chosen anew before each signal, and kept as a check of the recipe."""
+    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    seen = asked(app, bench, experimenter, review, "byitself", "Player HDR")
+    assert seen.state == "done" and seen.title == "Does it leave Player HDR by itself?"
+    assert seen.sentence == (
+        "The display leaves Player HDR by itself: with content flagged as film it goes to Reel HDR; "
+        "with content flagged as game it goes to Match day HDR."
+    )
+    assert [r[1] for r in seen.rows] == [
+        "it stays",
+        "Reel HDR",
+        "Match day HDR",
+        "it stays",
+        "it stays",
+        "it stays",
+        "it stays",
+    ]
+    setup = setup_of(app, review, "Player HDR")
+    views.learn(app, seen.id)
+    assert any("See that Player HDR still stands" in n.words for n in recipe_notes.of_setup(app, setup.id))
+    reel = asked(app, bench, experimenter, review, "byitself", "Reel HDR")
+    assert "as film" not in reel.sentence and "with content flagged as game it goes to Match day HDR" in reel.sentence
+    calm = asked(app, bench, experimenter, review, "byitself", "Reel")
+    assert calm.sentence == "The display stays in Reel, whatever is said of the content."
+
+
+def test_by_hand_a_mode_that_left_is_chosen_again_and_the_menu_is_looked_at(app):
+    review = new_display.add(
+        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Film, pq\nPlay, pq\nDay", controls="")
+    )
+    film = setup_of(app, review, "Film")
+    number = experiments.begin(app, review, Question("byitself", film.id))
+    said = []
+    while (now := views.view(app, number).now) is not None:
+        said.append(now.acts)
+        mode = "Play" if any("as game" in a for a in now.acts) else "Film"
+        assert now.look == [("Mode", "Film")]
+        # Where nothing is typed it is as it should be.
+        views.typed_in(app, number, len(said) - 1, "XYZ", [], {"Mode": mode} if mode != "Film" else {}, [], [])
+    assert said[2] == ["send content without a flag", "send content flagged as game"]
+    # It left: the mode is chosen again before the next signal.
+    assert said[3][:2] == ["send content without a flag", "mode Film"]
+    assert "with content flagged as game it goes to Play" in views.view(app, number).sentence
+    with pytest.raises(BadInputError, match="not among Film, Play"):
+        second = experiments.begin(app, review, Question("byitself", film.id))
+        views.typed_in(app, second, 0, "XYZ", [], {"Mode": "Night"}, [], [])

@@ -17,6 +17,9 @@ Chroma = Literal["4:4:4", "4:2:2", "4:2:0"]
 NEAR_HZ = 0.5
 """Rates nearer than this are called by one number: 60 is often 59.94."""
 UNFLAGGED = "no HDR flag"
+Content = Literal["", "film", "game"]
+CONTENTS: tuple[Content, ...] = ("film", "game")
+"""What a source may flag its content as (CTA-861, content type)."""
 WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
 
 
@@ -76,7 +79,8 @@ class SignalFormat:
     """What a source sends. transfer: the curve that its code values mean; range: whether black and white lie at the ends of
     the codes or at 16 and 235 of 255 (Rec. ITU-R BT.2100, table 9); bits: of a code value; chroma: how much of the colour
     is sent; refresh_hz: pictures a second; metadata: what a PQ signal says of its content. None where it is not said.
-    flagged: whether it says itself that it is PQ or HLG; of one that does not, the unit has to be told how to decode it."""
+    flagged: whether it says itself that it is PQ or HLG; of one that does not, the unit has to be told how to decode it.
+    content: what it says to be, nothing where it does not."""
 
     transfer: Signal = "sdr"
     range: Range = "full"
@@ -85,6 +89,7 @@ class SignalFormat:
     refresh_hz: float | None = None
     metadata: Metadata | None = None
     flagged: bool = True
+    content: Content = ""
 
     def taken_as(self, shown: SignalFormat) -> str:
         """In words what a display that is sent this says it shows, as far as that is another signal; empty where it is the same.
@@ -105,6 +110,7 @@ class SignalFormat:
         parts += [f"{self.refresh_hz:g} Hz"] if self.refresh_hz else []
         parts += [self.metadata.words] if self.metadata else []
         parts += [UNFLAGGED] if not self.flagged else []
+        parts += [f"flagged as {self.content}"] if self.content else []
         return ", ".join(parts)
 
 
@@ -117,7 +123,7 @@ def format_from(transfer: Signal, said: Mapping[str, Any]) -> SignalFormat:
 
 def document_of(shown: SignalFormat) -> dict[str, Any]:
     """A format as JSON can hold it; what is not said is left out."""
-    return {k: v for k, v in asdict(shown).items() if v is not None and k not in ("metadata", "flagged")} | (
+    return {k: v for k, v in asdict(shown).items() if v is not None and k not in ("metadata", "flagged", "content")} | (
         {k: v for k, v in asdict(shown.metadata).items() if v is not None} if shown.metadata else {}
     )
 

@@ -13,7 +13,7 @@ from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.metadata import sent_as
 from lumenar.core.experiments.samples import Samples
 from lumenar.core.readings import Trace
-from lumenar.core.signals import Signal, SignalFormat
+from lumenar.core.signals import Content, Signal, SignalFormat
 from lumenar.service import cells, experiments
 from lumenar.service.displays import stand_in_of
 from lumenar.service.experiments import Open
@@ -150,6 +150,8 @@ class Experimenter(Steered[ExperimentState]):
             bench.send(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
         elif act.kind == "metadata":
             bench.send(replace(self._format, metadata=sent_as(str(act.value))))
+        elif act.kind == "content":
+            bench.send(replace(self._format, content=cast(Content, act.value)))
         elif act.kind == "power":
             remote.power(act.value == "on")
         elif act.kind == "light":
@@ -168,14 +170,12 @@ class Experimenter(Steered[ExperimentState]):
             experiments.commit(self.app, x, [None] * len(stage.patches), {}, [], refused)
             experiments.leave_out(self.app, x.row.id)
             return
-        stands = bench.remote.enter(Wanted(self._mode(x), {})) if stage.look else None
+        stands = bench.remote.enter(Wanted("", {})) if stage.look else None
         traces: list[Trace | None] = []
         XYZ = read_patches(bench, live, stage.patches, habits, stage.title, x.setup.name, job.stopping, traces)
-        shown = {} if stands is None else {p: v for p, v in stands.values.items() if p in stage.look}
+        path = x.shown.menu.mode_path
+        seen = {} if stands is None else {path: stands.mode, **stands.values}
+        shown = {p: v for p, v in seen.items() if p in stage.look}
         greyed = [] if stands is None else [p for p in stage.look if p in stands.greyed]
         experiments.commit(self.app, x, XYZ, shown, greyed, refused, traces)
         self.tell(x.row.id, "working", stage=len(x.read))
-
-    def _mode(self, x: Open) -> str:
-        until = len(x.read) + 1
-        return experiments.stood(x, until).mode or x.setup.mode

@@ -170,9 +170,8 @@ def _now(x: Open) -> StageView | None:
         return None
     stage = x.made.stages[x.next]
     todo = experiments.to_do(x, stage.acts, x.next)
-    stands = experiments.stood(x, x.next + 1).values
-    begun = x.row.question.get("state", {})
-    look = [(p, text_of(stands.get(p, begun.get(p, "")))) for p in stage.look]
+    expected = _expected(x, x.next)
+    look = [(p, text_of(expected.get(p, ""))) for p in stage.look]
     patches = [name_of(p) for p in stage.patches]
     acts, paths = [a.words for a in todo], [a.path for a in todo]
     return StageView(stage.title, acts, paths, patches, [p.rgb for p in stage.patches], look)
@@ -281,7 +280,8 @@ def typed_in(
 def _expected(x: Open, stage: int) -> dict[str, Value]:
     """What the menu should show at a stage."""
     own: dict[str, Value] = dict(x.row.question.get("state", {}))
-    return own | experiments.stood(x, stage + 1).values
+    stands = experiments.stood(x, stage + 1)
+    return own | {x.shown.menu.mode_path: stands.mode or x.setup.mode} | stands.values
 
 
 def _value(x: Open, path: str, text: str) -> Value:

@@ -189,13 +189,17 @@ def stood(x: Open, until: int) -> Stood:
     by_mode: dict[str, dict[str, Value]] = {}
     mode = ""
     about: dict[str, tuple[str, Value]] = {"power": ("", "on")}
-    for act in (a for stage in x.made.stages[:until] for a in stage.acts):
-        if act.kind == "mode":
-            mode = str(act.value)
-        elif act.kind == "set":
-            by_mode.setdefault(mode, {})[act.path] = act.value
-        else:
-            about[act.kind] = (act.path, act.value)
+    for i, stage in enumerate(x.made.stages[:until]):
+        for act in stage.acts:
+            if act.kind == "mode":
+                mode = str(act.value)
+            elif act.kind == "set":
+                by_mode.setdefault(mode, {})[act.path] = act.value
+            else:
+                about[act.kind] = (act.path, act.value)
+        if i < len(x.read):
+            # Where the menu was looked at, it says so itself.
+            mode = str(x.read[i].stands.get(x.shown.menu.mode_path, mode))
     return Stood(mode, by_mode, about)
 
 

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 from lumenar.core.experiments.base import Experiment, few_values, name_of
+from lumenar.core.experiments.by_itself import ByItself
 from lumenar.core.experiments.comfort import Comfort
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.conditions import Conditions
@@ -37,7 +38,8 @@ from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
 Kind = Literal[
-    "does", "comfort", "scope", "locks", "notches", "difference", "shadows", "samples", "carry", "alike", "metadata", "conditions"
+    "does", "comfort", "scope", "locks", "notches", "difference", "shadows", "samples", "carry", "alike", "metadata", "ends",
+    "byitself", "conditions",
 ]  # fmt: skip
 SDR: tuple[Signal, ...] = ("sdr",)
 HDR: tuple[Signal, ...] = ("pq", "hlg")
@@ -250,6 +252,14 @@ def _modes(g: Ground, signal: Signal) -> Asked:
     return {**g.begun, "modes": modes}
 
 
+def _by_itself(g: Ground, q: Question) -> Asked:
+    asked = _modes(g, g.setup.signal)
+    path = g.menu.mode_path
+    # What is looked at is which mode stands, as if it were a control.
+    menu = Menu((), (Control(path, "choice", choices=tuple(asked["modes"])),), path)
+    return {**asked, "mode_path": path, "menu": document_of(menu)}
+
+
 def _samples(g: Ground, q: Question) -> Asked:
     units = [g.shown.row, *(u for u in reviews.units_of(g.app.db.connection(), g.review_id) if u.id != g.shown.row.id)]
     known = [u for u in units if any(m.name == g.setup.mode for m in display(g.app, u.id).menu.modes)]
@@ -315,6 +325,11 @@ KINDS: dict[str, KindOfQuestion] = {
         "What does it make of metadata?", ("pq",), lambda g, _: g.begun,
         lambda q, noise: MetadataResponse(q["mode"], q["signal"], noise),
         lambda q: f"What does {q['mode']} make of metadata?",
+    ),
+    "byitself": KindOfQuestion(
+        "Does it change mode by itself?", ANY, _by_itself,
+        lambda q, noise: ByItself(q["mode"], q["mode_path"], q["signal"]),
+        lambda q: f"Does it leave {q['mode']} by itself?",
     ),
     "ends": KindOfQuestion(
         "Where does light end by it?", ("pq",), _of_control,

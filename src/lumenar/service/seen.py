@@ -9,7 +9,7 @@ from lumenar.service.application import Application
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
 
-KINDS = ("conditions", "comfort", "samples", "carry", "alike", "metadata", "ends")
+KINDS = ("conditions", "comfort", "samples", "carry", "alike", "metadata", "ends", "byitself")
 
 
 def found_by_itself(app: Application, review_id: int) -> list[Seen]:

@@ -4146,7 +4146,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "comfort" | "scope" | "locks" | "notches" | "difference" | "shadows" | "samples" | "carry" | "alike" | "metadata" | "conditions";
+            kind: "does" | "comfort" | "scope" | "locks" | "notches" | "difference" | "shadows" | "samples" | "carry" | "alike" | "metadata" | "ends" | "byitself" | "conditions";
             /** Setup */
             setup: number;
             /**
@@ -4590,6 +4590,16 @@ export interface components {
              * @default 180
              */
             hold_s?: number;
+            /**
+             * Hold Area
+             * @default 0
+             */
+            hold_area?: number;
+            /**
+             * Hold Grey
+             * @default 100
+             */
+            hold_grey?: number;
             /**
              * Peak S
              * @default 120

@@ -126,8 +126,14 @@ class SimulatedUnit:
         none."""
         if all(m.signal != format.transfer for m in self.file.modes):
             raise RefusedError(f"the stand-in shows no {WORDS[format.transfer]}")
+        changed = self.format is None or self.format.content != format.content
         self.format = format
         self._take(self._decoder.taken(format))
+        if format.content and changed:
+            own = (m for m in self.file.modes if m.signal == self.signal and m.entered_by == format.content)
+            if (mode := next(own, None)) is not None and mode != self.mode:
+                self._forget()
+                self._go_to(mode)
 
     def _take(self, signal: Signal) -> None:
         """Another signal is shown: the unit goes to its first mode for it, unless it is in one."""

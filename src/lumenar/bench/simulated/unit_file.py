@@ -281,6 +281,7 @@ class Mode(Strict):
     target: str
     tone_map: ToneMap | None = None
     reports: Reported | None = None
+    entered_by: Literal["film", "game"] | None = None
     gamma: Annotated[float, Field(ge=1, le=4)] | None = None
     curve: Literal["srgb", "power"] = "power"
     curve_table: Table | None = None

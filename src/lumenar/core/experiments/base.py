@@ -18,11 +18,11 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Act:
-    """One thing to do: enter a mode, set a control, send another signal or other metadata, switch the display on or off, put
-    another sample before the meter (value: its number), or make another light (path: what it is called; value: lux at the screen,
-    or its name once more where nobody measured them)."""
+    """One thing to do: enter a mode, set a control, send another signal, other metadata or another content flag, switch the
+    display on or off, put another sample before the meter (value: its number), or make another light (path: what it is called;
+    value: lux at the screen, or its name once more where nobody measured them)."""
 
-    kind: Literal["mode", "set", "signal", "metadata", "power", "light", "sample"]
+    kind: Literal["mode", "set", "signal", "metadata", "content", "power", "light", "sample"]
     path: str
     value: Value
 
@@ -36,6 +36,7 @@ class Act:
             return f"light: {self.path}{lux}"
         return {
             "metadata": f"send {self.path}",
+            "content": f"send {self.path}",
             "sample": f"{self.path} before the meter",
             "mode": f"mode {self.value}",
             "signal": f"send {str(self.value).upper()}",
