@@ -153,7 +153,7 @@ def test_a_recipe_sets_it_before_the_mode(units):
     mode = menu.mode("Arena HDR", "pq")
     steps = ordered_steps(menu, mode, {DEPTH: "lifted"}, {}, "For play.")
     assert [s.path for s in steps][:2] == [DEPTH, menu.mode_path]
-    assert steps[0].why.startswith("While SDR shows")
+    assert steps[0].why.startswith("While SDR shows") and sum(s.path == DEPTH for s in steps) == 1
     assert menu.why_not_now(menu.defaults(mode), mode, DEPTH) == f"{DEPTH} is set before PQ is sent"
     assert menu.why_not_now(menu.defaults(mode), menu.mode("Studio", "sdr"), DEPTH) is None
 

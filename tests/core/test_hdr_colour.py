@@ -76,6 +76,8 @@ def test_tenths_of_any_code_above_the_peak_give_the_same_volume_and_lower_ones_s
     assert np.ptp(list(by_top.values())) < 1.5
     low = analyse("volume", read("volume", follows(1000.0, P3.space), top=code_of(500.0)), WIDE).figures
     assert low["volume_percent_of_target"] < min(by_top.values()) - 20
+    near = analyse("volume", read("volume", follows(1000.0, P3.space), top=code_of(900.0)), WIDE).figures
+    assert "what is brighter is missing" in MEASUREMENTS["volume"].words({k: v for k, v in near.items() if v.ndim == 0})
     words = MEASUREMENTS["volume"].words({k: v for k, v in low.items() if v.ndim == 0})
     assert "Colours were read up to 499 cd/m² only, of 1000" in words
 

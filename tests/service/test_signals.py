@@ -248,8 +248,11 @@ def test_knee_and_clip_are_bisected_while_the_run_goes_on(app, bench, television
     found = measured(app, bench, television, reel, "pq_tracking", "white_black")["pq_tracking"]
     run = app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0]
     codes = codes_read(app, run)
-    more = codes[len(MEASUREMENTS["pq_tracking"].patches(Context(target=resolve("p3_d65_pq"), bits=10))) :]
+    plan = MEASUREMENTS["pq_tracking"].patches(Context(target=resolve("p3_d65_pq"), bits=10))
+    more = codes[len(plan) :]
     assert 1 <= len(more) <= 8
+    # Nothing is asked for before all that was planned is there.
+    assert {round(p.rgb[0], 6) for p in plan} == {round(c, 6) for c in codes[: len(plan)]}
     levels = np.sort(np.array(codes)) * 100
     for key in ("knee_percent", "clip_percent"):
         at = found.scalar(key)
@@ -261,7 +264,10 @@ def test_knee_and_clip_are_bisected_while_the_run_goes_on(app, bench, television
     assert progress == (len(codes), len(codes))
     # Another setup that was read by the same list is not taken for having read these too.
     other = setup_of(app, television, "Match day HDR").id
-    measured(app, bench, television, other, "pq_tracking")
+    own = measured(app, bench, television, other, "pq_tracking")["pq_tracking"]
+    run = app.db.connection().execute("SELECT max(id) FROM run").fetchone()[0]
+    assert own.figures["levels_percent"] == pytest.approx(100 * np.unique(codes_read(app, run)))
+    assert set(codes_read(app, run)) != set(codes)
     again = measured(app, bench, television, reel, "white_black")["pq_tracking"]
     assert again.scalar("clip_percent") == found.scalar("clip_percent")
 
@@ -375,6 +381,9 @@ def test_other_metadata_or_no_flag_make_what_was_measured_stale_and_a_name_does_
         return {c.setup: why for c, why in cells.newest(app, television).stale.items()}.get(reel, "")
 
     setups.change(app, television, reel, Edit(format=StatedFormat(name="player")))
+    assert stale() == ""
+    measured(app, bench, television, reel, "white_black")
+    setups.change(app, television, reel, Edit(format=StatedFormat(name="disc player")))
     assert stale() == ""
     setups.change(app, television, reel, Edit(format=StatedFormat(name="player", max_cll=400)))
     assert "signal MaxCLL none → 400" in stale()
