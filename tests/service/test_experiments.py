@@ -2,6 +2,7 @@
 
 import threading
 import time
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -370,3 +371,7 @@ def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):
     number = asked(app, bench, experimenter, monitor, "does", BLUE).id
     with pytest.raises(ConflictError, match="nothing is typed"):
         views.typed_in(app, number, 0, "XYZ", [], {}, [], [])
+
+
+def test_every_kind_of_question_can_be_asked_through_the_api():
+    assert set(get_args(questions.Kind)) == set(questions.KINDS)

@@ -43,7 +43,7 @@ def test_a_capture_is_of_the_picture_and_the_control_as_they_are_now(app, bench,
 def test_a_picture_that_changes_while_a_capture_waits_is_not_captured(app, bench, phone, monkeypatch):
     real, held, go_on = SimulatedColorimeter.read, threading.Event(), threading.Event()
 
-    def slow(meter):
+    def slow(meter, cancel=None):
         held.set()
         go_on.wait(20)
         return real(meter)

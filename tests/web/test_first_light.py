@@ -32,7 +32,7 @@ def test_1_the_shelf_and_an_unmeasured_board(page):
     page.find("[role=grid]")
     rows = [e.text.split("\n")[0] for e in page.all(ROWS)]
     assert rows == [*MODES, *HDR, *(f"{m} (sample B)" for m in MODES), *(f"{m} (sample B)" for m in HDR)]
-    assert page.states() == ["unmeasured"] * (12 * 16 + 8 * 6)
+    assert page.states() == ["unmeasured"] * (12 * 16 + 8 * 10)
     assert "First pass" in page.find("[data-testid=plan]").text
     page.find("[aria-label='Filter the rows']").send_keys("1.04")
     page.until(lambda: len(page.all(ROWS)) == 10)
@@ -51,7 +51,7 @@ def select_few(page):
 def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
     plan = page.find("[data-testid=plan]", "readings")
     page.press("a")
-    page.until(lambda: "Selected: 120 cells" in plan.text)
+    page.until(lambda: "Selected: 136 cells" in plan.text)
     page.press("a")
     page.until(lambda: "Selected" not in plan.text)
     page.cell("Studio", "white_black").click()

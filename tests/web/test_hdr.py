@@ -38,7 +38,7 @@ def test_1_each_signal_has_a_section_with_its_own_columns(page):
     # The cursor walks from one section into the next and stays on a cell that is there.
     page.cell("Dozing", "blue_light").click()
     page.press(Keys.ARROW_DOWN)
-    page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-cell") == "Reel HDR swatches")
+    page.until(lambda: page.driver.switch_to.active_element.get_attribute("data-cell") == "Reel HDR uniformity")
     page.press(Keys.ESCAPE)
     # Sorted by a figure of HDR, the sections stay apart.
     page.find("[role=grid] button", "PQ error").click()
