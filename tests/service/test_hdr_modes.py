@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.core.colour.transfer import pq
@@ -14,8 +15,8 @@ from lumenar.core.signals import SignalFormat
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Noise
 from lumenar.service import experiment_views as views
-from lumenar.service import experiments, new_display, recipe_notes, shelf, tuning_views, tunings, worth
-from lumenar.service.errors import BadInputError
+from lumenar.service import experiments, new_display, recipe_notes, setups, shelf, tuning_views, tunings, worth
+from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.questions import Question
@@ -24,7 +25,7 @@ from lumenar.service.replay import Replayer
 from lumenar.service.tuning_bench import Tuner
 from lumenar.service.tunings import Wish
 
-from ..conftest import setup_of
+from ..conftest import MONITOR, setup_of
 
 TELEVISION = "carrow-meridian-65.json"
 GREEN = Patch((0.0, 0.58, 0.0))
@@ -338,3 +339,31 @@ def test_by_hand_a_mode_that_left_is_chosen_again_and_the_menu_is_looked_at(app)
     with pytest.raises(BadInputError, match="not among Film, Play"):
         second = experiments.begin(app, review, Question("byitself", film.id))
         views.typed_in(app, second, 0, "XYZ", [], {"Mode": "Night"}, [], [])
+
+
+def test_a_light_control_that_bends_pq_is_freed_by_an_option_and_ranked(app, bench, experimenter, units):
+    """At the top as the maker meant it PQ is followed best; freed and lowered it bends the curve rather than scaling it."""
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    matinee = setup_of(app, review, "Matinee HDR")
+    with pytest.raises(BadInputError, match="is locked while Picture > HDR light > Free is off"):
+        asked(
+            app, bench, experimenter, review, "notches", "Matinee HDR", control="Picture > HDR light > Level", by="pq"
+        )
+    setups.add(app, review, matinee.id, "Freed", setups.Edit({"Picture > HDR light > Free": "on"}))
+    seen = asked(app, bench, experimenter, review, "notches", "Freed", control="Picture > HDR light > Level", by="pq")
+    errors = {r[1]: float(r[2]) for r in seen.rows}
+    assert min(errors, key=errors.get) == "100" and errors["0"] > errors["50"] > 1
+    lower = asked(app, bench, experimenter, review, "does", "Freed", control="Picture > HDR light > Level")
+    assert "darkens mid-tones" in lower.sentence or "lowers mid-tones" in lower.sentence, lower.sentence
+
+
+def test_a_host_whose_hdr_is_off_sends_none(app, bench, units):
+    """From a computer: what the display shows is SDR, and the run says so."""
+    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    off = setups.add(
+        app, review, setup_of(app, review, "Studio HDR").id, "Host off", setups.Edit({"Host > HDR": "off"})
+    )
+    bench.runs.start(review, [Cell(off, "white_black")])
+    with pytest.raises(ConflictError, match="the display says it shows SDR"):
+        bench.runs.finish()
+    bench.runs.stop()
