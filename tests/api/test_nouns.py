@@ -133,6 +133,7 @@ def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
         "notches",
         "difference",
         "shadows",
+        "byitself",
     ]
     warmth = next(c["path"] for c in choices["controls"] if c["name"] == "Warmth")
     question = {"kind": "scope", "setup": setup, "control": warmth}

@@ -294,7 +294,7 @@ def test_knee_and_clip_are_bisected_to_half_a_per_cent_of_code(peak, rolled):
 
     readings, extra = bisected(light)
     assert 1 <= extra <= 10
-    fine = np.linspace(0.01, 1, 20001)
+    fine = np.linspace(0.01, 1, 4001)
     true = np.array([light(v) for v in fine])
     ends = {"clip": fine[np.argmax(true >= REACHED * true[-1])]}
     off = np.abs(true / transfer.pq(fine) - 1) > 0.05
