@@ -38,6 +38,17 @@ def test_ends_follow_the_control_value_by_value():
     assert end.sentence.endswith("from 990 cd/m² on at 0, 396 at 400 and 595 at 600 of MaxCLL.")
     ends = {str(r[0]).split(",")[0]: float(str(r[2])) for r in end.rows}
     assert ends["400"] == pytest.approx(400, rel=0.05) and ends["4000"] == pytest.approx(1000, rel=0.05)
+    # What cannot be told apart is drawn alike, and only that.
+    styles = {s.name: (s.setup, s.marks) for s in end.charts[0].series if s.role == "measured"}
+    usual, low, middle = (0, False), (1, False), (2, False)
+    assert styles == {"0": usual, "1000": usual, "2000": usual, "4000": usual, "400": low, "600": middle}
+
+
+def test_a_fourth_response_has_a_style_that_no_other_has():
+    x = WhereItEnds(CLL, "Film", 0.0, NOISE)
+    chart = x.conclude(reads(x, lambda v: v or 800.0)).charts[0]
+    styles = [(s.setup, s.marks) for s in chart.series if s.role == "measured"]
+    assert len(set(styles)) == len(styles) == 6
 
 
 def test_a_light_that_drifts_is_no_response():

@@ -170,7 +170,11 @@ def test_what_a_mode_makes_of_metadata(app, bench, experimenter, units, name, sa
     else:
         # Mastered to 4,000, light still comes where the signal asks for much more.
         assert ends[1] > 1.5 * ends[3] and "by what is sent" in seen.sentence
-    assert len(seen.charts) == 1 and len(seen.charts[0].series) == 6
+    measured = {s.name: s.setup for s in seen.charts[0].series if s.role == "measured"}
+    assert len(seen.charts) == 1 and len(measured) == 5
+    # Those to 4,000 are drawn alike, and otherwise only where something was told apart.
+    assert measured["4,000 / 4,000"] == measured["4,000 / 1,000"]
+    assert ("ignores" in says) == (len(set(measured.values())) == 1)
     # Nothing of what was sent is left.
     assert views.experiments.opened(app, seen.id).made.back[0].words == "send no metadata"
 

@@ -10,8 +10,9 @@ from lumenar.core.readings import Patch
 from lumenar.service import loading
 from lumenar.service.data import Cache, now
 from lumenar.store import readings, reviews, runs
+from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import AsMeasured, NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewRun
 
 GREYS = [Patch((v, v, v)) for v in (0.0, 0.5, 1.0)]
 PLACE = Patch((1.0, 1.0, 1.0), 1.0, zone=(2, 1, 5, 3), repeat=1)

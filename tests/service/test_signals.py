@@ -350,7 +350,7 @@ def test_what_a_person_says_of_the_host_outlives_what_is_read(app, bench, units)
     at = plates.plates(app, review, arena, "pq_tracking", [], None)
     assert (at.reported.max_cd_m2, at.reported.full_cd_m2, at.reported.typed) == (900, None, True)
     host_reports.say(app, review, arena, None, None, None)
-    assert plates.plates(app, review, arena, "pq_tracking", [], None).reported.max_cd_m2 is None
+    assert plates.plates(app, review, arena, "pq_tracking", [], None).reported is None
     for wrong, said in (((0.0, None, None), "most light is above 0"), ((600.0, 900.0, None), "a whole screen has at most"),
                         ((600.0, None, 700.0), "least light is below"), ((None, 300.0, None), "Say the most light")):  # fmt: skip
         with pytest.raises(BadInputError, match=said):

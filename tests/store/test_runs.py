@@ -4,9 +4,10 @@ import pytest
 
 from lumenar.core.readings import Patch
 from lumenar.service import shelf
-from lumenar.store import readings, reviews, runs
+from lumenar.store import plans, readings, reviews, runs
+from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import AsMeasured, NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewRun
 
 from ..conftest import PHONE
 
@@ -59,7 +60,7 @@ def test_readings_at_a_time_count_as_one_by_one(app, plan, many):
         made = {
             run: [
                 NewReading(p, attempt, "ok" if i else "below_floor", (1.0, 2.0 + i, 3.0) if i else None, 0.1, 5.0, "")
-                for i, p in enumerate(runs.patch_ids(db, run, setup)[:many])
+                for i, p in enumerate(plans.patch_ids(db, run, setup)[:many])
                 for attempt in (1, 2)
             ]
             for run in (one_by_one, at_a_time)

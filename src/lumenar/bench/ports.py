@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Literal, Protocol, runtime_checkable
 
 import numpy as np
@@ -320,7 +320,7 @@ class Bench:
         if not isinstance(self.remote, Arming):
             return
         if (first := self.remote.armed(wanted)) is not None:
-            self.sent = replace(format, transfer="sdr", metadata=None, flagged=True)
+            self.sent = format.as_sdr
             self.source.configure(self.sent)
             self.remote.enter(first)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal
 
 from lumenar.core.targets import Signal
@@ -105,13 +105,16 @@ class SignalFormat:
     @property
     def words(self) -> str:
         """The format in words."""
-        parts = [WORDS[self.transfer], f"{self.bits} bits", f"{self.range} range"]
-        parts += [self.chroma] if self.chroma else []
-        parts += [f"{self.refresh_hz:g} Hz"] if self.refresh_hz else []
+        parts = [words_of(document_of(self))]
         parts += [self.metadata.words] if self.metadata else []
         parts += [UNFLAGGED] if not self.flagged else []
         parts += [f"flagged as {self.content}"] if self.content else []
         return ", ".join(parts)
+
+    @property
+    def as_sdr(self) -> SignalFormat:
+        """SDR from the same source."""
+        return replace(self, transfer="sdr", metadata=None, flagged=True, content="")
 
 
 def format_from(transfer: Signal, said: Mapping[str, Any]) -> SignalFormat:

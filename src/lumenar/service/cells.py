@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -267,6 +267,20 @@ def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
     except StoreError:
         # A full disk must not keep anyone from seeing figures.
         pass
+
+
+def figures_of(
+    app: Application, setup: SetupRow, now: Newest, wanted: Mapping[str, Sequence[str]]
+) -> dict[tuple[str, str], float]:  # fmt: skip
+    """Some scalar figures of a setup that still hold, by measurement and key; those that are not there are left out."""
+    target, rows = resolve(setup.target), now.by_setup.get(setup.id, {})
+    found: dict[tuple[str, str], float] = {}
+    for measurement in (m for m in wanted if m in rows):
+        analysis = tried(app, rows[measurement], target)
+        if isinstance(analysis, Analysis):
+            values = ((key, analysis.scalar(key)) for key in wanted[measurement])
+            found |= {(measurement, key): value for key, value in values if value is not None}
+    return found
 
 
 def analyses_of(app: Application, setup: SetupRow, now: Newest) -> dict[str, Analysis]:

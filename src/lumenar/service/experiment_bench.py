@@ -146,8 +146,8 @@ class Experimenter(Steered[ExperimentState]):
         elif act.kind == "set":
             remote.apply(act.path, act.value)
         elif act.kind == "signal":
-            metadata = None if act.value == "sdr" else self._format.metadata
-            bench.send(replace(self._format, transfer=cast(Signal, act.value), metadata=metadata))
+            sdr = act.value == "sdr"
+            bench.send(self._format.as_sdr if sdr else replace(self._format, transfer=cast(Signal, act.value)))
         elif act.kind == "metadata":
             bench.send(replace(self._format, metadata=sent_as(str(act.value))))
         elif act.kind == "content":

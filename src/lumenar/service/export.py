@@ -14,7 +14,7 @@ from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_whites
 from lumenar.service.readings_file import FILE_METADATA
 from lumenar.service.table_export import cgats_of, csv_of
-from lumenar.store import corrections, readings, reviews, runs
+from lumenar.store import corrections, plans, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
 
 _KINDS = {"XYZ": "colorimeter", "spectrum": "spectroradiometer", "waveform": "photodiode"}
@@ -127,7 +127,7 @@ def _entries(
 ) -> list[dict[str, Any]]:
     db = app.db.connection()
     uses: dict[int, list[str]] = {}
-    ids = runs.patch_ids(db, run_id, setup_id)
+    ids = plans.patch_ids(db, run_id, setup_id)
     for patch_id, measurement in readings.uses(db, ids[0], ids[-1]) if ids else ():
         if measurement in wanted:
             uses.setdefault(patch_id, []).append(measurement)

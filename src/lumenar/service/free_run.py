@@ -18,9 +18,9 @@ from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.service.planning import new_run, setup_states
 from lumenar.service.setups import Edit, change
-from lumenar.store import readings, runs
+from lumenar.store import plans, readings, runs
+from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import NewPatch
 
 WHITE = (1.0, 1.0, 1.0)
 LEAST_CAPTURES = 3
@@ -306,7 +306,7 @@ class FreeRun:
         new = new_run(self.app, held.review, held.unit, [setup], HABITS[row.panel], False, patches)
         with self.app.db.transaction() as writing:
             run_id = runs.add_run(writing, new)
-            for patch, v in zip(runs.unread(writing, run_id), values, strict=True):
+            for patch, v in zip(plans.unread(writing, run_id), values, strict=True):
                 reading = held.captures[v]
                 readings.add(writing, NewReading(patch.id, 1, "ok", reading.XYZ, reading.exposure_s, held.at[v], now()))
             runs.set_state(writing, run_id, "done", "")

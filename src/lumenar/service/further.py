@@ -11,8 +11,8 @@ from lumenar.core.readings import collect
 from lumenar.core.targets import resolve
 from lumenar.service.data import Data
 from lumenar.service.loading import limits
-from lumenar.store import readings, runs
-from lumenar.store.runs import NewPatch, PatchRow
+from lumenar.store import plans, readings, runs
+from lumenar.store.plans import NewPatch, PatchRow
 
 
 def asks_more(measurement: str) -> bool:
@@ -38,4 +38,4 @@ def extend(data: Data, db: sqlite3.Connection, run_id: int, setup_id: int, measu
     except MissingPatchError:
         return []
     expected = float(np.median([r.expected_s for r in read])) if read else 0.0
-    return runs.add_patches(db, run_id, [NewPatch(setup_id, p, expected, (measurement,)) for p in patches])
+    return plans.extend(db, run_id, [NewPatch(setup_id, p, expected, (measurement,)) for p in patches])

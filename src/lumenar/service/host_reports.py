@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from lumenar.core.analysis import Analysis
+from collections.abc import Mapping, Sequence
+
 from lumenar.core.host_report import Beside, HostReport, HostReportError
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError
-from lumenar.store import host_reports, reviews
+from lumenar.store import host_reports
 from lumenar.store.host_reports import HostReportRow
+from lumenar.store.reviews import SetupRow
 
 
 def say(
@@ -31,31 +33,29 @@ def say(
         report = HostReport(max_cd_m2, full_cd_m2, min_cd_m2)
     except HostReportError as e:
         raise BadInputError("reported", f"{e}.", "max_cd_m2") from e
-    keep(app, review_id, setup_id, report, True)
-
-
-def keep(app: Application, review_id: int, setup_id: int, report: HostReport, typed: bool) -> None:
-    """Keep a report as read or as typed."""
     with app.db.transaction(of=review_id) as db:
-        host_reports.put(db, HostReportRow(setup_id, report.max_cd_m2, report.full_cd_m2, report.min_cd_m2, typed))
+        host_reports.put(db, HostReportRow(setup_id, report.max_cd_m2, report.full_cd_m2, report.min_cd_m2, True))
 
 
-def beside(app: Application, review_id: int, newest: cells.Newest) -> dict[int, Beside]:
-    """The setups of a review with a report, each beside what was measured in it, in the order of the Board."""
-    rows = host_reports.of_review(app.db.connection(), review_id)
+FIGURES = {
+    "peak": ("peak_cd_m2", "sustained_full_cd_m2"), "pq_tracking": ("peak_cd_m2", "clip_cd_m2"), "white_black": ("white_cd_m2",),
+}  # fmt: skip
+"""What of which measurement stands beside a report."""
+
+
+def beside(
+    app: Application, newest: cells.Newest, setups: Sequence[SetupRow], rows: Mapping[int, HostReportRow]
+) -> dict[int, Beside]:
+    """Of setups those with a report among `rows`, each beside what was measured in it, in their order."""
     found = {}
-    for setup in reviews.setups_of(app.db.connection(), review_id):
+    for setup in setups:
         if (row := rows.get(setup.id)) is None:
             continue
-        analyses = cells.analyses_of(app, setup, newest)
-
-        def figure(measurement: str, key: str, analyses: dict[str, Analysis] = analyses) -> float | None:
-            return None if measurement not in analyses else analyses[measurement].scalar(key)
-
-        clip = figure("pq_tracking", "clip_cd_m2")
-        peak = (
-            figure("peak", "peak_cd_m2") or figure("pq_tracking", "peak_cd_m2") or figure("white_black", "white_cd_m2")
+        measured = cells.figures_of(app, setup, newest, FIGURES)
+        peak = next(
+            (v for m in ("peak", "pq_tracking", "white_black") if (v := measured.get((m, FIGURES[m][0])))), None
         )
+        full, clip = measured.get(("peak", "sustained_full_cd_m2")), measured.get(("pq_tracking", "clip_cd_m2"))
         report = HostReport(row.max_cd_m2, row.full_cd_m2, row.min_cd_m2)
-        found[setup.id] = Beside(setup.name, report, peak, figure("peak", "sustained_full_cd_m2"), clip)
+        found[setup.id] = Beside(setup.name, report, peak, full, clip)
     return found

@@ -28,11 +28,12 @@ from lumenar.service.readings_file import (
 )
 from lumenar.service.tables import Read, read_any
 from lumenar.service.targets import remember
-from lumenar.store import conditions, corrections, menus, readings, reviews, runs
+from lumenar.store import conditions, corrections, menus, plans, readings, reviews, runs
 from lumenar.store.corrections import CorrectionRow
+from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
 from lumenar.store.reviews import Known, SetupRow, UnitRow
-from lumenar.store.runs import AsMeasured, NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewRun
 
 METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
 
@@ -330,7 +331,7 @@ def _run(
     at = now()
     committed = [
         NewReading(number, attempt, r.flag or "ok", r.number, None, r.time_s or 0.0, at, r.trace)
-        for number, t in zip(runs.patch_ids(db, run_id, setup_id), taken, strict=True)
+        for number, t in zip(plans.patch_ids(db, run_id, setup_id), taken, strict=True)
         for attempt, r in enumerate(t.readings, 1)
     ]
     readings.add_all(db, run_id, committed)

@@ -14,11 +14,11 @@ from lumenar.core.signals import document_of
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.further import asks_more, extend
-from lumenar.store import host_reports, readings, runs
+from lumenar.store import host_reports, plans, readings, runs
 from lumenar.store.database import StoreError
 from lumenar.store.host_reports import HostReportRow
+from lumenar.store.plans import PatchRow
 from lumenar.store.readings import NewReading
-from lumenar.store.runs import PatchRow
 
 
 class Audience(Protocol):
@@ -56,11 +56,11 @@ class StoreJournal:
         self._app, self._run, self._audience = app, run_id, audience
         db = app.db.connection()
         self._setups = states()
-        self._left = runs.unread(db, run_id)[::-1]
+        self._left = plans.unread(db, run_id)[::-1]
         progress = runs.progress(db, run_id)
         run = runs.get(db, run_id)
         self._review = None if run is None else run.review_id
-        self._uses = runs.uses_of(db, run_id)
+        self._uses = plans.uses_of(db, run_id)
         left = sum(p.expected_s for p in self._left)
         cells = runs.progress_by_cell(db, run_id)
         self.tally = Tally(progress.done, progress.total, left, progress.last_s, cells, set())

@@ -18,7 +18,7 @@ from lumenar.core.readings import COLD, NO_TRACES, Layout, Readings, judged, tra
 from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service.data import Data
-from lumenar.store import corrections, readings, runs
+from lumenar.store import corrections, plans, readings, runs
 from lumenar.store.checksum import reading_sums
 from lumenar.store.database import SAVE, DamagedError
 
@@ -143,7 +143,7 @@ class SetupReadings:
 def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     """A setup's readings in a run, corrected; one that was read again counts as its median."""
     db = data.db.connection()
-    ids = np.array(runs.patch_ids(db, run_id, setup_id), np.int64)
+    ids = np.array(plans.patch_ids(db, run_id, setup_id), np.int64)
     plan = _plan(data, run_id, setup_id, ids)
     first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
     stored = readings.values(db, first, last)
@@ -190,10 +190,10 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
 def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:
     """A setup's plan in a run, shared by all that were measured by the same."""
     db = data.db.connection()
-    digest = runs.plan_of(db, run_id, setup_id)
+    digest = plans.digest_of(db, run_id, setup_id)
 
     def find() -> Planned:
-        every, others = runs.planned(db, run_id, setup_id)
+        every, others = plans.planned(db, run_id, setup_id)
         index = dict(zip(ids.tolist(), range(len(ids)), strict=True))
         table = np.array([np.array(c, float) for c in zip(*every, strict=True)]).T.reshape(-1, 4)
         n = len(table)

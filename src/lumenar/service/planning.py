@@ -28,8 +28,9 @@ from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError
 from lumenar.store import conditions, corrections, reviews, runs
 from lumenar.store.conditions import ConditionRow
+from lumenar.store.plans import NewPatch
 from lumenar.store.reviews import SetupRow, UnitRow
-from lumenar.store.runs import AsMeasured, NewPatch, NewRun
+from lumenar.store.runs import AsMeasured, NewRun
 
 LEAST_CD_M2 = 50.0
 """A white in PQ that is darker than this was no white."""
@@ -107,6 +108,7 @@ class Planner:
     luminance_alone: bool = False
     """Whether the meter shows no colour, so that only what rests on luminance can be measured."""
     left_out: list[str] = field(default_factory=list)
+    _contexts: dict[int, Context] = field(default_factory=dict)
 
     @cached_property
     def _rooms(self) -> dict[int, ConditionRow]:
@@ -195,6 +197,12 @@ class Planner:
         return ""
 
     def _context(self, shown: Display, setup: SetupRow) -> Context:
+        """What a setup's patches depend on; asked for by every cell, so found once."""
+        if setup.id not in self._contexts:
+            self._contexts[setup.id] = self._context_of(shown, setup)
+        return self._contexts[setup.id]
+
+    def _context_of(self, shown: Display, setup: SetupRow) -> Context:
         menu = shown.menu
         mode = menu.mode(setup.mode, setup.signal)
         signal = format_of(shown.row, setup)

@@ -8,7 +8,7 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.host_report import Beside, chart_of
+from lumenar.core.host_report import chart_of
 from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
 from lumenar.core.measurements.base import WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
@@ -27,6 +27,7 @@ from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 from lumenar.store import corrections, reviews, runs
 from lumenar.store import host_reports as stored_reports
+from lumenar.store.host_reports import HostReportRow
 from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
 
@@ -71,19 +72,9 @@ class PlateColumn:
 
 
 @dataclass(frozen=True)
-class HostStated:
-    """What a host reports of a setup in cd/m2, None where that is not known; typed: a person wrote it down."""
-
-    max_cd_m2: float | None
-    full_cd_m2: float | None
-    min_cd_m2: float | None
-    typed: bool
-
-
-@dataclass(frozen=True)
 class Plates:
-    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured; reported: what the host
-    reports of the setup, None where the measurement does not bear on that."""
+    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
+    host reports stands beside; reported: what it reports of the setup, None where that is not known."""
 
     measurement: str
     title: str
@@ -101,7 +92,8 @@ class Plates:
     figures: list[PlateFigure]
     columns: list[PlateColumn]
     provenance: str
-    reported: HostStated | None
+    hosted: bool
+    reported: HostReportRow | None
 
 
 @dataclass(frozen=True)
@@ -177,7 +169,10 @@ def plates(
     by = target.key if m.against_target else ""
     drawn = (m.key, by, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
-    reported = _reported(app, review_id, setup, measurement, states[review_id])
+    hosted = setup.signal == "pq" and measurement in REPORTED_BESIDE
+    said = stored_reports.of_review(app.db.connection(), review_id) if hosted else {}
+    every = reviews.setups_of(app.db.connection(), review_id) if said else []
+    reported = host_reports.beside(app, states[review_id], every, said)
     warm = _warm_up(app, found[0].row) if measurement in WARMS else None
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
@@ -213,7 +208,8 @@ def plates(
             *([chart_of(list(reported.values()))] if reported else []),
             *([warm.chart] if warm else []),
         ],
-        reported=_stated(app, review_id, setup, measurement),
+        hosted=hosted,
+        reported=said.get(setup.id),
         figures=[_figure(first, k, v) for k, v in numbers.items()],
         columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
@@ -222,25 +218,6 @@ def plates(
 
 REPORTED_BESIDE = ("peak", "pq_tracking")
 """The measurements that a host's report stands beside."""
-
-
-def _reported(
-    app: Application, review_id: int, setup: SetupRow, measurement: str, newest: cells.Newest
-) -> dict[int, Beside]:  # fmt: skip
-    if setup.signal != "pq" or measurement not in REPORTED_BESIDE:
-        return {}
-    return host_reports.beside(app, review_id, newest)
-
-
-def _stated(app: Application, review_id: int, setup: SetupRow, measurement: str) -> HostStated | None:
-    if setup.signal != "pq" or measurement not in REPORTED_BESIDE:
-        return None
-    row = stored_reports.of_review(app.db.connection(), review_id).get(setup.id)
-    return (
-        HostStated(None, None, None, False)
-        if row is None
-        else HostStated(row.max_cd_m2, row.full_cd_m2, row.min_cd_m2, row.typed)
-    )
 
 
 WARMS = ("white_black", "hold")

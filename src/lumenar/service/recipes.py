@@ -27,6 +27,7 @@ from lumenar.service.reasons import reasons
 from lumenar.service.recipe_notes import NoteView, replay_said
 from lumenar.service.worth import proof_of
 from lumenar.store import corrections, replays, reviews
+from lumenar.store import host_reports as stored_reports
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
 
@@ -239,7 +240,8 @@ def _to_enter(app: Application, review_id: int, setup: SetupRow, newest: cells.N
     black = None if "white_black" not in analyses else analyses["white_black"].scalar("black_cd_m2")
     if black is not None:
         said.append(f"Least light: {significant(black, 2)} cd/m².")
-    if (report := host_reports.beside(app, review_id, newest).get(setup.id)) is not None:
+    reports = stored_reports.of_review(app.db.connection(), review_id)
+    if (report := host_reports.beside(app, newest, [setup], reports).get(setup.id)) is not None:
         said.append(report.words)
     return said
 

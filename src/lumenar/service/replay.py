@@ -4,7 +4,7 @@ it; else a person follows the steps and types."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict
 
 from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, HABITS, SETUP_S
 from lumenar.bench.ports import (
@@ -141,8 +141,7 @@ class Replayer:
         # What is set while SDR shows comes first; the signal itself is sent once it stands.
         ahead = set(menu.ahead(s["path"] for s in row.steps))
         if state.format is not None:
-            sdr = replace(state.format, transfer="sdr", metadata=None, flagged=True)
-            bench.source.configure(sdr if ahead else state.format)
+            bench.source.configure(state.format.as_sdr if ahead else state.format)
         remote.reset()
         wanted: dict[str, Value] = {}
         for n, step in enumerate(row.steps, 1):

@@ -22,7 +22,8 @@ from lumenar.service.rig import Rig
 from lumenar.service.seat import Seat
 from lumenar.store import reviews, runs
 from lumenar.store.database import StoreError
-from lumenar.store.runs import NewPatch, NewRun, RunRow
+from lumenar.store.plans import NewPatch
+from lumenar.store.runs import NewRun, RunRow
 
 log = logging.getLogger("lumenar.bench")
 

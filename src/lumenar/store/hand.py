@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lumenar.core.readings import Outcome, Patch
-from lumenar.store.runs import PATCH, patch_of
+from lumenar.store.plans import PATCH, patch_of
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from lumenar.core.readings import Outcome, Patch, Spectrum, Trace, Waveform
 from lumenar.store.checksum import bytes_sum, reading_sum, reading_sums
 from lumenar.store.database import SAVE, DamagedError
 from lumenar.store.many import add_rows
-from lumenar.store.runs import PATCH, patch_of
+from lumenar.store.plans import PATCH, patch_of
 
 
 class NewReading(NamedTuple):

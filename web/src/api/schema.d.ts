@@ -3488,12 +3488,14 @@ export interface components {
             shipped_mode: string;
         };
         /**
-         * HostStated
-         * @description What a host reports of a setup in cd/m2, None where that is not known; typed: a person wrote it down.
+         * HostReportRow
+         * @description A setup's report in cd/m2; typed: a person wrote it down, so that no reading of it takes its place.
          */
-        HostStated: {
+        HostReportRow: {
+            /** Setup Id */
+            setup_id: number;
             /** Max Cd M2 */
-            max_cd_m2: number | null;
+            max_cd_m2: number;
             /** Full Cd M2 */
             full_cd_m2: number | null;
             /** Min Cd M2 */
@@ -4843,8 +4845,8 @@ export interface components {
         };
         /**
          * Plates
-         * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured; reported: what the host
-         *     reports of the setup, None where the measurement does not bear on that.
+         * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
+         *     host reports stands beside; reported: what it reports of the setup, None where that is not known.
          */
         Plates: {
             /** Measurement */
@@ -4879,7 +4881,9 @@ export interface components {
             columns: components["schemas"]["PlateColumn"][];
             /** Provenance */
             provenance: string;
-            reported: components["schemas"]["HostStated"] | null;
+            /** Hosted */
+            hosted: boolean;
+            reported: components["schemas"]["HostReportRow"] | null;
         };
         /**
          * PlatesAt

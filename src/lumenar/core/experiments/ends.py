@@ -73,7 +73,7 @@ class WhereItEnds:
         found = there_and_back([v for v, _ in kept], [r for _, r in kept], self.noise)
         stands = text_of(self.stands)
         others = [v for v in found.Y if v != stands]
-        differ = dict(zip(others, found.differ([(stands, v) for v in others]), strict=True)) if others else {}
+        differ = {v: found.differ(stands, v) for v in others}
         rows: list[tuple[str | float | None, ...]] = [
             (f"{v}, as it stands" if v == stands else v, found.peak(v), found.end(v)) for v in found.Y
         ]

@@ -63,22 +63,16 @@ class MetadataResponse:
     def conclude(self, reads: Sequence[StageRead]) -> Conclusion:
         """Which of mastering peak and MaxCLL matters, and where the light ends under each."""
         found = there_and_back(self.order, reads, self.noise)
-        pairs = [
-            ("4000/4000", "4000/1000"),
-            ("1000/1000", "1000/400"),
-            ("4000/1000", "1000/1000"),
-            ("nothing", "4000/4000"),
-        ]
-        pairs += [("nothing", "1000/1000")]
-        differ = found.differ(pairs)
-        by_cll, by_peak = differ[0] or differ[1], differ[2]
+        by_cll = found.differ("4000/4000", "4000/1000") or found.differ("1000/1000", "1000/400")
+        by_peak = found.differ("4000/1000", "1000/1000")
+        by_any = found.differ("nothing", "4000/4000") or found.differ("nothing", "1000/1000")
         if by_cll and by_peak:
             said = "goes by the mastering peak and by MaxCLL"
         elif by_cll:
             said = "goes by MaxCLL and not by the mastering peak"
         elif by_peak:
             said = "goes by the mastering peak and not by MaxCLL"
-        elif differ[3] or differ[4]:
+        elif by_any:
             said = "does not go by the values of metadata, only by whether any are sent"
         else:
             said = "ignores metadata"
@@ -86,7 +80,7 @@ class MetadataResponse:
         ends = [found.end(n) for n in SENT]
         low, high = min(ends), max(ends)
         most = f"Nothing more comes from {significant(low, 3)} to {significant(high, 3)} cd/m² on, by what is sent."
-        if not any(differ) or high < 1.05 * low:
+        if not (by_cll or by_peak or by_any) or high < 1.05 * low:
             most = f"Nothing more comes from {significant(float(np.median(ends)), 3)} cd/m² on."
         note = "Luminance over what is asked for; peak and MaxCLL that are sent."
         chart = found.chart("metadata", "Responses to metadata", note, _short, words_of)

@@ -11,6 +11,7 @@ from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements.base import (
     BLACK,
+    DEPTHS,
     WHITE,
     Array,
     Column,
@@ -45,8 +46,8 @@ HUES = np.array([*np.eye(3), *SUMS.values()], float)
 """R, G, B, then the sums."""
 PARTS = HUES[3:]
 """Which of R, G, B make a sum, (4, 3)."""
-DEPTHS = (8, 10, 12)
-P3 = TARGETS["p3_d65_pq"]
+WITHIN_CONTAINERS = tuple(t for t in TARGETS.values() if t.container_space is not None)
+"""The targets whose space is not that of the code values."""
 
 
 def codes(level: float, target: Target) -> Array:
@@ -75,9 +76,9 @@ def patches(context: Context) -> list[Patch]:
 
 def select(readings: Readings) -> NDArray[np.intp]:
     """The colours of every level that was read whole, with white and black."""
-    plain = readings.take(np.flatnonzero(readings.plain))
     own = np.flatnonzero(readings.plain)
-    index = np.concatenate([_by_level(plain, t)[1].ravel() for t in (None, P3)])
+    plain = readings.take(own)
+    index = np.concatenate([_by_level(plain, t)[1].ravel() for t in (None, *WITHIN_CONTAINERS)])
     ends = np.flatnonzero(readings.plain & (readings.same_signal(WHITE) | readings.same_signal(BLACK)))
     return np.unique(np.concatenate([own[index], ends]))
 
@@ -105,10 +106,10 @@ def _by_level(readings: Readings, target: Target | None) -> tuple[Array, NDArray
 
 
 def _sums(readings: Readings, target: Target) -> tuple[Array, NDArray[np.intp]]:
-    """The levels and readings that a target is judged by: in its own space where these were read, else in the other's."""
-    own, other = (None, P3) if target.container_space is None else (target, None)
-    found = _by_level(readings, own)
-    return found if len(found[0]) else _by_level(readings, other)
+    """The levels and readings that a target is judged by: in its own space where these were read, else in another that was."""
+    own = None if target.container_space is None else target
+    found = [_by_level(readings, t) for t in dict.fromkeys((own, None, *WITHIN_CONTAINERS))]
+    return next((f for f in found if len(f[0])), found[0])
 
 
 def analyse(readings: Readings, target: Target) -> Figures:

@@ -157,6 +157,8 @@ class Measurement:
     """What a run may ask of it to do otherwise; each a field of `Context`."""
 
 
+DEPTHS = (8, 10, 12)
+"""Bits that signals have, where nobody says how many."""
 HALF_CODE = 0.0024
 """Half a code of eight bits, limited range: signals closer than this may be one level in two ways of coding it."""
 

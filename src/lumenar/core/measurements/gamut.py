@@ -12,6 +12,7 @@ from lumenar.core.colour import gamut as plane
 from lumenar.core.colour import spaces
 from lumenar.core.measurements.base import (
     BLACK,
+    DEPTHS,
     WHITE,
     Array,
     Column,
@@ -53,9 +54,6 @@ CORNERS: dict[str, tuple[float, float, float]] = {
     "yellow": (1.0, 1.0, 0.0),
 }
 REFERENCES = {"srgb": spaces.BT709, "p3": spaces.P3_D65, "bt2020": spaces.BT2020, "oprgb": spaces.OPRGB}
-
-
-DEPTHS = (8, 10, 12)
 
 
 def codes(target: Target) -> dict[str, tuple[float, float, float]]:

@@ -45,11 +45,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
     within = asked <= anchor.white[..., None]
     figures = figures_of(ramp, anchor, target, within)
     Y = figures["luminance_cd_m2"]
-    off = np.abs(Y / np.maximum(asked, 1e-9) - 1) * 100
-    u = 200 * ramp.meter.u(ramp.XYZ)[..., 1] / np.maximum(asked, 1e-9)
     figures |= {
         "asked_cd_m2": asked,
-        "knee_percent": (knee := _knee(v, off, np.maximum(LEAVES, u))),
+        "knee_percent": (knee := _knee(v, _off(ramp, Y))),
         "knee_cd_m2": pq(knee / 100),
         "clip_percent": (clip := clip_percent(v, Y, anchor.white)),
         "clip_cd_m2": pq(clip / 100),
@@ -62,16 +60,21 @@ def further(readings: Readings, target: Target, bits: int) -> list[Patch]:
     code apart, so that both are found by bisection."""
     ramp, anchor = ramp_of(readings)
     v, Y = ramp.rgb[:, 1], np.nan_to_num(ramp.XYZ[..., 1])
-    asked = np.maximum(pq(v), 1e-9)
-    off = np.abs(Y / asked - 1) * 100
-    u = 200 * ramp.meter.u(ramp.XYZ)[..., 1] / asked
     places = [int(_reached(Y, anchor.white))]
-    beyond = _beyond(off / np.maximum(LEAVES, u))
+    beyond = _beyond(_off(ramp, Y))
     if beyond.any() and beyond.argmax() > 0:
         places.append(int(beyond.argmax()))
     window = float(ramp.window[0])
     halves = [float(quantised((v[i - 1] + v[i]) / 2, bits)) for i in places if v[i] - v[i - 1] > FINE + 1e-9]
     return [Patch((h, h, h), window) for h in dict.fromkeys(halves) if np.abs(v - h).min() > RGB_TOLERANCE]
+
+
+def _off(ramp: Readings, Y: Array) -> Array:
+    """By how many times what is allowed light Y (..., n) is off what the levels ask for; allowed is LEAVES, or the reading's
+    uncertainty where that is more."""
+    asked = np.maximum(pq(ramp.rgb[:, 1]), 1e-9)
+    u = 200 * ramp.meter.u(ramp.XYZ)[..., 1] / asked
+    return np.asarray(100 * np.abs(Y / asked - 1) / np.maximum(LEAVES, u), float)
 
 
 def _beyond(ratio: Array) -> NDArray[np.bool_]:
@@ -86,10 +89,9 @@ def _reached(Y: Array, peak: Array) -> NDArray[np.intp]:
     return np.asarray(np.maximum(reached.argmax(axis=-1), 1), np.intp)
 
 
-def _knee(v: Array, off: Array, least: Array) -> Array:
-    """The lowest code (...) in % from which on every error (..., n) exceeds `least` (..., n), between two levels where a
-    straight line between their errors does; 0 where it is nowhere followed, NaN where it is to the end."""
-    ratio = off / least
+def _knee(v: Array, ratio: Array) -> Array:
+    """The lowest code (...) in % from which on every error exceeds what is allowed, given as errors over that (..., n); between
+    two levels, where a straight line between their errors does. 0 where it is nowhere followed, NaN where it is to the end."""
     beyond = _beyond(ratio)
     i = np.where(beyond.any(axis=-1), beyond.argmax(axis=-1), len(v) - 1)
     before = np.maximum(i - 1, 0)

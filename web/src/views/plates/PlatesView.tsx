@@ -286,7 +286,7 @@ export default function PlatesView() {
               </Text>
             ))}
           </Flex>
-          {plates.data.reported && plates.data.shown[0] && (
+          {plates.data.hosted && plates.data.shown[0] && (
             <Reported review={Number(review)} setup={plates.data.shown[0].setup} reported={plates.data.reported} />
           )}
           <Grid

@@ -14,22 +14,14 @@ const FIELDS = [
 ] as const;
 type Typed = Record<(typeof FIELDS)[number][0], string>;
 
-const typed = (r: NonNullable<Plates["reported"]>): Typed => ({
-  max_cd_m2: r.max_cd_m2 == null ? "" : String(r.max_cd_m2),
-  full_cd_m2: r.full_cd_m2 == null ? "" : String(r.full_cd_m2),
-  min_cd_m2: r.min_cd_m2 == null ? "" : String(r.min_cd_m2),
+const typed = (r: Plates["reported"]): Typed => ({
+  max_cd_m2: r?.max_cd_m2 == null ? "" : String(r.max_cd_m2),
+  full_cd_m2: r?.full_cd_m2 == null ? "" : String(r.full_cd_m2),
+  min_cd_m2: r?.min_cd_m2 == null ? "" : String(r.min_cd_m2),
 });
 
 /** What the host reports that the display reaches: read on stand-ins, typed else; beside it stands what was measured. */
-export function Reported({
-  review,
-  setup,
-  reported,
-}: {
-  review: number;
-  setup: number;
-  reported: NonNullable<Plates["reported"]>;
-}) {
+export function Reported({ review, setup, reported }: { review: number; setup: number; reported: Plates["reported"] }) {
   const was = typed(reported);
   const [v, setV] = useState(was);
   const key = JSON.stringify(was);
@@ -65,7 +57,7 @@ export function Reported({
       }}
     >
       <Text color="ink3" pb="7px">
-        What the host reports{reported.max_cd_m2 != null && (reported.typed ? ", as typed" : ", as read")}
+        What the host reports{reported && (reported.typed ? ", as typed" : ", as read")}
       </Text>
       {FIELDS.map(([name, label]) => (
         <Labelled key={name} label={label} width="120px">
