@@ -248,6 +248,11 @@ def test_a_format_says_its_metadata():
     assert SignalFormat("pq", bits=10, metadata=sent).words.endswith("peak 1,000, MaxCLL 800, MaxFALL 300 cd/m²")
 
 
+def test_sdr_of_the_same_source_says_nothing_of_hdr():
+    hdr = SignalFormat("pq", "limited", 10, "4:2:2", 60.0, Metadata(1000), flagged=False, content="film")
+    assert hdr.as_sdr == SignalFormat("sdr", "limited", 10, "4:2:2", 60.0)
+
+
 def test_a_purpose_scores_setups_of_its_signal_alone():
     rubric = load_rubric()
     quiet = analyse("pq_tracking", shown(lambda V: min(transfer.pq(V), 1000.0)), PQ)

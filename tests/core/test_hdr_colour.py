@@ -145,6 +145,15 @@ def test_sums_in_pq_are_of_the_space_that_is_compared_with():
         assert len(f["levels_percent"]) == levels
 
 
+def test_sums_of_both_spaces_are_judged_by_the_one_that_is_compared_with():
+    top, display = code_of(900.0), follows(900.0, P3.space)
+    patches = {p: None for t in (WIDE, P3) for p in MEASUREMENTS["additivity"].patches(Context(target=t, top=top))}
+    XYZ = np.array([display(p) for p in patches])
+    both = collect(list(patches), XYZ, XYZ[:, 1] < 0, QUIET)
+    assert analyse("additivity", both, P3).figures["additive"] == 1
+    assert analyse("additivity", both, WIDE).figures["additive"] == 0
+
+
 def test_sums_that_the_panel_cuts_off_are_not_held_against_it():
     def limited(patch):
         XYZ = follows(5000.0)(patch)

@@ -28,6 +28,8 @@ def test_it_is_said_how_far_off_a_report_is_and_what_to_enter():
     )
     right = Beside("Glow", HostReport(1020.0), 1000.0, None, 1020.0)
     assert right.words == "The host reports 1020 cd/m² for Glow, which it shows (1000)."
+    low = Beside("Glow", HostReport(800.0), 1000.0, None, None)
+    assert "0.80 times the 1000" in low.words
     assert Beside("Glow", HostReport(800.0), None, None, None).words.endswith("its peak is not measured.")
 
 

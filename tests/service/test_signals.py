@@ -340,6 +340,10 @@ def test_what_the_host_reports_is_read_with_the_setup_and_stands_beside_what_was
     assert rows["Studio HDR"][3] == pytest.approx(600 / peak) and rows["Arena HDR"][6] is None
     assert any("The host reports 600" in line for line in recipe(app, review, studio).enter)
     assert plates.plates(app, review, studio, "peak", [], None).charts[0].key != "reported"
+    # White in another measurement does not take the place of the peak.
+    measured(app, bench, review, studio, "white_black")
+    assert plates.plates(app, review, studio, "peak", [], None).words == at.words
+    assert at.hosted and not plates.plates(app, review, studio, "white_black", [], None).hosted
 
 
 def test_what_a_person_says_of_the_host_outlives_what_is_read(app, bench, units):
@@ -357,6 +361,12 @@ def test_what_a_person_says_of_the_host_outlives_what_is_read(app, bench, units)
             host_reports.say(app, review, arena, *wrong)
     with pytest.raises(BadInputError, match="is not for PQ"):
         host_reports.say(app, review, setup_of(app, review, "Studio").id, 500.0, None, None)
+
+
+def test_a_host_reports_of_pq_alone(app, bench, television):
+    hlg = setup_of(app, television, "Reel HLG").id
+    measured(app, bench, television, hlg, "peak")
+    assert not plates.plates(app, television, hlg, "peak", [], None).hosted
 
 
 def test_a_signal_is_named_once_and_chosen_by_its_name(app, television):

@@ -53,6 +53,26 @@ def test_every_patch_keeps_its_uses_whatever_their_order(app, plan):
     assert cells(app, run) == {"grey_ramp": (3, 0), "gamut": (4, 0), "swatches": (2, 0)}
 
 
+@pytest.mark.parametrize("known", [True, False])
+def test_plans_that_went_on_are_told_apart_by_what_they_went_on_from(app, units, known):
+    """Of runs that are older than digests nothing is known of what they share."""
+    review = shelf.add_review(app, units[PHONE], PHONE)
+    every = reviews.setups_of(app.db.connection(), review)[:2]
+    first = [NewPatch(s.id, Patch((i / 10,) * 3), 1.0, ("gamut",)) for i, s in enumerate(every)]
+    as_measured = {s.id: AsMeasured("{}", None) for s in every}
+    new = NewRun(review, every[0].unit_id, "2026-01-01T00:00:00+00:00", "", {}, {}, None, False, as_measured, first)
+    with app.db.transaction() as db:
+        ids = [runs.add_run(db, new) for _ in range(2)]
+        if not known:
+            db.execute("UPDATE run_setup SET plan = NULL")
+        more = [NewPatch(s.id, Patch((0.5, 0.5, 0.5)), 1.0, ("gamut",)) for s in every]
+        for run in ids:
+            plans.extend(db, run, more)
+        digests = [[plans.digest_of(db, run, s.id) for s in every] for run in ids]
+    assert None not in digests[0] and digests[0][0] != digests[0][1]
+    assert (digests[0] == digests[1]) == known
+
+
 @pytest.mark.parametrize("many", [6, 4])
 def test_readings_at_a_time_count_as_one_by_one(app, plan, many):
     setup, one_by_one, at_a_time = plan

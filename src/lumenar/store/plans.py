@@ -76,7 +76,13 @@ def extend(db: sqlite3.Connection, run_id: int, new: Sequence[NewPatch]) -> list
     for setup_id in {n.setup_id for n in new}:
         # It is not the plan any more that others may share.
         before = digest_of(db, run_id, setup_id)
-        own = digest(((str(before), run_id), *((n.patch, n.measurements) for n in new if n.setup_id == setup_id)))
+        # A run that is older than digests has a plan of which nothing is known but whose it is.
+        own = digest(
+            (
+                (before or f"{run_id} {setup_id}", None),
+                *((n.patch, n.measurements) for n in new if n.setup_id == setup_id),
+            )
+        )
         db.execute("UPDATE run_setup SET plan = ? WHERE run_id = ? AND setup_id = ?", (own, run_id, setup_id))
     return [PatchRow(i, n.setup_id, n.patch, n.expected_s) for i, n in zip(numbers, new, strict=True)]
 

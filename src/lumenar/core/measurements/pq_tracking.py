@@ -99,7 +99,7 @@ def _knee(v: Array, ratio: Array) -> Array:
     with np.errstate(divide="ignore", invalid="ignore"):
         share = np.clip((1 - low) / (high - low), 0, 1)
     at = v[before] + np.where(np.isfinite(share), share, 0.5) * (v[i] - v[before]) + _unread(v[i] - v[before])
-    return np.asarray(np.where(beyond.any(axis=-1), 100 * np.where(i > 0, at, v[0]), np.nan), float)
+    return np.asarray(np.where(beyond.any(axis=-1), 100 * at, np.nan), float)
 
 
 def _unread(gap: Array) -> Array:
