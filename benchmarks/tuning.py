@@ -236,6 +236,8 @@ def main() -> None:
         lambda: white(units, "white, three gains, not additive", additive=False),
         lambda: white(units, "white, one of three gains does nothing", dead=True),
         lambda: white(units, "white, gains and offsets", offsets=True),
+        lambda: white(units, "white, gamut held in before the gains", clamped=True),
+        lambda: white(units, "the same, gains and offsets", offsets=True, clamped=True),
         lambda: white(units, "white, one entry in ten is wrong", errs=0.1),
         lambda: points(units, 10),
         lambda: points(units, 10, tuned=True),

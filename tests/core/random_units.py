@@ -31,12 +31,13 @@ RANGES = (
 
 @dataclass
 class Display:
-    """A display with gains, offsets and a luminance control. gain_shape, offset_shape: what a step does to the drive."""
+    """A display with gains and offsets. clamped: a matrix before them holds the panel's gamut in to that of the target."""
 
     seed: int
     free: int = 3
     additive: bool = True
     dead: bool = False
+    clamped: bool = False
     gains: list[Channel] = field(init=False)
     offsets: list[Channel] = field(init=False)
 
@@ -45,9 +46,16 @@ class Display:
         xy = np.array([[0.64, 0.33], [0.30, 0.62], [0.15, 0.06]]) + rng.uniform(-0.02, 0.02, (3, 2))
         peak = float(np.exp(rng.uniform(np.log(90), np.log(600))))
         white = np.array([0.3127, 0.3290]) + rng.uniform(-0.025, 0.025, 2)
+        if self.clamped:
+            xy = np.array([[0.68, 0.32], [0.265, 0.69], [0.15, 0.055]]) + rng.uniform(-0.01, 0.01, (3, 2))
         rows = np.array([xy_to_XYZ(c, 1.0) for c in xy])
         amounts = np.linalg.solve(rows.T, xy_to_XYZ(white, peak))
         self.rows = rows * amounts[:, None]
+        self.matrix = np.eye(3)
+        if self.clamped:
+            # Red, green and blue of the target, in the amounts that make up the panel's white.
+            amounts = np.linalg.solve(TARGET.container.matrix, self.rows.sum(axis=0))
+            self.matrix = np.linalg.solve(self.rows.T, TARGET.container.matrix * amounts).T
         self.black = 0.0004 * self.rows.sum(axis=0) * rng.uniform(0.2, 3)
         self.mixed = 0.0 if self.additive else float(rng.uniform(0.1, 0.6))
         low, high, default = RANGES[self.seed % len(RANGES)]
@@ -101,6 +109,8 @@ class Display:
             factor[c.channel] = float(self.gain_of(c.channel, values[c.control.path]))
         for c in self.offsets:
             offset[c.channel] += self.offset_step * values[c.control.path]
+        # The matrix works on light, gains and offsets on what the panel is driven with.
+        V = np.clip(V**2.2 @ self.matrix, 0, 1) ** (1 / 2.2)
         drive = np.where(V > 0, V * factor + offset * (1 - V), 0.0)
         return self.light(drive[None, :])[0]
 

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.core.colour import spaces
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import (
@@ -17,7 +18,7 @@ from lumenar.core.tuning.base import (
     steps_of,
     white_error,
 )
-from lumenar.core.tuning.channels import Channel, fit, primaries_of
+from lumenar.core.tuning.channels import Channel, Primaries, fit, primaries_of
 from lumenar.core.tuning.charts import _ring
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.white import DARK, TwoPoints
@@ -174,8 +175,39 @@ def test_controls_of_other_channels_are_minded_only_where_a_display_is_not_addit
     # Green was cut, and red fell with it.
     shares = np.array([[1.0, 1.0, 1.0], [0.95, 0.8, 1.0]])
     u = np.full((2, 3), 0.002)
-    seen = [fit(channels, x, shares, u, mixed, 1.1, np.zeros(3)).mean[0, 2] for mixed in (0.0, 0.3)]
+    start = [Primaries(np.eye(3), np.zeros(3), mixed) for mixed in (0.0, 0.3)]
+    seen = [fit(channels, x, shares, u, s, 1.1, np.zeros(3)).mean[0, 2] for s in start]
     assert seen[1] > 5 * seen[0] and seen[1] == pytest.approx(0.25, abs=0.1)
+
+
+def test_where_the_gamut_is_held_in_controls_of_other_channels_are_minded_too():
+    channels = Display(0).gains
+    x = np.array([[0.0, 0.0, 0.0], [0.0, -0.2, 0.0]])
+    # Green was cut, and there is more of red's primary than before.
+    shares = np.array([[1.0, 1.0, 1.0], [1.06, 0.8, 1.0]])
+    u = np.full((2, 3), 0.002)
+    start = [Primaries(np.eye(3), np.zeros(3), 0.0, clamped) for clamped in (True, False)]
+    held, free = (fit(channels, x, shares, u, s, 1.1, np.zeros(3)).mean[0, 2] for s in start)
+    assert held == pytest.approx(-0.29, abs=0.06) and abs(free) < 0.03
+
+
+@pytest.mark.parametrize(("moved", "clamped"), [(0.0, True), (0.002, True), (0.03, False)])
+def test_primaries_of_a_standard_are_a_gamut_that_is_held_in(moved, clamped):
+    for space in (spaces.BT709, spaces.P3_D65, spaces.OPRGB):
+        P = np.array([xy_to_XYZ((x + moved, y), 30.0) for x, y in space.primaries])
+        assert primaries_of(P.sum(axis=0) + 0.1, P + 0.1, np.full(3, 0.1)).clamped is clamped
+
+
+def test_white_and_dark_grey_of_a_display_whose_gamut_is_held_in():
+    whites, over, dark = [], [], []
+    for seed in range(12):
+        display, _, t = course(seed, offsets=True, clamped=True)
+        whites.append(len(t.state.attempts))
+        now = {**display.values, **t.done.values}
+        over.append(float(white_error(display.true(WHITE, now), TARGET)))
+        dark.append(float(white_error(display.true(DARK, now), TARGET)))
+    assert np.median(whites) <= 13 and np.percentile(whites, 90) <= 20
+    assert np.median(over) < 0.6 and max(over) < 1.5 and np.median(dark) < 0.8
 
 
 @pytest.mark.parametrize("error", [1.0, 3.0])
@@ -276,7 +308,7 @@ def test_where_a_channel_stops_is_looked_for_between_what_rose_and_what_did_not(
     # It rises by 1.2 a whole range, and stands still from 0.2 on.
     shares = np.ones((4, 3))
     shares[:, 0] = np.exp(1.2 * np.minimum(x[:, 0], 0.2))
-    f = fit([c], x, shares, np.full((4, 3), 0.002), 0.0, 1.1, x[3])
+    f = fit([c], x, shares, np.full((4, 3), 0.002), Primaries(np.eye(3), np.zeros(3), 0.0), 1.1, x[3])
     assert f.top[0] == pytest.approx(np.exp(0.24), rel=0.01)
     stops = np.interp(np.log(f.top[0]), *(lambda g: (g @ f.mean[0][[0, 1, 2]], g[:, 1]))(
         np.column_stack([np.ones(60), np.linspace(0, 0.6, 60), np.linspace(0, 0.6, 60) ** 2])

@@ -82,12 +82,12 @@ def test_the_display_is_left_at_what_was_found(app, bench, tuner, monitor):
 
 
 def test_the_best_curve_is_left_though_others_were_tried_after_it(app, bench, tuner, monitor):
-    number = tuned(app, bench, tuner, monitor, "Matinee", goals=["tone"])
+    number = tuned(app, bench, tuner, monitor, "Handset", goals=["tone"])
     final = tunings.final_values(tunings.opened(app, number))
     paths = ("Picture > Tone", "Picture > Shadow help")
     last = stored.attempts(app.db.connection(), number)[-1]
     assert any(last.entered[p] != final[p] for p in paths), "else the test says nothing"
-    assert {p: bench.rig.bench.remote.values["Matinee"][p] for p in paths} == {p: final[p] for p in paths}
+    assert {p: bench.rig.bench.remote.values["Handset"][p] for p in paths} == {p: final[p] for p in paths}
 
 
 def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
@@ -98,6 +98,16 @@ def test_curve_luminance_and_white_of_a_monitor_take_under_150_readings(app, ben
     assert goals[:3] == ["tone", "luminance", "white"]
     whites = [a.Y for a in seen.attempts if a.Y is not None and a.goal != "tone"]
     assert whites[-1] == pytest.approx(120, rel=0.03)
+
+
+def test_all_goals_of_a_monitor_take_under_150_readings(app, bench, tuner, monitor):
+    number = tuned(
+        app, bench, tuner, monitor, "Daybreak", goals=["white", "luminance", "tone", "colours"], luminance=120
+    )
+    seen = tuning_views.view(app, number)
+    by_goal = {g: sum(a.readings for a in seen.attempts if a.goal == g) for g in ("tone", "white", "colours")}
+    assert seen.state == "found" and seen.readings < 150 and by_goal["colours"] > 80
+    assert "at the start" in next(o.reason for o in seen.outcomes if o.goal == "colours")
 
 
 def test_six_colours_are_tuned_or_left_with_a_reason(app, bench, tuner, units):

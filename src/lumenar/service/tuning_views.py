@@ -16,7 +16,7 @@ from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
 from lumenar.core.tuning.session import Finished, Plan, Step
-from lumenar.core.tuning.tone import GREYS
+from lumenar.core.tuning.tone import FEW_CHOICES, GREYS
 from lumenar.core.tuning.white import WHITE
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -220,9 +220,9 @@ def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
     if goal == "luminance":
         return 2 if plan.ladder else 4
     if goal == "tone":
-        return len(GREYS) * sum(6 if c.numeric else len(c.values) for c, _ in found)
+        return len(GREYS) * (1 + sum(2 if not c.numeric and len(c.values) <= FEW_CHOICES else 4 for c, _ in found))
     if goal == "colours":
-        return 1 + 2 * len(CHECKED) + 4 * len(JUDGED) + WATCHED // 2
+        return 1 + len(CHECKED) + 4 * len(JUDGED) + WATCHED
     if goal == "points":
         return 3 * len({r.level for _, r in found})
     return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)

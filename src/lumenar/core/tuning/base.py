@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Protocol
 
 import numpy as np
@@ -34,7 +34,12 @@ class Attempt:
 
     def of(self, patch: Patch) -> Array:
         """XYZ (3,) of one patch, NaN where it was not read."""
-        return self.XYZ[self.patches.index(patch)] if patch in self.patches else np.full(3, np.nan)
+        place = self._places.get(patch)
+        return np.full(3, np.nan) if place is None else self.XYZ[place]
+
+    @cached_property
+    def _places(self) -> dict[Patch, int]:
+        return {p: i for i, p in reversed(list(enumerate(self.patches)))}
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lumenar.core.colour import spaces
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import MODEL_SHARE, Array, steps_of
 
@@ -19,9 +20,12 @@ GUESS = 1.1
 """Log of the light that a control's whole range moves, where nothing is known: a factor of three."""
 GUESS_U, BEND_U, OTHER_U, OTHER_U_MIXED = 0.8, 0.35, 0.01, 0.3
 """Prior standard deviations as shares of that guess: of the slope, of its change over the range, of what another channel's
-control does to an additive display, and to one that is not."""
+control does to an additive display, to one whose gamut is held in by a matrix before the controls, so that these do not move the
+primaries that are seen, and to one that is not additive."""
 MIXED = 0.01
 """Share of white from which on a display is not additive."""
+STANDARD = 0.005
+"""Distance in u'v' within which all three primaries are a standard's."""
 FAR_SHARE = 0.06
 """Log of light, for each whole range that a reading lies away, by which it says less of here."""
 SLOW_SHARE, STOPPED_SHARE = 0.5, 0.4
@@ -57,11 +61,13 @@ class Channel:
 @dataclass(frozen=True, eq=False)
 class Primaries:
     """What the channels add to a grey at the start: rows (3, 3) of XYZ in cd/m2 less black, and black (3,). mixed: the share
-    of white by which the display is not additive."""
+    of white by which the display is not additive; clamped: whether the primaries are a standard's, so that the display is likely
+    to hold a wider gamut in, before its controls."""
 
     rows: Array
     black: Array
     mixed: float
+    clamped: bool = False
 
     def shares(self, XYZ: Array) -> Array:
         """Amounts (..., 3) of the channels in XYZ (..., 3), 1 at the start."""
@@ -85,7 +91,18 @@ def primaries_of(grey: Array, primaries: Array, black: Array) -> Primaries | Non
     total = P.sum(axis=0)[1]
     whole = (grey - K)[1]
     # A dark grey's channels are the primaries in other amounts; only white tells whether they add up.
-    return Primaries(amounts[:, None] * P, K, abs(float(whole / total - 1)))
+    return Primaries(amounts[:, None] * P, K, abs(float(whole / total - 1)), _standard(P))
+
+
+@lru_cache(maxsize=1)
+def _standards() -> Array:
+    return np.stack([spaces.xy_to_uv(s.primaries) for s in spaces.SPACES.values()])
+
+
+def _standard(P: Array) -> bool:
+    """Whether primaries (3, 3) of XYZ are those of a standard space, nearer than panels come to it by themselves."""
+    off = np.hypot(*np.moveaxis(spaces.XYZ_to_uv(P) - _standards(), -1, 0))
+    return bool((off.max(axis=1) < STANDARD).any())
 
 
 @dataclass(frozen=True, eq=False)
@@ -128,13 +145,30 @@ def _terms(x: Array, own: int) -> Array:
 
 
 def fit(
-    channels: Sequence[Channel], x: Array, shares: Array, u: Array, mixed: float, guess: float, here: Array
+    channels: Sequence[Channel],
+    x: Array,
+    shares: Array,
+    u: Array,
+    start: Primaries,
+    guess: float,
+    here: Array,
+    stops: bool = True,
 ) -> Fitted:
     """The model after n attempts: x (n, k) distances from the start in whole ranges, shares (n, 3) with relative standard
-    deviations u (n, 3); mixed: how far the display is from additive; guess: of the slope; here (k,): where it is to hold."""
-    k = len(channels)
+    deviations u (n, 3); start: what the channels add to the grey at the start; guess: of the slope; here (k,): where it
+    is to hold; stops: whether a channel may stop to rise, as at the bright end."""
     own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
-    other = OTHER_U_MIXED if mixed > MIXED else OTHER_U
+    other = OTHER_U_MIXED if start.clamped or start.mixed > MIXED else OTHER_U
+    means, covariances, tops = _fitted(own, x, shares, u, guess, here, stops, other)
+    dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(len(channels)))
+    return Fitted(means, covariances, own, tops, dead)
+
+
+def _fitted(
+    own: tuple[int, ...], x: Array, shares: Array, u: Array, guess: float, here: Array, stops: bool, other: float
+) -> tuple[Array, Array, Array]:
+    """Mean, covariance and top of `Fitted`, where what another channel's control does has a prior standard deviation `other`."""
+    k = x.shape[1]
     tops = np.full(3, np.inf)
     means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
     away = np.abs(x - here).sum(axis=1)
@@ -148,13 +182,10 @@ def fit(
         if own[ch] >= 0:
             prior[1 + own[ch]], sd[1 + own[ch]] = guess, GUESS_U * guess
         use = np.isfinite(logs[:, ch])
-        if own[ch] >= 0:
+        if own[ch] >= 0 and stops:
             # What others do to this channel, as far as that is known, is no sign of its own top.
-            least = (
-                0.015
-                if mixed <= MIXED
-                else 0.015 + 0.15 * guess * float(np.abs(np.delete(x, own[ch], 1)).max(initial=0.0))
-            )
+            reach = float(np.abs(np.delete(x, own[ch], 1)).max(initial=0.0))
+            least = 0.015 if other <= OTHER_U else 0.015 + other / 2 * guess * reach
             capped, top = _capped(x[:, own[ch]], logs[:, ch], u[:, ch], guess, least)
             use &= np.logical_not(capped)
             tops[ch] = top
@@ -172,8 +203,7 @@ def fit(
                 seen = np.append(seen, np.log(tops[ch]) / width)
         covariances[ch] = np.linalg.inv(np.diag(1 / sd**2) + T.T @ T)
         means[ch] = covariances[ch] @ (prior / sd**2 + T.T @ seen)
-    dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(k))
-    return Fitted(means, covariances, own, tops, dead)
+    return means, covariances, tops
 
 
 def _dead(x: Array, slope: float, i: int, guess: float) -> bool:

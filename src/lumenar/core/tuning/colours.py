@@ -12,8 +12,10 @@ import numpy as np
 from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Value
 from lumenar.core.readings import Patch
+from lumenar.core.roles import CHANNELS
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, bounded, nearest, steps_of
+from lumenar.core.tuning.between import chroma, followed, nearness
 
 AXES: dict[str, tuple[float, float, float]] = {
     "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
@@ -49,18 +51,26 @@ CHECKED = (*BETWEEN, *COMPLEXION)
 PROBE = 0.2
 """A step of each kind of control is so much of its half range, enough to be told from noise."""
 ROUNDS = 2
-WORTH, WORSE = 0.15, 1.0
-"""Mean dE2000 of the judged colours that another round must promise; by how much one of the checked may get worse."""
+WORTH, WORTH_SHARE, WORSE = 0.15, 0.15, 1.0
+"""Mean dE2000 of the judged colours that another round must promise, and that in shares of what is left: where a colour lies
+beyond what the display can do no round brings it nearer; by how much one of the checked may get worse."""
 GOOD = 0.5
 """Mean dE2000 of the judged colours that nobody would see."""
 AS_THEY_STAND = "between"
-STAGES = ("read", "set", "check", "less", "less again")
+STAGES = ("read", "set", "check", "check all", "less", "less again")
 SAFE = 0.75
 """What goes less far is to leave every checked colour worse by no more than so much."""
 CORNER = 0.6
 """A corner, which is cut off where the display ends, moves by so much of what its faded colour does."""
-WATCHED = 12
-"""So many of the checked colours, those that got worst, are read of what goes less far."""
+GROUPS = (*(tuple(range(4 * i, 4 * i + 4)) for i in range(6)), tuple(range(24, 28)), tuple(range(28, 32)))
+"""The checked colours that lie beside one another: of a hue, of light and of dark complexion. The one of each that is expected to
+get worst is read after the six were set."""
+WATCHED, WORST = len(GROUPS), 4
+"""So many are read then, and so many of those that got worst where a part of the way is tried."""
+SURPRISE = 0.5
+"""Where it got worse by so much more dE2000 than was expected, the others of its group are read too."""
+BETWEEN_WEIGHT = 0.3
+"""What the colours between weigh beside the judged ones, for what is known of them: that they follow the six about them."""
 CAUTION = 1e-3
 
 
@@ -143,15 +153,12 @@ class _Course:
         """Values (k,) in half ranges."""
         return np.array([float(values[c.control.path]) / _half(c.control) for c in self.p.controls])
 
+    def _Lab(self, attempt: Attempt, patches: Sequence[Patch]) -> Array:
+        return self.p.target.Lab(np.array([attempt.of(q) for q in patches]), self.white)
+
     def _residual(self, attempt: Attempt) -> Array:
-        """Weighted Lab differences (12, 3) of the judged colours: lightness, chroma and hue as dE2000 weighs them, roughly."""
-        Lab = self.p.target.Lab(np.array([attempt.of(q) for q in JUDGED]), self.white)
-        C = np.hypot(self.wanted[:, 1], self.wanted[:, 2])
-        along = self.wanted[:, 1:] / np.maximum(C, 1e-6)[:, None]
-        d = Lab - self.wanted
-        chroma = d[:, 1] * along[:, 0] + d[:, 2] * along[:, 1]
-        hue = -d[:, 1] * along[:, 1] + d[:, 2] * along[:, 0]
-        return np.column_stack([d[:, 0], chroma / (1 + 0.045 * C), hue / (1 + 0.015 * C)])
+        """Weighted Lab differences (12, 3) of the judged colours from what is wanted."""
+        return _weighted(self._Lab(attempt, JUDGED) - self.wanted, self.wanted)
 
     def probed(self, part: str) -> dict[str, Value]:
         """The start with one kind of control moved on all six, towards where there is more room."""
@@ -193,6 +200,39 @@ class _Course:
                 before = a
         return np.asarray(flat, float)
 
+    @cached_property
+    def _carried(self) -> Array:
+        """Change of Lab (32, 3, k) of the checked colours by each control's half range, as far as a colour follows the two of the
+        six about it, by how near it lies to each and how much colour it has. What is mixed in adds light; hue, saturation and
+        lightness turn and scale what is there."""
+        start, own = self.attempts[0], np.array([self.between.of(q) for q in CHECKED])
+        before, near = self.p.target.Lab(own, self.white), nearness(CHECKED, self.p.target)
+        colour = chroma(CHECKED, self.p.target)[:, None] / chroma(FADED, self.p.target)
+        J = np.zeros((len(CHECKED), 3, len(self.p.controls)))
+        x0 = self._x(start.values)
+        for part in self.p.parts:
+            probe = next(a for a in self.attempts if a.stage == part)
+            moved = self._x(probe.values) - x0
+            faded, there = self._Lab(start, FADED), self._Lab(probe, FADED)
+            for k, c in enumerate(self.p.controls):
+                if c.part != part or not abs(moved[k]) > 0:
+                    continue
+                i = list(AXES).index(c.axis)
+                if part in CHANNELS:
+                    light = probe.of(FADED[i]) - start.of(FADED[i])
+                    after = self.p.target.Lab(np.maximum(own + (near * colour)[:, i, None] * light, 0.0), self.white)
+                else:
+                    after = followed(before, faded[i], there[i], near[:, i])
+                J[:, :, k] = (after - before) / moved[k]
+        return J
+
+    def _expected(self, values: Mapping[str, Value]) -> Array:
+        """By how much dE2000 (32,) the checked colours are expected to be worse with some values than at the start."""
+        wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
+        before = self._Lab(self.between, CHECKED)
+        after = before + self._carried @ (self._x(values) - self._x(self.attempts[0].values))
+        return de2000(after, wanted) - de2000(before, wanted)
+
     def mean(self, a: Attempt) -> float:
         """Mean dE2000 of the judged colours of an attempt."""
         return float(np.nanmean(self.p.errors(a, JUDGED, self.white)))
@@ -204,7 +244,8 @@ class _Course:
         later = [a for a in self.attempts if a.stage in STAGES[2:]]
         if not later and len(rounds) < ROUNDS and np.isfinite(self.mean(best)):
             values, expected = self._solved(best)
-            if values != dict(best.values) and self.mean(best) - expected > WORTH:
+            worth = max(WORTH, WORTH_SHARE * self.mean(best))
+            if values != dict(best.values) and self.mean(best) - expected > worth:
                 why = f"Mean dE {self.mean(best):.1f} of the six and their faded ones; {expected:.1f} is expected."
                 return Proposal(STAGES[1], values, JUDGED, why)
         if best is self.attempts[0]:
@@ -213,41 +254,60 @@ class _Course:
                 f"The colours are dE {self.mean(best):.1f} off in the mean; nothing better was reached.",
             )
         if not later:
-            return Proposal(STAGES[2], dict(best.values), CHECKED, "Whether the colours between have stayed in order.")
+            more = self._expected(best.values)
+            watched = tuple(CHECKED[max(g, key=lambda i: more[i])] for g in GROUPS)
+            why = "Whether the colours between have stayed in order: those that are most at risk."
+            return Proposal(STAGES[2], dict(best.values), watched, why)
         return self._judged(later)
 
     def _judged(self, later: Sequence[Attempt]) -> Proposal | Done:
         """After the colours between were checked: kept, gone back on a part of the way, or given up."""
         start = self.attempts[0]
         last = later[-1]
-        worse = self.p.errors(last, CHECKED, self.white) - self.p.errors(self.between, CHECKED, self.white)
+        read = [q for q in CHECKED if any(q in a.patches for a in later if a.values == last.values)]
+        worse = self._errors_of(read, last) - self.p.errors(self.between, read, self.white)
         end = self.mean(
             next(a for a in self.attempts[::-1] if a.values == last.values and set(JUDGED) <= set(a.patches))
         )
+        if last.stage == STAGES[2]:
+            more = self._expected(last.values)
+            odd = {CHECKED.index(q) for q, w in zip(read, worse, strict=True) if w - more[CHECKED.index(q)] > SURPRISE}
+            left = [CHECKED[i] for g in GROUPS if odd & set(g) for i in g if i not in odd]
+            if left:
+                why = "Some got worse than was to be expected, so those beside them are read too."
+                return Proposal(STAGES[3], dict(last.values), tuple(left), why)
         gain = self.mean(start) - end
         if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
             reason = f"The six colours are dE {end:.1f} off in the mean, {self.mean(start):.1f} at the start."
             return Done(dict(last.values), reason)
-        patch = CHECKED[int(np.nanargmax(worse))]
+        patch = read[int(np.nanargmax(worse))]
         said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
-        share, watched = self._share(last)
+        share, watched = self._share(last, read)
         if last.stage != STAGES[-1] and share > 0:
-            stage = STAGES[STAGES.index(last.stage) + 1]
+            stage = STAGES[4] if last.stage in STAGES[2:4] else STAGES[5]
             why = f"{said}; {100 * share:.0f} % of the way is tried."
             return Proposal(stage, self._part_way(last, share), (*JUDGED, *watched), why)
         return Done(dict(start.values), f"Given up: {said}, more than the six colours gained.")
 
-    def _share(self, last: Attempt) -> tuple[float, tuple[Patch, ...]]:
+    def _last_XYZ(self, read: Sequence[Patch], last: Attempt) -> Array:
+        """XYZ (n, 3) of checked colours with the values of an attempt, whichever attempt with these read them."""
+        same = [a for a in self.attempts if a.values == last.values and a.stage in STAGES[2:]]
+        return np.array([next(a for a in same if q in a.patches).of(q) for q in read])
+
+    def _errors_of(self, read: Sequence[Patch], last: Attempt) -> Array:
+        wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
+        return de2000(self.p.target.Lab(self._last_XYZ(read, last), self.white), wanted)
+
+    def _share(self, last: Attempt, read: Sequence[Patch]) -> tuple[float, tuple[Patch, ...]]:
         """How far of the way from the start to an attempt no checked colour would get much worse, as far as colours move in
         straight lines, and those that would get worst there; 0 where even a fifth is too far."""
-        read = [q for q in CHECKED if q in last.patches]
-        before, after = (self.p.target.Lab(np.array([a.of(q) for q in read]), self.white) for a in (self.between, last))
+        before, after = self._Lab(self.between, read), self.p.target.Lab(self._last_XYZ(read, last), self.white)
         wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
         at_start = de2000(before, wanted)
         for share in np.arange(0.9, 0.19, -0.1):
             worse = de2000(before + share * (after - before), wanted) - at_start
             if np.nanmax(worse) <= SAFE:
-                return float(share), tuple(read[i] for i in np.argsort(-worse)[:WATCHED])
+                return float(share), tuple(read[i] for i in np.argsort(-worse)[:WORST])
         return 0.0, ()
 
     def _part_way(self, last: Attempt, share: float) -> dict[str, Value]:
@@ -262,8 +322,14 @@ class _Course:
         J, r, x = self._jacobian(self.attempts), self._residual(best), self._x(best.values)
         low = np.array([c.control.minimum / _half(c.control) for c in self.p.controls]) - x
         high = np.array([c.control.maximum / _half(c.control) for c in self.p.controls]) - x
-        A = np.vstack([J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x))])
-        b = np.concatenate([-r.ravel(), np.zeros(len(x))])
+        wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
+        so_far = self._carried @ (x - self._x(self.attempts[0].values))
+        between = _weighted(self._Lab(self.between, CHECKED) + so_far - wanted, wanted)
+        turned = np.stack([_weighted(self._carried[:, :, k], wanted) for k in range(len(x))], axis=-1)
+        A = np.vstack([
+            J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x)), BETWEEN_WEIGHT * turned.reshape(-1, len(x))
+        ])  # fmt: skip
+        b = np.concatenate([-r.ravel(), np.zeros(len(x)), -BETWEEN_WEIGHT * between.ravel()])
         moved = bounded(A, b, low, high)
         values = dict(best.values)
         for c, v in zip(self.p.controls, x + moved, strict=True):
@@ -275,3 +341,12 @@ class _Course:
 
 def _half(c: Control) -> float:
     return (c.maximum - c.minimum) / 2
+
+
+def _weighted(d: Array, wanted: Array) -> Array:
+    """Lab differences (n, 3) from wanted Lab (n, 3) as lightness, chroma and hue, weighed as dE2000 does, roughly."""
+    C = np.hypot(wanted[:, 1], wanted[:, 2])
+    along = wanted[:, 1:] / np.maximum(C, 1e-6)[:, None]
+    chroma = d[:, 1] * along[:, 0] + d[:, 2] * along[:, 1]
+    hue = -d[:, 1] * along[:, 1] + d[:, 2] * along[:, 0]
+    return np.column_stack([d[:, 0], chroma / (1 + 0.045 * C), hue / (1 + 0.015 * C)])

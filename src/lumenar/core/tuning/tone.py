@@ -1,25 +1,28 @@
-"""The curve: every choice of a curve control, then of a shadow control, with eleven greys; bisected where a control has numbers
-and its effect runs one way."""
+"""The curve: the choices of a curve control, then of a shadow control, with eleven greys; bisected where a control's values are
+numbers and its effect runs one way, every choice of it else."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.readings import Patch
+from lumenar.core.roles import role_of
 from lumenar.core.targets import Anchor, Target
-from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, nearest, steps_of
+from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, steps_of
 
 LEVELS = (0.0, 0.03, 0.06, 0.1, 0.2, 0.3, 0.45, 0.6, 0.75, 0.9, 1.0)
 GREYS = tuple(Patch((v, v, v)) for v in LEVELS)
 NEAR_BLACK = 0.1
-MOST_VALUES = 5
-"""A control with more values than these is bisected, one with fewer is tried whole."""
+FEW_STEPS, FEW_CHOICES = 3, 6
+"""A slider with no more steps than these, or a list with no more choices, is followed value by value from where it stands; one
+with more is bisected between its ends."""
 CLOSE = 0.1
-"""RMS in L* by which two choices cannot be told apart."""
+"""RMS in L* by which two choices cannot be told apart; half of it another value must promise to take away."""
 
 
 @dataclass(frozen=True)
@@ -81,34 +84,83 @@ class Tone:
     ) -> Value | None:  # fmt: skip
         """A value not tried that may be better, None where there is none. seen: all that was tried; own: those in which white was
         a number."""
-        if not control.numeric:
+        every = _in_order(control)
+        if every is None:
             return next((v for v in control.values if v not in seen), None)
-        grid = steps_of(control)
-        if len(grid) <= MOST_VALUES:
-            return next((float(v) for v in grid if float(v) not in seen), None)
-        for end in (grid[0], grid[-1]):
-            if float(end) not in seen:
-                return float(end)
-            if float(end) not in own:
+        if len(every) <= (FEW_STEPS if control.numeric else FEW_CHOICES):
+            return self._beside(control, every, seen, own)
+        for end in (every[0], every[-1]):
+            if end not in seen:
+                return end
+            if end not in own:
                 return None
         # By the error where the control's ends differ: where it changes its sign the best lies between.
-        tried = sorted(float(v) for v in own)
-        moves = np.abs(self.errors(own[float(grid[-1])]) - self.errors(own[float(grid[0])]))[1:-1]
+        at = [i for i, v in enumerate(every) if v in own]
+        moves = np.abs(self.errors(own[every[-1]]) - self.errors(own[every[0]]))[1:-1]
         if moves.max() < CLOSE:
             return None
-        mean = [float(np.average(self.errors(own[v])[1:-1], weights=moves)) for v in tried]
-        best = min(range(len(tried)), key=lambda i: abs(mean[i]))
-        for i in (best - 1, best):
-            if 0 <= i < len(tried) - 1 and mean[i] * mean[i + 1] < 0 and abs(mean[best]) > CLOSE:
-                share = abs(mean[i]) / (abs(mean[i]) + abs(mean[i + 1]))
-                left = grid[(grid > tried[i]) & (grid < tried[i + 1])]
-                if len(left):
-                    return nearest(left, tried[i] + share * (tried[i + 1] - tried[i]))
+        mean = {i: float(np.average(self.errors(own[every[i]])[1:-1], weights=moves)) for i in at}
+        best = min(at, key=lambda i: abs(mean[i]))
+        # At best its mean is gone from the error.
+        figure = self.figure(own[every[best]])
+        promising = figure - np.sqrt(max(figure**2 - mean[best] ** 2, 0.0)) > CLOSE / 2
+        for low, high in pairwise(at):
+            if best in (low, high) and mean[low] * mean[high] < 0 and promising and high - low > 1:
+                share = abs(mean[low]) / (abs(mean[low]) + abs(mean[high]))
+                numbers = np.array([float(v) for v in every[low : high + 1]])
+                wanted = numbers[0] + share * (numbers[-1] - numbers[0])
+                return every[low + 1 + int(np.abs(numbers[1:-1] - wanted).argmin())]
         return None
+
+    def _beside(
+        self, control: Control, every: Sequence[Value], seen: Mapping[Value, Attempt], own: Mapping[Value, Attempt]
+    ) -> Value | None:
+        """The same of a few values in their order: from where the control stands towards where the error says, as long as the
+        next is better; all of them where what was read does not run the way that the order promises."""
+        at = [i for i, v in enumerate(every) if v in own]
+        left = [i for i, v in enumerate(every) if v not in seen]
+        if not at or not left:
+            return every[left[0]] if left else None
+        mean = {i: self._bent(own[every[i]], control) for i in at}
+        rises = np.sign(np.diff([mean[i] for i in at]))
+        steps = np.abs(np.diff([mean[i] for i in at]))
+        if (rises[steps > CLOSE] > 0).any() and (rises[steps > CLOSE] < 0).any():
+            return every[left[0]]
+        best = min(at, key=lambda i: self.figure(own[every[i]]))
+        # A higher gamma is darker, more of a shadow control lighter, until what was read says otherwise.
+        up = rises[steps.argmax()] if len(rises) and steps.max() > CLOSE else (1 if _lifts(control) else -1)
+        towards = 1 if mean[best] * up < 0 else -1
+        beyond = best + towards
+        if beyond in left:
+            return every[beyond]
+        # What lies the other way would be worse unless what was tried beyond is of no other kind.
+        other = best - towards
+        tried = beyond in mean and mean[beyond] * mean[best] > 0
+        return every[other] if tried and other in left else None
+
+    def _bent(self, attempt: Attempt, control: Control) -> float:
+        """Mean error (L*) of the greys that a control is there for: of all, or near black."""
+        error = self.errors(attempt)[1:-1]
+        return float(error[: LEVELS.index(NEAR_BLACK)].mean() if _lifts(control) else error.mean())
 
     def _proposal(self, control: Control, values: Mapping[str, Value], why: str) -> Proposal:
         return Proposal(control.path, dict(values), GREYS, why)
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
         """Curves are not predicted, so none is unexpected; the same curve twice is two values that do the same."""
+        return None
+
+
+def _lifts(control: Control) -> bool:
+    role = role_of(control.role)
+    return role is not None and role.kind == "shadows"
+
+
+def _in_order(control: Control) -> list[Value] | None:
+    """The values of a control in the order of their numbers, None where they are not all numbers."""
+    if control.numeric:
+        return [float(v) for v in steps_of(control)]
+    try:
+        return sorted(control.values, key=float)
+    except (TypeError, ValueError):
         return None

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumenar.core.menu import Value
 from lumenar.core.readings import Patch
@@ -30,12 +31,16 @@ PRIMARIES = (Patch((1.0, 0.0, 0.0)), Patch((0.0, 1.0, 0.0)), Patch((0.0, 0.0, 1.
 DARK = Patch((0.2, 0.2, 0.2))
 MOST = 10
 """Readings of one stage."""
-GOOD = 0.15
-"""dE2000 of white under which nobody goes on."""
+GOOD, GOOD_DARK = 0.15, 0.5
+"""dE2000 of white, and of a dark grey, whose steps are coarser, under which nobody goes on."""
+LEAST_GAIN, LEAST_GAIN_DARK = 0.06, 0.2
+"""dE2000 by which the next attempt at either has to be better."""
 LOSS = 0.012
 """dE2000 of white that one percent of luminance is worth: the luminance control gives it back where it can."""
 UNSEEN, UNSEEN_SHARE = 0.3, 0.2
 """dE2000 that nobody sees: a difference below it counts by this share only, so that no luminance is given up for it."""
+FAR_OFFSETS = 1.0
+"""dE2000 of a dark grey that it is worth not to move the offsets by a whole range."""
 SHARES = np.linspace(1.0, 0.7, 13)
 """Shares of the luminance to be had at which white is looked for: where steps are coarse, some give a better white."""
 OFFSET_GUESS = 1.0
@@ -43,8 +48,8 @@ NEAR, ROUNDS = 2, 5
 """So many steps about the solution every combination is compared under the model, and so often about the best of these."""
 FOLLOWS = 4.0
 """A model that is farther off than so many times the noise does not follow a reading."""
-TRUST = 0.5
-"""A step goes at most so far from the best attempt, in whole ranges."""
+TRUST, FARTHEST = 0.5, 3.0
+"""A step goes at most so far from the best attempt, in whole ranges; offsets by so many times what their usual slope asks for."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +76,7 @@ class TwoPoints:
 
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
         """Stage after stage; Done with the best values of each."""
-        values, reasons, unreached = dict(self.values), [], False
+        values, reasons, unreached = dict(self.values), {}, {}
         for stage in self.stages():
             at = self._stage(stage, values, attempts)
             moved = [c.control for c in (*self.gains, *self.offsets)]
@@ -80,10 +85,10 @@ class TwoPoints:
             if isinstance(following, Proposal):
                 return following
             values.update(following.values)
-            if not stage.endswith("again"):
-                reasons.append(following.reason)
-                unreached |= following.unreached
-        return Done(values, " ".join(reasons) or "There is nothing to move.", unreached)
+            # How the end came out that was moved once more counts.
+            kind = stage.split()[0]
+            reasons[kind], unreached[kind] = following.reason, following.unreached
+        return Done(values, " ".join(reasons.values()) or "There is nothing to move.", any(unreached.values()))
 
     def _stage(self, stage: str, values: Mapping[str, Value], attempts: Sequence[Attempt]) -> _Stage:
         kind = stage.split()[0]
@@ -157,7 +162,9 @@ class _Stage:
         primaries = np.array([self.first.of(p) for p in PRIMARIES])
         found = primaries_of(self.XYZ[0], primaries, self.first.of(BLACK))
         white = primaries_of(self.first.of(WHITE), primaries, self.first.of(BLACK))
-        return None if found is None or white is None else Primaries(found.rows, found.black, white.mixed)
+        if found is None or white is None:
+            return None
+        return Primaries(found.rows, found.black, white.mixed, white.clamped)
 
     def x_of(self, values: Mapping[str, Value]) -> Array:
         """Distance (k,) of values from those of the stage's first attempt, in whole ranges."""
@@ -172,7 +179,22 @@ class _Stage:
         x = np.array([self.x_of(a.values) for a in self.read])
         u = np.repeat(self.problem.noise.relative(self.XYZ[:, 1])[:, None] * 1.5, 3, axis=1)
         here = x[self.errors.argmin()]
-        return fit(self.channels, x, self.at_start.shares(self.XYZ), u, self.at_start.mixed, self.guess, here)
+        return fit(self.channels, x, self._shares, u, self.at_start, self.guess, here, self.grey is WHITE)
+
+    @property
+    def _shares(self) -> Array:
+        """Amounts (n, 3) of the channels. What was read before the other end was moved is carried over by what that did to the
+        values that stand."""
+        assert self.at_start is not None
+        shares = self.at_start.shares(self.XYZ)
+        n = self._before
+        if 0 < n < len(self.read):
+            values = self._own(self.read[n].values)
+            same = [i for i in range(n) if self._own(self.read[i].values) == values]
+            with np.errstate(divide="ignore", invalid="ignore"):
+                moved = shares[n] / shares[same[-1]] if same else np.ones(3)
+            shares[:n] *= np.where(np.isfinite(moved) & (moved > 0), moved, 1.0)
+        return shares
 
     def propose(self) -> Proposal | Done:
         if len(self.attempts) == self.earlier:
@@ -194,8 +216,9 @@ class _Stage:
             # Gone back to and read again: nothing is tried after that, whatever noise makes of it.
             return self._done(best if self._stands(best) else last)
         values, predicted, XYZ = self._candidate()
-        enough = worth - predicted < max(self._noise_error() / 2, 0.06)
-        if enough or self.errors[best] <= GOOD or over:
+        good, least = (GOOD_DARK, LEAST_GAIN_DARK) if self.grey is DARK else (GOOD, LEAST_GAIN)
+        enough = worth - predicted < max(self._noise_error() / 2, least)
+        if enough or self.errors[best] <= good or over:
             return self._done(best) if self._stands(best) else self._again(best)
         u = float(np.sqrt((self.fitted.u(self.x_of(values)) ** 2).mean()))
         why = f"dE {self.errors[best]:.1f} so far; with these dE {self._predicted(XYZ):.1f} is expected."
@@ -267,7 +290,8 @@ class _Stage:
         """What is to be least (n,) at distances x (n, k): colour, the luminance given up against what is to be had, and what
         controls are raised in vain."""
         if self.grey is DARK:
-            return errors
+            # All offsets raised alike leave the colour as it is, so the nearest of what is as good is taken.
+            return np.asarray(errors + FAR_OFFSETS * np.abs(x).mean(axis=-1), float)
         lost = np.maximum(0, np.log(self._reachable / XYZ[:, 1]))
         seen = np.maximum(errors, UNSEEN) + UNSEEN_SHARE * np.minimum(errors, UNSEEN)
         # Where channels reach into one another, what looks like a stop may be another channel.
@@ -329,7 +353,7 @@ class _Stage:
         XYZ, errors = self._seen(x)
         worth = self._worth(x, XYZ, errors)
         known = (grid[:, None, :] == self._entered).all(axis=2).any(axis=1)
-        new = np.where(known, np.inf, worth)
+        new = np.where(known | self._too_far(grid), np.inf, worth)
         k = int(new.argmin())
         # Where it goes on from may be tried; what is proposed may not.
         middle = self._places(self._by_path(grid[worth.argmin()]))
@@ -340,6 +364,17 @@ class _Stage:
         """The values (n, k) that were entered in this stage."""
         own = self.attempts[self.earlier :]
         return np.array([[float(a.values[c.control.path]) for c in self.channels] for a in own])
+
+    def _too_far(self, grid: Array) -> NDArray[np.bool_]:
+        """Which values (n, k) of offsets lie farther from the best attempt than what is missing asks for, were they to do a third
+        of what is usual: in the dark a small misjudged slope leads far away."""
+        if self.grey is not DARK:
+            return np.zeros(len(grid), bool)
+        best = self._best[0]
+        now = np.array([float(self.read[best].values[c.control.path]) for c in self.channels])
+        missing = np.abs(np.log(np.maximum(self._wanted, 1e-6) / np.maximum(self._shares[best], 1e-6))).max()
+        reach = [FARTHEST * missing / self.guess * c.span + NEAR * c.control.step for c in self.channels]
+        return np.asarray((np.abs(grid - now) > reach).any(axis=1), bool)
 
     def _by_path(self, values: Array) -> dict[str, Value]:
         return {c.control.path: float(v) for c, v in zip(self.channels, values, strict=True)}
