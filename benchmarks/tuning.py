@@ -71,6 +71,7 @@ class Slowest:
 def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kinds: Any) -> None:
     """White by gains, and offsets, against the best white on the grid at any luminance, and at no less than was reached."""
     over, as_bright, worse, whites, made, noticed, vain, slow = [], [], [], [], 0, 0, 0, Slowest()
+    wronged = left = 0
     for seed in range(units):
         d = Display(seed, **kinds)
         problem = slow.of(TwoPoints(tuple(d.gains), tuple(d.offsets) if offsets else (), TARGET, d.values, NOISE))
@@ -82,7 +83,8 @@ def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kin
         worse.append(end - float(white_error(d.true(WHITE, d.values), TARGET)))
         whites.append(t.whites)
         made, noticed, vain = made + t.errors_made, noticed + t.noticed, vain + t.in_vain
-    slips = f"; {noticed} of {made} slips named" if errs else ""
+        wronged, left = wronged + t.wronged, left + bool(t.left)
+    slips = f"; {noticed} of {made} slips named, {wronged} right entries doubted, {left} left standing" if errs else ""
     slips += f"; asked in vain {vain} times in {sum(whites)}" if vain else ""
     say(
         what,
@@ -239,6 +241,7 @@ def main() -> None:
         lambda: white(units, "white, gamut held in before the gains", clamped=True),
         lambda: white(units, "the same, gains and offsets", offsets=True, clamped=True),
         lambda: white(units, "white, one entry in ten is wrong", errs=0.1),
+        lambda: white(units, "the same, gains and offsets", offsets=True, errs=0.1),
         lambda: points(units, 10),
         lambda: points(units, 10, tuned=True),
         lambda: points(max(4, units // 5), 22),

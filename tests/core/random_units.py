@@ -10,7 +10,7 @@ from lumenar.core.colour.spaces import xy_to_XYZ
 from lumenar.core.menu import Control
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.core.tuning.base import Done, Noise, observe, propose, start, white_error
+from lumenar.core.tuning.base import Done, Noise, State, answered, observe, propose, start, white_error
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.colours import AXES, JUDGED, AxisControl
 from lumenar.core.tuning.points import Point
@@ -134,25 +134,42 @@ class Course:
     errors_made: int = 0
     noticed: int = 0
     in_vain: int = 0
+    left: dict = field(default_factory=dict)
+    """What still stands otherwise than the person thinks."""
+    wronged: int = 0
+    slips: list = field(default_factory=list)
+    """Right entries that were taken for wrong ones."""
 
 
 def tune(problem, display, errs=0.0, most=60):
-    """Carry a problem out on a display; errs: the share of entries in which a person enters one value wrongly."""
+    """Carry a problem out on a display; errs: the share of entries in which a person enters one value wrongly. What was entered
+    wrongly stands until it is entered anew: only what changes is."""
     state, readings, whites, made, noticed, in_vain = start(problem), 0, 0, 0, 0, 0
     rng = np.random.default_rng([display.seed, 99])
+    off, slips = {}, []
     for _ in range(most):
         following = propose(state)
         if isinstance(following, Done):
-            return Course(state, following, whites, readings, made, noticed, in_vain)
-        real = dict(following.values)
+            late = [(place, s.path) for place, s in problem.doubts(state.attempts)] if errs else []
+            right = len({d for d in late if d in slips})
+            return Course(
+                state, following, whites, readings, made, noticed + right, in_vain, off, len(late) - right, slips
+            )
+        last = state.attempts[-1].values if state.attempts else {}
+        off = {p: v for p, v in off.items() if following.values[p] == last.get(p)}
+        real = {**following.values, **off}
         slipped = False
         if errs and state.attempts and rng.random() < errs:
             # What is wrong in a control that plays no part here cannot be seen.
-            path = str(rng.choice(sorted(c.control.path for c in (*problem.gains, *problem.offsets))))
+            entered = [p for p, v in following.values.items() if v != last.get(p)]
+            path = str(rng.choice(sorted(entered or following.values)))
             control = next(c.control for c in (*display.gains, *display.offsets) if c.control.path == path)
             real[path] = float(np.clip(real[path] + rng.choice([-7, -4, 4, 7]), control.minimum, control.maximum))
-            slipped = real[path] != following.values[path]
+            slipped = real[path] != following.values[path] and path not in off
             made += slipped
+            if slipped:
+                slips.append((len(state.attempts), path))
+            off = {p: v for p, v in real.items() if v != following.values[p]}
         XYZ = np.array([display.read(p, real) for p in following.patches])
         readings += len(XYZ)
         whites += Patch((1.0, 1.0, 1.0)) in following.patches
@@ -160,9 +177,10 @@ def tune(problem, display, errs=0.0, most=60):
         suspicion = problem.suspect(after.attempts)
         if suspicion is not None:
             # Asked, the person looks at the menu and says what stands there.
-            noticed += slipped
-            in_vain += not slipped
-            after = observe(state, following, real, XYZ)
+            right = suspicion.path in off
+            noticed += right
+            in_vain += not right
+            after = State(problem, answered(after.attempts, suspicion, off.pop(suspicion.path, suspicion.entered)))
         state = after
     raise AssertionError(f"no end after {most} attempts")
 

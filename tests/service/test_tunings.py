@@ -1,6 +1,7 @@
 """Tunings on the bench and by hand: committed attempt by attempt, cut off and gone on with, proven, and judged."""
 
 import json
+import re
 
 import numpy as np
 import pytest
@@ -336,31 +337,33 @@ def by_hand(app):
     )
 
 
-def person(screen, app, tuner, review, most=30, slip=None):
-    """Somebody who enters what is asked and types what the meter shows; slip: at which attempt a hand slips, and how far."""
+def person(screen, app, tuner, review, most=40, slip=None):
+    """Somebody who enters what is asked and types what the meter shows; slip: at which attempt a hand slips, and how far. What
+    was entered wrongly stands until it is entered anew, or somebody looks because it is asked about."""
     setup = setup_of(app, review, "Evening").id
     number = tuner.start(review, setup, Wish(["white"]))
     stands = dict.fromkeys(GAINS, 100.0)
+    really = dict(stands)
     asked = []
     for _ in range(most):
         seen = tuning_views.view(app, number)
         if seen.question is not None:
             asked.append(seen.question)
-            tunings.answer(app, number, seen.question.number, True)
-            stands[seen.question.path] = float(seen.question.seems)
+            path = seen.question.path
+            tunings.answer(app, number, seen.question.number, False, really[path])
+            stands[path] = really[path]
             continue
         if seen.step is None:
             break
         for e in seen.step.entries:
             steps = float(e.value) - stands[e.path]
             assert float(e.was) == stands[e.path] and e.presses == f"{abs(steps):g} {'up' if steps > 0 else 'down'}"
-            stands[e.path] = float(e.value)
-        real = dict(stands)
+            stands[e.path] = really[e.path] = float(e.value)
         if slip is not None and seen.step.number == slip[0]:
-            real[GAINS[2]] = stands[GAINS[2]] + slip[1]
+            really[GAINS[2]] = stands[GAINS[2]] + slip[1]
         texts = []
         for p in seen.step.patches:
-            XYZ = screen.read(Patch(p.rgb), {**screen.values, **real})
+            XYZ = screen.read(Patch(p.rgb), {**screen.values, **really})
             texts.append("-" if not np.isfinite(XYZ).all() else " ".join(f"{v:.4f}" for v in XYZ))
         tunings.typed_in(app, number, seen.step.number, "XYZ", texts)
     return number, asked
@@ -385,8 +388,36 @@ def test_a_wrong_entry_is_asked_about_and_what_really_stood_there_is_kept(app, t
         and asked[0].sentence.startswith("This reads as if Blue gain were")
     )
     row = next(a for a in stored.attempts(app.db.connection(), number) if a.number == asked[0].number)
-    assert row.proposed is not None and row.proposed[GAINS[2]] - row.entered[GAINS[2]] == pytest.approx(9, abs=3)
+    assert row.proposed is not None and row.proposed[GAINS[2]] - row.entered[GAINS[2]] == 9
+    assert float(asked[0].seems) == pytest.approx(row.entered[GAINS[2]], abs=3)
     assert tuning_views.view(app, number).state == "found"
+
+
+def test_a_wrong_entry_that_nobody_can_look_at_any_more_is_named_and_never_gone_back_to(app, tuner, by_hand):
+    number, asked = person(Display(0), app, tuner, by_hand, slip=(2, 12))
+    seen = tuning_views.view(app, number)
+    doubted = [a for a in seen.attempts if a.doubt]
+    assert asked == [] and seen.state == "found" and [a.number for a in doubted] == [2]
+    assert re.fullmatch(r"reads as if Blue gain had been \d+, not \d+; taken as that", doubted[0].doubt)
+    seems, entered = map(int, re.findall(r"\d+", doubted[0].doubt))
+    assert seems - entered == pytest.approx(12, abs=3)
+    t = tunings.opened(app, number)
+    bad = next(a for a in t.stored if a.number == 2)
+    assert any(tunings.best_so_far(t)[p] != bad.entered[p] for p in GAINS)
+
+
+def test_an_answer_that_the_control_cannot_have_is_refused(app, tuner, by_hand, monkeypatch):
+    answer = tunings.answer
+
+    def looked(app, number, place, as_it_seems, stands):
+        with pytest.raises(BadInputError, match="250"):
+            answer(app, number, place, False, 250.0)
+        assert all(a.proposed is None for a in stored.attempts(app.db.connection(), number)), "nothing was stored"
+        answer(app, number, place, as_it_seems, stands)
+
+    monkeypatch.setattr(tunings, "answer", looked)
+    _, asked = person(Display(0), app, tuner, by_hand, slip=(4, -9))
+    assert asked
 
 
 def test_bad_readings_are_named_and_nothing_is_stored(app, tuner, by_hand):

@@ -41,9 +41,10 @@ class AttemptReadings(BaseModel):
 
 
 class Seen(BaseModel):
-    """Whether the control stood where the reading says it did."""
+    """Whether the control stands where the reading says it does; stands: where else, if at neither of the two."""
 
     as_it_seems: bool
+    stands: float | str | None = None
 
 
 class ResultName(BaseModel):
@@ -121,7 +122,7 @@ def type_attempt(request: Request, tuning: Id, number: Id, typed: AttemptReading
 @router.put("/tunings/{tuning}/attempts/{number}/entered")
 def answer_question(request: Request, tuning: Id, number: Id, seen: Seen) -> TuningView:
     """What really stood there at an attempt that was asked about."""
-    tunings.answer(application(request), tuning, number, seen.as_it_seems)
+    tunings.answer(application(request), tuning, number, seen.as_it_seems, seen.stands)
     return tuning_views.view(application(request), tuning)
 
 

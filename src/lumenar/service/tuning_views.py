@@ -12,6 +12,7 @@ from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Value, text_of
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
+from lumenar.core.tuning.base import Suspicion
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
@@ -99,6 +100,8 @@ class AttemptView:
     v: float | None
     readings: int
     dropped: bool
+    doubt: str
+    """What it reads as, where a value was entered wrongly and nobody can look any more; empty where none was."""
 
 
 @dataclass(frozen=True)
@@ -326,8 +329,18 @@ def _entry(t: Open, path: str, was: Value | None, value: Value) -> EntryToMake:
     return EntryToMake(path, path.split(" > ")[-1], "" if was is None else text_of(was), said, presses)
 
 
+def _doubt(s: Suspicion | None) -> str:
+    if s is None:
+        return ""
+    name = s.path.split(" > ")[-1]
+    which = "" if s.attempts == 1 else f" here and in the {'next' if s.attempts == 2 else f'{s.attempts - 1} next'}"
+    return f"reads as if {name} had been {text_of(s.seems)}, not {text_of(s.entered)}{which}; taken as that"
+
+
 def _attempts(t: Open) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
+    counted = [a.number for a in t.stored if not a.dropped]
+    doubts = {counted[i]: s for i, s in session.doubts(t.plan, t.tried).items()}
     for a in t.stored:
         one = tried_of(a, t.matrix)
         moved = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
@@ -340,7 +353,7 @@ def _attempts(t: Open) -> list[AttemptView]:
             AttemptView(
                 a.number, a.goal, session.TITLES[a.goal], a.why, moved, figure if np.isfinite(figure) else None, UNITS[a.goal],
                 float(white[1]) if seen else None, float(u) if seen else None, float(v) if seen else None, len(a.patches),
-                bool(a.dropped),
+                bool(a.dropped), _doubt(doubts.get(a.number)),
             )
         )  # fmt: skip
     return out

@@ -148,7 +148,7 @@ def tried_of(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
     if matrix is not None:
         XYZ = corrected(XYZ, matrix)
     patches = tuple(Patch((p[0], p[1], p[2])) for p in a.patches)
-    return Tried(a.goal, Attempt(a.stage, a.entered, patches, XYZ))
+    return Tried(a.goal, Attempt(a.stage, a.entered, patches, XYZ, a.proposed is not None))
 
 
 def opened(app: Application, tuning_id: int) -> Open:
@@ -223,7 +223,9 @@ def to_enter(menu_owner: Open, values: Mapping[str, Value]) -> dict[str, Value]:
 
 def best_so_far(t: Open) -> dict[str, Value]:
     """Values of the goals that are done, and of the one under way its best attempt's: what a tuning that is stopped leaves."""
-    tried = t.tried
+    # What was entered wrongly is no state to go back to: nobody knows what it was.
+    doubted = session.doubts(t.plan, t.tried)
+    tried = [x for i, x in enumerate(t.tried) if i not in doubted]
     values = dict(t.plan.values)
     for goal in dict.fromkeys(x.goal for x in tried):
         own = [x for x in tried if x.goal == goal]
@@ -285,16 +287,24 @@ def name_of(patch: Patch) -> str:
     return NAMES.get(patch.rgb, patch.code)
 
 
-def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool) -> None:
-    """A person has looked what stood there at an attempt that was asked about. ConflictError where nothing is asked."""
+def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool, stands: Value | None = None) -> None:
+    """A person has looked what stands there at an attempt that was asked about, and at those before it since the control was
+    entered: what it seems to be, what was entered, or something else. ConflictError where nothing is asked; BadInputError where
+    the control cannot stand so."""
     t = opened(app, tuning_id)
     asked = session.suspect(t.plan, t.tried)
     last = [a for a in t.stored if not a.dropped][-1:]
     if asked is None or not last or last[0].number != number:
         raise ConflictError("tuning", "Nothing is asked about this attempt any more.")
-    entered = {**last[0].entered, asked.path: asked.seems} if as_it_seems else dict(last[0].entered)
+    stood = stands if stands is not None else asked.seems if as_it_seems else asked.entered
+    try:
+        t.plan.menu.control(asked.path).check(stood)
+    except MenuError as e:
+        raise BadInputError("value", f"{e}.", "stands") from e
+    own = [a for a in t.stored if not a.dropped and a.goal == last[0].goal][-asked.attempts :]
     with app.db.transaction(of=0) as db:
-        tunings.entered_otherwise(db, tuning_id, number, entered)
+        for a in own:
+            tunings.entered_otherwise(db, tuning_id, a.number, {**a.entered, asked.path: stood})
 
 
 def go_back(app: Application, tuning_id: int, number: int) -> None:

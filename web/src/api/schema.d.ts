@@ -2391,6 +2391,8 @@ export interface components {
             readings: number;
             /** Dropped */
             dropped: boolean;
+            /** Doubt */
+            doubt: string;
         };
         /**
          * Axis
@@ -5531,11 +5533,13 @@ export interface components {
         };
         /**
          * Seen
-         * @description Whether the control stood where the reading says it did.
+         * @description Whether the control stands where the reading says it does; stands: where else, if at neither of the two.
          */
         Seen: {
             /** As It Seems */
             as_it_seems: boolean;
+            /** Stands */
+            stands?: number | string | null;
         };
         /**
          * Series

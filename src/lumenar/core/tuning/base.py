@@ -25,12 +25,13 @@ MODEL_SHARE = 0.004
 @dataclass(frozen=True, eq=False)
 class Attempt:
     """What stood in the controls of a goal and what was read then. XYZ (n, 3) in cd/m2 of the patches, NaN where the light was
-    under the meter's floor; stage: of the solver, as the proposal named it."""
+    under the meter's floor; stage: of the solver, as the proposal named it; sure: somebody has looked what stood there."""
 
     stage: str
     values: Mapping[str, Value]
     patches: tuple[Patch, ...]
     XYZ: Array
+    sure: bool = False
 
     def of(self, patch: Patch) -> Array:
         """XYZ (3,) of one patch, NaN where it was not read."""
@@ -67,17 +68,29 @@ class Done:
 
 @dataclass(frozen=True)
 class Suspicion:
-    """The last reading looks as if one control stood elsewhere than it should."""
+    """Readings look as if one control stood elsewhere than it should: in the last attempt, and in so many before it as it was not
+    entered anew since."""
 
     path: str
     entered: Value
     seems: Value
+    attempts: int = 1
 
     @property
     def sentence(self) -> str:
         """What to ask the person."""
         name = self.path.split(" > ")[-1]
-        return f"This reads as if {name} were {text_of(self.seems)}, not {text_of(self.entered)}."
+        what = "This reads" if self.attempts == 1 else f"The last {self.attempts} attempts read"
+        return f"{what} as if {name} were {text_of(self.seems)}, not {text_of(self.entered)}."
+
+
+def answered(attempts: Sequence[Attempt], asked: Suspicion, stood: Value) -> tuple[Attempt, ...]:
+    """Attempts after somebody has looked what really stood there, in all that were asked about."""
+    first = len(attempts) - asked.attempts
+    return (
+        *attempts[:first],
+        *(replace(a, values={**a.values, asked.path: stood}, sure=True) for a in attempts[first:]),
+    )
 
 
 class Problem(Protocol):

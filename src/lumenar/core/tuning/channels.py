@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -171,39 +172,127 @@ def _fitted(
     k = x.shape[1]
     tops = np.full(3, np.inf)
     means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
-    away = np.abs(x - here).sum(axis=1)
+    for ch in range(3):
+        rows = _rows(own[ch], x, shares[:, ch], u[:, ch], guess, here, stops, other)
+        tops[ch] = rows.top
+        covariances[ch] = np.linalg.inv(np.diag(1 / rows.sd**2) + rows.T.T @ rows.T)
+        means[ch] = covariances[ch] @ (rows.prior / rows.sd**2 + rows.T.T @ rows.seen)
+    return means, covariances, tops
+
+
+@dataclass(frozen=True, eq=False)
+class _Rows:
+    """What is known of one channel before (prior and sd, (m,)), and what its readings say: T (r, m) and seen (r,) in standard
+    deviations; read (r,): of which attempt each is, -1 where it is of none; top: the amount above which it does not rise."""
+
+    prior: Array
+    sd: Array
+    T: Array
+    seen: Array
+    read: NDArray[np.intp]
+    noise: Array
+    top: float
+
+
+def _rows(
+    own: int, x: Array, shares: Array, u: Array, guess: float, here: Array, stops: bool, other: float,
+    doubted: NDArray[np.bool_] | None = None,
+) -> _Rows:  # fmt: skip
+    """doubted (n,): attempts that are no sign of where the channel stops to rise."""
+    k, top = x.shape[1], np.inf
     with np.errstate(invalid="ignore"):
         logs = np.log(np.maximum(shares, 1e-6))
-    for ch in range(3):
-        prior = np.zeros(k + 2)
-        sd = np.full(k + 2, other * guess)
-        sd[0] = 0.01
-        sd[-1] = BEND_U * guess if own[ch] >= 0 else 1e-6
-        if own[ch] >= 0:
-            prior[1 + own[ch]], sd[1 + own[ch]] = guess, GUESS_U * guess
-        use = np.isfinite(logs[:, ch])
-        if own[ch] >= 0 and stops:
-            # What others do to this channel, as far as that is known, is no sign of its own top.
-            reach = float(np.abs(np.delete(x, own[ch], 1)).max(initial=0.0))
-            least = 0.015 if other <= OTHER_U else 0.015 + other / 2 * guess * reach
-            capped, top = _capped(x[:, own[ch]], logs[:, ch], u[:, ch], guess, least)
-            use &= np.logical_not(capped)
-            tops[ch] = top
-        noise = np.sqrt(u[:, ch] ** 2 + MODEL_SHARE**2 + (FAR_SHARE * guess * away) ** 2)
-        T, seen = _terms(x, own[ch])[use] / noise[use, None], logs[use, ch] / noise[use]
-        if own[ch] >= 0 and use.any() and (stopped := np.isfinite(logs[:, ch]) & ~use).any():
-            # It stops somewhere between the last reading below and the first above.
-            low = x[use, own[ch]].max()
-            above = np.where(stopped, x[:, own[ch]], np.inf)
-            if above[j := int(above.argmin())] > low:
-                between = x[j].copy()
-                between[own[ch]] = (low + above[j]) / 2
-                width = guess * (above[j] - low) / np.sqrt(12)
-                T = np.vstack([T, _terms(between, own[ch]) / width])
-                seen = np.append(seen, np.log(tops[ch]) / width)
-        covariances[ch] = np.linalg.inv(np.diag(1 / sd**2) + T.T @ T)
-        means[ch] = covariances[ch] @ (prior / sd**2 + T.T @ seen)
-    return means, covariances, tops
+    prior = np.zeros(k + 2)
+    sd = np.full(k + 2, other * guess)
+    sd[0] = 0.01
+    sd[-1] = BEND_U * guess if own >= 0 else 1e-6
+    if own >= 0:
+        prior[1 + own], sd[1 + own] = guess, GUESS_U * guess
+    use = np.isfinite(logs)
+    if own >= 0 and stops:
+        # What others do to this channel, as far as that is known, is no sign of its own top.
+        reach = float(np.abs(np.delete(x, own, 1)).max(initial=0.0))
+        least = 0.015 if other <= OTHER_U else 0.015 + other / 2 * guess * reach
+        sure = np.ones(len(x), bool) if doubted is None else ~doubted
+        capped = np.zeros(len(x), bool)
+        capped[sure], top = _capped(x[sure, own], logs[sure], u[sure], guess, least)
+        if capped.any():
+            capped |= ~sure & (x[:, own] >= x[capped, own].min())
+        use &= np.logical_not(capped)
+    noise = np.sqrt(u**2 + MODEL_SHARE**2 + (FAR_SHARE * guess * np.abs(x - here).sum(axis=1)) ** 2)[use]
+    T, seen, read = _terms(x, own)[use] / noise[:, None], logs[use] / noise, np.flatnonzero(use)
+    if own >= 0 and use.any() and (stopped := np.isfinite(logs) & ~use).any():
+        # It stops somewhere between the last reading below and the first above.
+        low = x[use, own].max()
+        above = np.where(stopped, x[:, own], np.inf)
+        if above[j := int(above.argmin())] > low:
+            between = x[j].copy()
+            between[own] = (low + above[j]) / 2
+            width = guess * (above[j] - low) / np.sqrt(12)
+            T = np.vstack([T, _terms(between, own) / width])
+            seen, read, noise = np.append(seen, np.log(top) / width), np.append(read, -1), np.append(noise, width)
+    return _Rows(prior, sd, T, seen, read, noise, top)
+
+
+@dataclass(frozen=True)
+class Misplaced:
+    """A control that seems to have stood elsewhere in attempts first to last: by how much, in whole ranges; odds: by how much
+    better, in chi squared, that explains what was read."""
+
+    control: int
+    first: int
+    last: int
+    by: float
+    odds: float
+
+
+def misplaced(
+    channels: Sequence[Channel], x: Array, shares: Array, u: Array, start: Primaries, guess: float, here: Array,
+    stops: bool = True, least: float = 0.0,
+) -> list[Misplaced]:  # fmt: skip
+    """What single wrong entries would explain of readings, the most telling first: arguments as of `fit`. Each control is entered
+    where its value changes, and stands until it changes again. Where all that is not explained is less than `least` of chi
+    squared, no entry is looked for."""
+    other = OTHER_U_MIXED if start.clamped or start.mixed > MIXED else OTHER_U
+    found = []
+    for i, c in enumerate(channels):
+        plain = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other)
+        P, r = _weights(plain)
+        if float(r @ P @ r) < least and len(plain.seen) == len(x):
+            continue
+        entered = [0, *(j for j in range(1, len(x)) if x[j, i] != x[j - 1, i]), len(x)]
+        for first, after in pairwise(entered[1:]):
+            within = (np.arange(len(x)) >= first) & (np.arange(len(x)) < after)
+            rows = plain
+            if stops:
+                rows = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other, within)
+                P, r = _weights(rows)
+            z = ((rows.read >= first) & (rows.read < after)) / rows.noise
+            if (weight := float(z @ P @ z)) < 1e-9:
+                continue
+            shift = float(z @ P @ r) / weight
+            mean = rows.prior + rows.sd**2 * (rows.T.T @ P @ (r - z * shift))
+            by = _root(mean[1 + i], mean[-1], float(x[after - 1, i]), shift)
+            if by is not None:
+                found.append(Misplaced(i, first, after - 1, by, shift**2 * weight))
+    return sorted(found, key=lambda m: -m.odds)
+
+
+def _weights(rows: _Rows) -> tuple[Array, Array]:
+    """Inverse covariance (r, r) of what is read about what is known before, and how far (r,) it is from that."""
+    P = np.linalg.inv(np.eye(len(rows.seen)) + (rows.T * rows.sd**2) @ rows.T.T)
+    return np.asarray(P, float), rows.seen - rows.T @ rows.prior
+
+
+def _root(slope: float, bend: float, x: float, shift: float) -> float | None:
+    """How far from x a control whose log of light runs as slope x + bend x^2 gives `shift` more; None where it does not."""
+    steep = slope + 2 * bend * x
+    if abs(steep) < 1e-6:
+        return None
+    by = shift / steep
+    for _ in range(3):
+        by = shift / (steep + bend * by) if abs(steep + bend * by) > 1e-6 else by
+    return by if steep > 0 else None
 
 
 def _dead(x: Array, slope: float, i: int, guess: float) -> bool:

@@ -154,6 +154,18 @@ def suspect(plan: Plan, tried: Sequence[Tried]) -> Suspicion | None:
     return None
 
 
+def doubts(plan: Plan, tried: Sequence[Tried]) -> dict[int, Suspicion]:
+    """By place among what was tried the wrong entries that were noticed when they did not stand any more."""
+    places = [i for i, t in enumerate(tried) if t.goal == "white"]
+    own = [tried[i].attempt for i in places]
+    if not own:
+        return {}
+    problem = _problem(plan, "white", {**plan.values, **own[0].values}, tried)
+    if not isinstance(problem, TwoPoints):
+        return {}
+    return {places[place]: s for place, s in problem.doubts(own)}
+
+
 def _proposed(
     plan: Plan, goal: str, problem: Problem, values: Mapping[str, Value], own: Sequence[Attempt]
 ) -> Proposal | Done:  # fmt: skip

@@ -24,7 +24,17 @@ from lumenar.core.tuning.base import (
     remembered,
     white_error,
 )
-from lumenar.core.tuning.channels import GUESS, MIXED, Channel, Fitted, Primaries, fit, primaries_of
+from lumenar.core.tuning.channels import (
+    GUESS,
+    MIXED,
+    Channel,
+    Fitted,
+    Misplaced,
+    Primaries,
+    fit,
+    misplaced,
+    primaries_of,
+)
 
 WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
 PRIMARIES = (Patch((1.0, 0.0, 0.0)), Patch((0.0, 1.0, 0.0)), Patch((0.0, 0.0, 1.0)))
@@ -48,6 +58,10 @@ NEAR, ROUNDS = 2, 5
 """So many steps about the solution every combination is compared under the model, and so often about the best of these."""
 FOLLOWS = 4.0
 """A model that is farther off than so many times the noise does not follow a reading."""
+ODD, ODD_DARK, ODD_PAST, CLEARER, AS_CLEAR = 16.0, 25.0, 25.0, 1.5, 0.8
+"""A wrong entry that stands is asked about where it explains so much of chi squared, of gains and of offsets, and at least so
+large a share of what another would; one that was entered anew since is taken for one where it explains so much, and so many times
+as much as any other."""
 TRUST, FARTHEST = 0.5, 3.0
 """A step goes at most so far from the best attempt, in whole ranges; offsets by so many times what their usual slope asks for."""
 
@@ -100,11 +114,23 @@ class TwoPoints:
         )
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
-        """One control that, had it stood elsewhere, would explain the last reading that the slopes do not."""
-        if not attempts:
+        """One control that, had it stood elsewhere since it was entered, would explain what the slopes do not."""
+        if not attempts or attempts[-1].sure:
             return None
-        before = self._stage(attempts[-1].stage, self.values, attempts[:-1])
-        return before.suspect(attempts[-1])
+        return self._stage(attempts[-1].stage, self.values, attempts).suspect(attempts)
+
+    def doubts(self, attempts: Sequence[Attempt]) -> list[tuple[int, Suspicion]]:
+        """Wrong entries that were noticed when they did not stand any more, each with the place of the first attempt it is in:
+        nothing is taken from these but what they seem to have been."""
+        found = []
+        for stage in self.stages():
+            at = self._stage(stage, self.values, attempts)
+            for m in at.slips:
+                path = at.channels[m.control].control.path
+                first, entered = at.read[m.first], at.read[m.first].values[path]
+                place = next(i for i, a in enumerate(attempts) if a is first)
+                found.append((place, Suspicion(path, entered, at.seems(m), m.last - m.first + 1)))
+        return list({(place, s.path): (place, s) for place, s in found}.values())
 
 
 @dataclass(frozen=True, eq=False)
@@ -176,10 +202,56 @@ class _Stage:
     @cached_property
     def fitted(self) -> Fitted:
         assert self.at_start is not None
-        x = np.array([self.x_of(a.values) for a in self.read])
-        u = np.repeat(self.problem.noise.relative(self.XYZ[:, 1])[:, None] * 1.5, 3, axis=1)
+        x = self.x.copy()
+        for m in self.slips:
+            x[m.first : m.last + 1, m.control] += m.by
         here = x[self.errors.argmin()]
-        return fit(self.channels, x, self._shares, u, self.at_start, self.guess, here, self.grey is WHITE)
+        return fit(self.channels, x, self._shares, self._u, self.at_start, self.guess, here, self.grey is WHITE)
+
+    @cached_property
+    def x(self) -> Array:
+        """The values (n, k) of the attempts in which the grey was a number, as `x_of`."""
+        return np.array([self.x_of(a.values) for a in self.read])
+
+    @property
+    def _u(self) -> Array:
+        return np.repeat(self.problem.noise.relative(self.XYZ[:, 1])[:, None] * 1.5, 3, axis=1)
+
+    @cached_property
+    def doubted(self) -> list[Misplaced]:
+        """What wrong entries would explain, the most telling first; none of what somebody has looked at."""
+        if len(self.read) < 3 or self.at_start is None:
+            return []
+        here = self.x[self.errors.argmin()]
+        if self.at_start.clamped or self.at_start.mixed > MIXED:
+            # What controls do to one another's channels looks the same.
+            return []
+        found = misplaced(
+            self.channels, self.x, self._shares, self._u, self.at_start, self.guess, here, self.grey is WHITE, ODD
+        )
+        return [m for m in found if not any(a.sure for a in self.read[m.first : m.last + 1])]
+
+    @cached_property
+    def slips(self) -> list[Misplaced]:
+        """A wrong entry that was noticed when it did not stand any more: it explains what nothing else does."""
+        found = self.doubted
+        clear = found and found[0].odds >= ODD_PAST and (len(found) == 1 or found[0].odds >= CLEARER * found[1].odds)
+        past = clear and found[0].last < len(self.read) - 1 and self._steps(found[0]) >= 2
+        return found[:1] if past else []
+
+    @property
+    def _odd(self) -> float:
+        return ODD_DARK if self.grey is DARK else ODD
+
+    def _steps(self, m: Misplaced) -> float:
+        c = self.channels[m.control]
+        return abs(m.by) * c.span / c.control.step
+
+    def seems(self, m: Misplaced) -> float:
+        """The value that a control seems to have had."""
+        c = self.channels[m.control]
+        entered = float(self.read[m.first].values[c.control.path])
+        return float(c.grid[np.abs(c.grid - entered - m.by * c.span).argmin()])
 
     @property
     def _shares(self) -> Array:
@@ -259,14 +331,16 @@ class _Stage:
         """The attempt of this stage that is worth most, and what it is worth: half by what was read of it, half by what all
         readings say, as one reading alone is noise too; but by what was read alone where the model does not follow it."""
         assert self.at_start is not None
-        x = np.array([self.x_of(a.values) for a in self.read])
+        x = self.x
         modelled = self._worth(x, *self._seen(x))
         read = self._worth(x, self.XYZ, self.errors)
         follows = np.abs(modelled - read) <= FOLLOWS * max(self._noise_error(), GOOD)
         modelled = np.where(follows, modelled, read)
         both = (modelled + read) / 2
-        # What was read before the other end was moved is not what it is now.
+        # What was read before the other end was moved is not what it is now, nor is it known what a wrong entry was.
         both[: self._before] = np.inf
+        for m in self.slips:
+            both[m.first : m.last + 1] = np.inf
         best = int(both.argmin())
         return best, float(modelled[best])
 
@@ -335,9 +409,13 @@ class _Stage:
         """The best untried values under the model, what they are worth, and their XYZ (3,): looked for along the line of the
         target's white, then about the best of it, and about the best that was read, until there is none better beside it."""
         found = self._look(self._solved(), 1)
+        seen: set[tuple[int, ...]] = set()
         for begin in (found.values, self.read[self._best[0]].values):
             centre = self._places(begin)
             for _ in range(ROUNDS):
+                if centre in seen:
+                    break
+                seen.add(centre)
                 there = self._look([centre], NEAR)
                 found = min(found, there, key=lambda trial: trial.worth)
                 if there.middle == centre:
@@ -426,26 +504,17 @@ class _Stage:
         reason += f"; {' and '.join(dead)} {'does' if len(dead) == 1 else 'do'} nothing." if dead else "."
         return Done(self._own(self.read[best].values), reason, unreached=error > 1.0)
 
-    def suspect(self, last: Attempt) -> Suspicion | None:
-        if len(self.read) < 2 or self.at_start is None or not np.isfinite(last.of(self.grey)).all():
+    def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
+        last = len(self.read) - 1
+        standing = [m for m in self.doubted if m.last == last and not self.fitted.dead[m.control]]
+        if not standing or self.read[-1] is not attempts[-1] or standing[0].odds < self._odd:
             return None
-        x = self.x_of(last.values)
-        read = np.log(np.maximum(self.at_start.shares(last.of(self.grey)), 1e-6))
-        noise = 1.5 * float(self.problem.noise.relative(last.of(self.grey)[1]))
-        off = (read - self.fitted.log_shares(x)) / np.hypot(self.fitted.u(x), noise)
-        odd = np.flatnonzero(np.abs(off) > 5)
-        if len(odd) != 1:
+        # What was entered anew since cannot be looked at any more.
+        m = standing[0]
+        others = max((o.odds for o in self.doubted if o is not m), default=0.0)
+        path = self.channels[m.control].control.path
+        entered, seems = float(attempts[-1].values[path]), self.seems(m)
+        since = next((i for i, a in enumerate(attempts[::-1]) if a.values.get(path, entered) != entered), len(attempts))
+        if m.odds < AS_CLEAR * others or self._steps(m) < 2 or seems == entered or since == len(attempts):
             return None
-        i = self.fitted.own[int(odd[0])]
-        if i < 0 or self.fitted.dead[i]:
-            return None
-        c = self.channels[i]
-        at = float(self.read[0].values[c.control.path])
-        others = np.repeat(x[None, :], len(c.grid), axis=0)
-        others[:, i] = (c.grid - at) / c.span
-        left = np.abs(self.fitted.log_shares(others)[:, c.channel] - read[c.channel])
-        seems = float(c.grid[left.argmin()])
-        entered = float(last.values[c.control.path])
-        if seems == entered or left.min() > 4 * np.hypot(float(self.fitted.u(others[left.argmin()])[c.channel]), noise):
-            return None
-        return Suspicion(c.control.path, entered, seems)
+        return Suspicion(path, entered, seems, since)

@@ -54,6 +54,11 @@ export function Outcome({ tuning }: { tuning: Tuning }) {
           </Table.Body>
         </Table.Root>
       )}
+      {tuning.by_hand && tuning.state === "found" && tuning.settings.length > 0 && (
+        <Text color="ink2" fontSize="12.5px" mt="8px">
+          Look at the menu once more before you keep it: what stands there should be what is written here.
+        </Text>
+      )}
     </Box>
   );
 }

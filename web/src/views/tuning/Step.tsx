@@ -1,4 +1,5 @@
-import { Box, Flex, Table, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Input, Table, Text } from "@chakra-ui/react";
+import { type FormEvent, useState } from "react";
 import type { Tuning } from "../../api/client";
 import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import type { Form } from "../../parts/MeterForm";
@@ -89,11 +90,14 @@ export function Step({
 /** A reading that nothing but a wrong entry explains. */
 export function Question({
   question,
+  error,
   onAnswer,
 }: {
   question: NonNullable<Tuning["question"]>;
-  onAnswer: (seems: boolean) => void;
+  error: Error | null;
+  onAnswer: (seems: boolean, stands?: string) => void;
 }) {
+  const [other, setOther] = useState("");
   return (
     <Box
       border="1px solid"
@@ -115,7 +119,32 @@ export function Question({
         <QuietButton onClick={() => onAnswer(false)}>
           It is <Mono>{question.entered}</Mono> <Key>2</Key>
         </QuietButton>
+        <chakra.form
+          ml="12px"
+          onSubmit={(e: FormEvent) => {
+            e.preventDefault();
+            if (other.trim()) onAnswer(false, other.trim());
+          }}
+        >
+          <Flex gap="6px" align="center">
+            <Text color="ink2" whiteSpace="nowrap">
+              or
+            </Text>
+            <Input
+              size="sm"
+              w="72px"
+              aria-label="What stands there"
+              value={other}
+              onChange={(e) => setOther(e.target.value)}
+              data-testid="stands"
+            />
+            <QuietButton type="submit" disabled={!other.trim()}>
+              It is that
+            </QuietButton>
+          </Flex>
+        </chakra.form>
       </Flex>
+      {error && <ProblemNote error={error} />}
     </Box>
   );
 }

@@ -59,7 +59,14 @@ function Attempts({ tuning, onBack }: { tuning: Tuning; onBack: (n: number) => v
             <Table.Cell color="ink2" whiteSpace="nowrap">
               {a.title}
             </Table.Cell>
-            <Table.Cell>{a.moved.join(", ") || "as it stood"}</Table.Cell>
+            <Table.Cell>
+              {a.moved.join(", ") || "as it stood"}
+              {a.doubt && (
+                <Text color="lamp" fontSize="12px" data-testid="doubt">
+                  {a.doubt}
+                </Text>
+              )}
+            </Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
               <Mono>{a.figure == null ? "" : number(a.figure, a.unit === "%" ? 1 : 2)}</Mono>{" "}
               <Text as="span" color="ink3">
@@ -130,11 +137,14 @@ function Session({ tuning }: { tuning: Tuning }) {
     TOUCHED,
   );
   const answer = useAct(
-    (v: { number: number; seems: boolean }) =>
+    (v: { number: number; seems: boolean; stands?: string }) =>
       got(
         api.PUT("/api/v1/tunings/{tuning}/attempts/{number}/entered", {
           params: { path: { ...path, number: v.number } },
-          body: { as_it_seems: v.seems },
+          body: {
+            as_it_seems: v.seems,
+            stands: v.stands == null || Number.isNaN(Number(v.stands)) ? v.stands : Number(v.stands),
+          },
         }),
       ),
     TOUCHED,
@@ -179,7 +189,13 @@ function Session({ tuning }: { tuning: Tuning }) {
         )}
         {state.error && <ProblemNote error={state.error} />}
         {back.error && <ProblemNote error={back.error} />}
-        {asked && <Question question={asked} onAnswer={(seems) => answer.mutate({ number: asked.number, seems })} />}
+        {asked && (
+          <Question
+            question={asked}
+            error={answer.error}
+            onAnswer={(seems, stands) => answer.mutate({ number: asked.number, seems, stands })}
+          />
+        )}
         {tuning.step && !asked && (
           <Step
             handle={step}
