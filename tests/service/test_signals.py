@@ -96,6 +96,26 @@ def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, televisi
     assert "PQ, 10 bits, limited range, no HDR flag, which the display said it showed" in page
 
 
+def test_a_setup_says_what_its_content_is_flagged_as_and_keeps_its_mode(app, bench, television):
+    """A display that goes to another mode by a flag is put back to the setup's, and reads the same there."""
+    player = setup_of(app, television, "Player HDR")
+    plain = measured(app, bench, television, player.id, "pq_tracking", "white_black")["pq_tracking"]
+    film = setups.add(app, television, player.id, "Player, film", Edit(format=StatedFormat(content="film")))
+    flagged = measured(app, bench, television, film, "pq_tracking")["pq_tracking"]
+    assert bench.rig.bench.remote.format.content == "film"
+    assert flagged.scalar("clip_cd_m2") == pytest.approx(plain.scalar("clip_cd_m2"), rel=0.01)
+    assert next(r for r in board.board(app, television).rows if r.setup == film).format == "flagged as film"
+    document = readings_document(app, television)
+    assert next(x for x in document["setups"] if x["name"] == "Player, film")["format"]["content"] == "film"
+    again = importing.import_readings(app, json.dumps(document), "Again.json")
+    assert readings_document(app, again)["setups"] == document["setups"]
+    # Another flag is another signal: what was measured is stale.
+    setups.change(app, television, player.id, Edit(format=StatedFormat(content="game")))
+    assert "signal content flag none → game" in next(
+        why for c, why in cells.newest(app, television).stale.items() if c.setup == player.id
+    )
+
+
 def test_what_is_sent_makes_sense(app, television):
     reel = setup_of(app, television, "Reel")
     with pytest.raises(BadInputError, match="SDR has no HDR flag to leave out"):

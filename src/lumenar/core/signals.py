@@ -20,6 +20,13 @@ UNFLAGGED = "no HDR flag"
 Content = Literal["", "film", "game"]
 CONTENTS: tuple[Content, ...] = ("film", "game")
 """What a source may flag its content as (CTA-861, content type)."""
+
+
+def flagged_as(content: str) -> str:
+    """How a content flag is said."""
+    return f"flagged as {content}"
+
+
 WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
 
 
@@ -108,7 +115,7 @@ class SignalFormat:
         parts = [words_of(document_of(self))]
         parts += [self.metadata.words] if self.metadata else []
         parts += [UNFLAGGED] if not self.flagged else []
-        parts += [f"flagged as {self.content}"] if self.content else []
+        parts += [flagged_as(self.content)] if self.content else []
         return ", ".join(parts)
 
     @property
@@ -121,7 +128,8 @@ def format_from(transfer: Signal, said: Mapping[str, Any]) -> SignalFormat:
     """A format as a document says it; what it does not say is as usual. MetadataError where its metadata contradict
     themselves."""
     plain = {k: v for k, v in said.items() if k in ("range", "bits", "chroma", "refresh_hz")}
-    return SignalFormat(transfer, **plain, metadata=metadata_of(said), flagged=said.get("flag") != "none")
+    return SignalFormat(transfer, **plain, metadata=metadata_of(said), flagged=said.get("flag") != "none",
+                        content=said.get("content") or "")  # fmt: skip
 
 
 def document_of(shown: SignalFormat) -> dict[str, Any]:
@@ -141,4 +149,5 @@ def words_of(said: Mapping[str, Any] | None) -> str:
     parts += [said["chroma"]] if "chroma" in said else []
     parts += [f"{said['refresh_hz']:g} Hz"] if "refresh_hz" in said else []
     parts += [UNFLAGGED] if said.get("flag") == "none" else []
+    parts += [flagged_as(said["content"])] if said.get("content") else []
     return ", ".join(parts)

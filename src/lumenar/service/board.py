@@ -13,7 +13,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
-from lumenar.core.signals import METADATA, UNFLAGGED, metadata_of
+from lumenar.core.signals import METADATA, UNFLAGGED, flagged_as, metadata_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
@@ -203,12 +203,14 @@ def format_words(setup: SetupRow) -> str:
     units = {"bits": "bits", "refresh_hz": "Hz"}
     if name := setup.format.get("name"):
         return str(name)
-    plain = {k: v for k, v in setup.format.items() if k not in (*METADATA, "flag")}
+    plain = {k: v for k, v in setup.format.items() if k not in (*METADATA, "flag", "content")}
     said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in plain.items()]
     if metadata := metadata_of(setup.format):
         said.append(metadata.words)
     if setup.format.get("flag"):
         said.append(UNFLAGGED)
+    if content := setup.format.get("content"):
+        said.append(flagged_as(str(content)))
     return ", ".join(said)
 
 

@@ -271,6 +271,7 @@ class FileFormat(_Strict):
     chroma: Chroma | None = None
     refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
     flag: Literal["none"] | None = None
+    content: Literal["film", "game"] | None = None
     name: Annotated[str, Field(max_length=60)] | None = None
 
 

@@ -67,6 +67,8 @@ class StatedFormat:
     """What a PQ signal says of its content, in cd/m2; nothing is sent where none of the three is said."""
     flag: Literal["none"] | None = None
     """"none" where a PQ or HLG signal does not say that it is one."""
+    content: Literal["film", "game"] | None = None
+    """What the source flags its content as."""
     name: str | None = None
     """What the signal is called in this review, as "player, PQ 1000"."""
 

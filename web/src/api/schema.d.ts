@@ -6017,6 +6017,8 @@ export interface components {
             max_fall?: number | null;
             /** Flag */
             flag?: "none" | null;
+            /** Content */
+            content?: ("film" | "game") | null;
             /** Name */
             name?: string | null;
         };

@@ -144,7 +144,11 @@ export function Question({
           </Flex>
         </chakra.form>
       </Flex>
-      {error && <ProblemNote error={error} />}
+      {error && (
+        <Box mt="10px">
+          <ProblemNote error={error} />
+        </Box>
+      )}
     </Box>
   );
 }

@@ -20,6 +20,7 @@ export interface Words {
   maxCll: string;
   maxFall: string;
   flag: string;
+  content: string;
   signal: string;
 }
 
@@ -34,6 +35,7 @@ const formatOf = (f: SetupView["format"]) => ({
   maxCll: text(f.max_cll),
   maxFall: text(f.max_fall),
   flag: f.flag ?? "",
+  content: f.content ?? "",
   signal: f.name ?? "",
 });
 
@@ -56,7 +58,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
     if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
-  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag", "signal"))
+  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag", "content", "signal"))
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
       bits: decimal(words.bits),
@@ -66,6 +68,7 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
       max_cll: decimal(words.maxCll),
       max_fall: decimal(words.maxFall),
       flag: words.flag === "none" ? "none" : null,
+      content: (words.content || null) as "film" | "game" | null,
       name: words.signal.trim() || null,
     };
   return body;
@@ -205,6 +208,13 @@ export function About({
           </Select>
         </Labelled>
       )}
+      <Labelled label="Content flag">
+        <Select value={words.content} onChange={(e) => onWords({ content: e.target.value })}>
+          <option value="">none sent</option>
+          <option value="film">film</option>
+          <option value="game">game</option>
+        </Select>
+      </Labelled>
       {view.signal === "pq" && (
         <>
           <Stated
