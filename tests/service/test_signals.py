@@ -422,3 +422,25 @@ def test_other_metadata_or_no_flag_make_what_was_measured_stale_and_a_name_does_
     # What was not recorded may have been so all the time.
     setups.change(app, television, reel, Edit(format=StatedFormat(chroma="4:4:4")))
     assert stale() == ""
+
+
+def test_what_metadata_do_stands_among_the_plates_of_the_setup_it_was_asked_of(app, bench, television):
+    review, experimenter = television, Experimenter(app, bench)
+
+    def asked():
+        number = experimenter.start(review, Question("metadata", reel))
+        bench.seat.wait()
+        return experiment_views.view(app, number)
+
+    reel, player = (setup_of(app, review, n).id for n in ("Reel HDR", "Player HDR"))
+    measured(app, bench, review, reel, "pq_tracking", "white_black")
+    measured(app, bench, review, player, "pq_tracking")
+    before = plates.plates(app, review, reel, "pq_tracking", [], None)
+    said = asked()
+    again = asked()
+    after = plates.plates(app, review, reel, "pq_tracking", [], None)
+    # Asked twice, the newest answer stands there once.
+    assert [c.key for c in after.charts] == [*(c.key for c in before.charts), "metadata"]
+    assert after.charts[-1] == again.charts[0] and after.words.endswith(again.sentence) and said.id != again.id
+    assert plates.plates(app, review, reel, "white_black", [], None).charts[-1].key != "metadata"
+    assert "metadata" not in plates.plates(app, review, player, "pq_tracking", [], None).words

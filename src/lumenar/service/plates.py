@@ -17,7 +17,7 @@ from lumenar.core.readings import Readings
 from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.core.warm_up import WarmUp, warmed_up
-from lumenar.service import cells, host_reports
+from lumenar.service import cells, host_reports, seen
 from lumenar.service.application import Application
 from lumenar.service.board import doubts, written
 from lumenar.service.displays import display, display_of, settings_words
@@ -173,6 +173,7 @@ def plates(
     said = stored_reports.of_review(app.db.connection(), review_id) if hosted else {}
     every = reviews.setups_of(app.db.connection(), review_id) if said else []
     reported = host_reports.beside(app, states[review_id], every, said)
+    beside = seen.of_setup(app, review_id, setup_id, FOUND_BESIDE.get(measurement, ()))
     warm = _warm_up(app, found[0].row) if measurement in WARMS else None
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
@@ -200,6 +201,7 @@ def plates(
                     _remark(first),
                     reported[setup.id].words if setup.id in reported else "",
                     warm.words if warm else "",
+                    *(c.sentence for c in beside),
                 ),
             )
         ),
@@ -207,6 +209,7 @@ def plates(
             *charts,
             *([chart_of(list(reported.values()))] if reported else []),
             *([warm.chart] if warm else []),
+            *(chart for c in beside for chart in c.charts),
         ],
         hosted=hosted,
         reported=said.get(setup.id),
@@ -216,6 +219,8 @@ def plates(
     )
 
 
+FOUND_BESIDE: dict[str, tuple[str, ...]] = {"pq_tracking": ("metadata", "ends")}
+"""The questions whose answers stand beside a measurement: how PQ is followed depends on what is sent with it."""
 REPORTED_BESIDE = ("peak", "pq_tracking")
 """The measurements that a host's report stands beside."""
 

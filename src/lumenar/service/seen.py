@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from lumenar.core.experiments.base import Conclusion
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.recipes.purpose import Seen
 from lumenar.service import camera_check, experiments, questions
@@ -25,6 +28,17 @@ def found_by_itself(app: Application, review_id: int) -> list[Seen]:
         how = f"On {names[row.setup_id]}{firmware}, {row.created_at[:10]}"
         found[row.kind, row.setup_id, title] = _seen(app, row.id, title, how)
     return [*found.values(), *_photos(app, review_id)]
+
+
+def of_setup(app: Application, review_id: int, setup_id: int, kinds: Sequence[str]) -> list[Conclusion]:
+    """What was found out about a setup of some kinds of questions, of each title the newest, in the kinds' order."""
+    found: dict[tuple[int, str], Conclusion] = {}
+    for row in stored.of_review(app.db.connection(), review_id):
+        if row.kind in kinds and row.state == "done" and row.setup_id == setup_id:
+            key = kinds.index(row.kind), questions.title_of(row.kind, row.question)
+            if key not in found:
+                found[key] = experiments.concluded(app, row)
+    return [found[k] for k in sorted(found)]
 
 
 def _seen(app: Application, experiment_id: int, title: str, how: str) -> Seen:
