@@ -1,5 +1,6 @@
 """Behaviour under conditions: the order of states, exact tests against a repeated baseline, words and promises."""
 
+import re
 from itertools import pairwise
 
 import numpy as np
@@ -87,6 +88,25 @@ def test_each_control_alone_is_fewer_states():
 
 
 # -- what is measurable ------------------------------------------------------------------------------------------------
+
+
+def test_what_was_chosen_is_read_and_two_of_which_none_was_read_alone_are_told_of_as_two():
+    x = planned(chosen=((0, 1, 1), (1, 0, 1)))
+    assert [s.key for s in x.steps if s.kind == "state"] == [(0, 1, 1), (1, 0, 1)]
+
+    def does(key):
+        return {"gain": 0.7 if key[1] and key[2] else 1.0}
+
+    said = x.explain(reading(x, np.random.default_rng(2), does)).sentence
+    assert said.startswith("F1: none measurable.")
+    assert re.search(r"F0 1 \+ F1 1 dims white by 30 % in the dark\.$", said)
+
+
+def test_light_alone_is_told_of_where_no_control_is_tried():
+    x = planned(levels=())
+    reads = reading(x, np.random.default_rng(3), lambda key: {"gain": (1.0, 0.8, 1.0)[key[0]]})
+    said = x.explain(reads).sentence
+    assert said == "With lamp (50 lux): dims white by 20 %. With daylight (500 lux): nothing measurable."
 
 
 def test_features_are_named_with_the_light_they_work_in_and_nothing_else_is():

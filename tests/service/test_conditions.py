@@ -161,6 +161,22 @@ def test_what_makes_no_sense_is_said_with_its_place(app, television, more, words
     assert views.lines(app, television) == []
 
 
+def test_states_that_were_chosen_are_those_that_are_read(app, bench, experimenter, television):
+    chosen = [[0, 1, 0, 0], [0, 1, 1, 0], [2, 1, 1, 0]]
+    q = question(app, television, "Reel", lights=LIGHTS, factors=SAID, chosen=chosen)
+    assert questions.cost(app, television, q).notes[0].startswith("3 states")
+    number = experimenter.start(television, q)
+    bench.seat.wait()
+    made = experiments.opened(app, number).made
+    assert [list(k) for k in made.keys] == chosen
+    for wrong in ([[0, 0, 0, 0]], [[0, 9, 0, 0]], [[0, 1]], [*chosen, [3, 0, 0, 0]]):
+        with pytest.raises(BadInputError, match="There is no state") as e:
+            questions.cost(
+                app, television, question(app, television, "Reel", lights=LIGHTS, factors=SAID, chosen=wrong)
+            )
+        assert e.value.place == "chosen"
+
+
 def test_what_it_takes_is_said_beforehand(app, television):
     few = questions.cost(
         app, television, question(app, television, "Reel", lights=LIGHTS, factors=SAID, together=False)

@@ -47,6 +47,15 @@ def test_1_from_the_lights_and_features_to_what_should_be_switched_off(page):
     page.until(lambda: "say how many evening lamp are" in text(page, "[data-testid=cost]"))
     lux.send_keys("50")
     page.until(lambda: "14 states" in text(page, "[data-testid=cost]"))
+    # Of all 35 those that are chosen, each alone to begin with.
+    Select(page.find("[data-testid=which-states]")).select_by_value("chosen")
+    page.until(lambda: len(page.all("[data-testid=states] tbody tr")) == 12)
+    both = "input[aria-label='Saver low + Daylight match on, daylight']"
+    page.driver.execute_script("arguments[0].click()", page.find(both))
+    page.until(lambda: "15 states" in text(page, "[data-testid=cost]"))
+    assert violations(page) == []
+    Select(page.find("[data-testid=which-states]")).select_by_value("alone")
+    page.until(lambda: "14 states" in text(page, "[data-testid=cost]"))
     page.find("[data-testid=experiment-start]").click()
     advice = page.find("[data-testid=advice]").text.split("\n")
     # What is shown is of all that was read.

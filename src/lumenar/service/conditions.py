@@ -46,14 +46,16 @@ class FactorAsked:
 
 @dataclass(frozen=True)
 class ConditionsAsked:
-    """What is tried in which light. together: all combinations rather than each control alone; baselines: how often the baseline
-    is read, 0 for as often as a change of white of about 1 % needs."""
+    """What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
+    instead, each the light's place and then each control's, 0 where it stands and from 1 the values that are tried; baselines:
+    how often the baseline is read, 0 for as often as a change of white of about 1 % needs."""
 
     lights: Sequence[LightAsked] = field(default=())
     factors: Sequence[FactorAsked] = field(default=())
     together: bool = True
     baselines: int = 0
     seed: int = 1
+    chosen: Sequence[Sequence[int]] = field(default=())
 
 
 def asked(
@@ -75,6 +77,8 @@ def asked(
         "lights": lights, "factors": factors, "together": q.together, "seed": q.seed, "tried": [f["path"] for f in factors],
         "promises": [{"path": f.path, "text": t} for f in q.factors for t in said_of(f.promise)],
     }  # fmt: skip
+    if q.chosen:
+        question["chosen"] = _chosen(question, q.chosen)
     count = len(_keys(question))
     if count > MOST_STATES:
         raise BadInputError(
@@ -84,6 +88,18 @@ def asked(
         )
     question["baselines"] = q.baselines or _enough(noise, count)
     return question
+
+
+def _chosen(question: Mapping[str, Any], chosen: Sequence[Sequence[int]]) -> list[list[int]]:
+    every = set(states_of(*_tried(question)))
+    keys = list(dict.fromkeys(tuple(k) for k in chosen))
+    if odd := next((k for k in keys if k not in every), None):
+        raise BadInputError(
+            "question",
+            f"There is no state {list(odd)}: each has a light and a value of every control, and is not the baseline.",
+            "chosen",
+        )
+    return [list(k) for k in keys]
 
 
 def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]:
@@ -136,8 +152,11 @@ def _tried(q: Mapping[str, Any]) -> tuple[tuple[LightState, ...], tuple[Factor, 
 
 
 def _keys(q: Mapping[str, Any]) -> tuple[Key, ...]:
-    """The states that are read: all combinations, or each control alone in each light."""
+    """The states that are read: those that were chosen, all combinations, or each control alone in each light."""
     every = states_of(*_tried(q))
+    if chosen := q.get("chosen"):
+        wanted = {tuple(k) for k in chosen}
+        return tuple(k for k in every if k in wanted)
     return tuple(k for k in every if q["together"] or sum(map(bool, k[1:])) <= 1)
 
 
@@ -163,7 +182,8 @@ def title_of(q: Mapping[str, Any]) -> str:
 
 def notes_of(x: Conditions) -> list[str]:
     """What a person is to know beforehand."""
-    notes = [f"{len(x.keys)} states, and the baseline {sum(s.kind == 'baseline' for s in x.steps)} times among them."]
+    many, based = len(x.keys), sum(s.kind == "baseline" for s in x.steps)
+    notes = [f"{many} state{'s' if many > 1 else ''}, and the baseline {based} times among them."]
     if len(x.lights) > 1:
         changes = x.changes_of_light
         notes.append(f"The light is changed {changes} times; it begins and ends with {x.lights[0].words}.")

@@ -2260,8 +2260,9 @@ export interface components {
         };
         /**
          * AskedConditions
-         * @description What is tried in which light. together: all combinations rather than each control alone; baselines: how often the baseline
-         *     is read, 0 for as often as it needs.
+         * @description What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
+         *     instead, each the light's place from 0 and then each control's, 0 where it stands; baselines: how often the baseline is
+         *     read, 0 for as often as it needs.
          */
         AskedConditions: {
             /**
@@ -2289,6 +2290,11 @@ export interface components {
              * @default 1
              */
             seed?: number;
+            /**
+             * Chosen
+             * @default []
+             */
+            chosen?: number[][];
         };
         /**
          * AskedFactor
@@ -4179,7 +4185,8 @@ export interface components {
              *       "factors": [],
              *       "together": true,
              *       "baselines": 0,
-             *       "seed": 1
+             *       "seed": 1,
+             *       "chosen": []
              *     }
              */
             conditions?: components["schemas"]["AskedConditions"];

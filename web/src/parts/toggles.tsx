@@ -4,8 +4,8 @@ import type { ReactNode } from "react";
 interface Props {
   checked: boolean;
   onChange: (on: boolean) => void;
-  /** What stands beside it. */
-  children: ReactNode;
+  /** What stands beside it, if anything does: else it needs a name. */
+  children?: ReactNode;
   /** What it is called where what stands beside it says too little. */
   name?: string;
   title?: string;
@@ -18,7 +18,7 @@ export function Tick({ checked, onChange, children, name, ...props }: Props) {
     <Checkbox.Root checked={checked} onCheckedChange={(d) => onChange(d.checked === true)} {...props}>
       <Checkbox.HiddenInput aria-label={name} />
       <Checkbox.Control />
-      <Checkbox.Label>{children}</Checkbox.Label>
+      {children && <Checkbox.Label>{children}</Checkbox.Label>}
     </Checkbox.Root>
   );
 }

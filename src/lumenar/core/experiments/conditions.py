@@ -343,14 +343,31 @@ class Conditions:
             r.size != "none" and r.key[1 + i] == n and sum(map(bool, r.key[1:])) == 1 for r in results
         )}  # fmt: skip
         tried = {i for i, _ in features}
-        if not tried:
+        if not any(not r.left_out for r in results):
             return "Nothing was read beside the baseline."
         quiet = [name_of(self.factors[i].path) for i in sorted(tried - active)]
         said = [features[i, n].rstrip(".") for i in sorted(active) for n in self._telling(i, features, results)]
         parts = [f"{s}." for s in said]
         if quiet:
             parts.append(f"{listed(quiet)}: none measurable.")
+        parts += self._of_others(results)
         return " ".join(parts)
+
+    def _of_others(self, results: Sequence[StateResult]) -> list[str]:
+        """What light alone does where no control was tried, and what several controls do of which one was not read alone."""
+        read = {r.key for r in results if not r.left_out}
+        parts = []
+        for r in results:
+            alone = [
+                (r.key[0], *(n if i == j else 0 for j in range(len(r.key) - 1))) for i, n in enumerate(r.key[1:]) if n
+            ]
+            told = (len(alone) > 1 and not all(k in read for k in alone)) or not (alone or self.factors)
+            if told and not r.left_out:
+                where = promises.in_light(self.lights[r.key[0]]) if len(self.lights) > 1 else ""
+                what = promises.in_words(list(r.tests.values()), 3)
+                said = f"{self.words_of(r.key)} {what} {where}" if alone else f"{where[:1].upper()}{where[1:]}: {what}"
+                parts.append(f"{said.strip()}.")
+        return parts
 
     def _telling(self, i: int, features: Mapping[tuple[int, int], str], results: Sequence[StateResult]) -> list[int]:
         """The level of a factor that does most, which stands for it in a few words."""

@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Text } from "@chakra-ui/react";
+import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Sent } from "../../api/client";
 import { useConditionChoices, useExperimentCost } from "../../api/queries";
@@ -6,12 +6,90 @@ import { ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { NumberField } from "../../parts/NumberField";
-import { Tick, Toggle } from "../../parts/toggles";
+import { Tick } from "../../parts/toggles";
 import { CostOf } from "../findout/CostOf";
 
 export type Question = Sent<"NewExperiment">;
 type Factor = Sent<"AskedFactor">;
 type Light = Sent<"AskedLight">;
+
+type Which = "alone" | "all" | "chosen";
+
+/** A state: its key, as the API counts lights and values; what is set in it; how many controls are. */
+interface State {
+  key: string;
+  words: string;
+  set: number;
+}
+
+/** All states: a row for each combination of values, in it a state for each light. The first of all is the baseline. */
+function statesOf(lights: Light[], factors: Factor[]): State[][] {
+  const combinations = factors.reduce<number[][]>(
+    (so, f) => so.flatMap((k) => [0, ...f.values.map((_, i) => i + 1)].map((n) => [...k, n])),
+    [[]],
+  );
+  return combinations.map((levels) => {
+    const said = levels.flatMap((n, i) =>
+      n ? [`${factors[i]?.path.split(" > ").at(-1)} ${factors[i]?.values[n - 1]}`] : [],
+    );
+    return lights.map((_, light) => ({
+      key: [light, ...levels].join(" "),
+      words: said.join(" + ") || "as it stands",
+      set: said.length,
+    }));
+  });
+}
+
+/** Which of all states are read. */
+function States({
+  lights,
+  every,
+  chosen,
+  onChoose,
+}: {
+  lights: Light[];
+  every: State[][];
+  chosen: string[];
+  onChoose: (keys: string[]) => void;
+}) {
+  return (
+    <Box maxH="300px" overflow="auto" mt="10px">
+      <Table.Root fontSize="12.5px" w="auto" aria-label="States that are read" data-testid="states">
+        <Table.Header>
+          <Table.Row>
+            <Table.ColumnHeader pl="0">State</Table.ColumnHeader>
+            {lights.map((l, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a light has no other name while it is typed
+              <Table.ColumnHeader key={i}>{l.label}</Table.ColumnHeader>
+            ))}
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {every.map((row) => (
+            <Table.Row key={row[0]?.key}>
+              <Table.Cell pl="0" pr="18px" py="3px">
+                {row[0]?.words}
+              </Table.Cell>
+              {row.map((s, i) => (
+                <Table.Cell key={s.key} py="3px">
+                  {i === 0 && s.set === 0 ? (
+                    <Text color="ink3">baseline</Text>
+                  ) : (
+                    <Tick
+                      checked={chosen.includes(s.key)}
+                      onChange={(on) => onChoose(on ? [...chosen, s.key] : chosen.filter((k) => k !== s.key))}
+                      name={`${s.words}, ${lights[i]?.label}`}
+                    />
+                  )}
+                </Table.Cell>
+              ))}
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  );
+}
 
 /** Lights, controls and their values; and what it will take. */
 export function AskConditions({
@@ -32,8 +110,17 @@ export function AskConditions({
   const choices = useConditionChoices(review, setup);
   const [lights, setLights] = useState<Light[]>([{ label: "dark", lux: 0 }]);
   const [factors, setFactors] = useState<Factor[]>([]);
-  const [together, setTogether] = useState(false);
+  const [which, setWhich] = useState<Which>("alone");
+  const [chosen, setChosen] = useState<string[]>([]);
   const [baselines, setBaselines] = useState<number | null>(null);
+  const every = statesOf(lights, factors);
+  // What was chosen and is no state any more does not count, and the baseline is read anyhow.
+  const known = new Set(
+    every
+      .flat()
+      .slice(1)
+      .map((s) => s.key),
+  );
   const question: Question = {
     kind: "conditions",
     setup,
@@ -41,7 +128,14 @@ export function AskConditions({
     second: "",
     by: "white",
     setups: [],
-    conditions: { lights, factors, together, baselines: baselines ?? 0, seed: 1 },
+    conditions: {
+      lights,
+      factors,
+      together: which === "all",
+      baselines: baselines ?? 0,
+      seed: 1,
+      chosen: which === "chosen" ? chosen.filter((k) => known.has(k)).map((k) => k.split(" ").map(Number)) : [],
+    },
   };
   // What is still being typed is not asked about.
   const nameless = lights.some((l) => l.label.trim() === "");
@@ -52,7 +146,9 @@ export function AskConditions({
       ? `The lamps of the stand-ins are set by lux: say how many ${dark} are.`
       : factors.length === 0 && lights.length < 2
         ? "Choose a control that is tried, or a second light."
-        : "";
+        : which === "chosen" && !chosen.some((k) => known.has(k))
+          ? "Choose a state that is read."
+          : "";
   const ready = wanting === "";
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
   if (choices.error) return <ProblemNote error={choices.error} />;
@@ -167,9 +263,26 @@ export function AskConditions({
           />
         )}
         <Flex gap="22px" mt="16px" align="end" wrap="wrap">
-          <Toggle checked={together} onChange={setTogether}>
-            all combinations of them
-          </Toggle>
+          <Labelled label="Which states are read" width="200px">
+            <Choice
+              aria-label="Which states are read"
+              w="100%"
+              value={which}
+              choices={{ alone: "each control alone", all: "all combinations", chosen: "those that I choose" }}
+              onChange={(v) => {
+                setWhich(v as Which);
+                // It begins with what is read of each alone.
+                if (v === "chosen")
+                  setChosen(
+                    every
+                      .flat()
+                      .filter((s) => s.set <= 1)
+                      .map((s) => s.key),
+                  );
+              }}
+              data-testid="which-states"
+            />
+          </Labelled>
           <Labelled label="Baseline read" width="150px">
             <NumberField
               name="How often the baseline is read"
@@ -180,6 +293,9 @@ export function AskConditions({
             />
           </Labelled>
         </Flex>
+        {which === "chosen" && every.length > 0 && (
+          <States lights={lights} every={every} chosen={chosen} onChoose={setChosen} />
+        )}
       </Box>
       <CostOf
         wanting={wanting}
