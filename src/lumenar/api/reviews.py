@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
 from lumenar.service import board as boards
-from lumenar.service import shelf, verdict
+from lumenar.service import firmware, shelf, verdict
 from lumenar.service.errors import BadInputError
 from lumenar.service.units import shipped_units
 
@@ -70,6 +70,12 @@ def board(request: Request, review: Id, purpose: Text = "colour_work") -> Respon
         ("board", purpose, app.rubric.hash), review, lambda: BOARD.dump_json(boards.board(app, review, purpose))
     )
     return Response(data, media_type="application/json")
+
+
+@router.get("/reviews/{review}/firmware")
+def firmware_changes(request: Request, review: Id) -> list[firmware.FirmwareChange]:
+    """What the present firmware of each sample changed, against the one it was read with before."""
+    return firmware.changes(application(request), review)
 
 
 @router.get("/reviews/{review}/verdict")

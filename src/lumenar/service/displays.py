@@ -63,11 +63,14 @@ def display_of(app: Application, review_id: int) -> Display:
 def stand_in_of(app: Application, unit_id: int) -> StandIn | None:
     """What makes the light of a stand-in; None for any other display."""
 
+    row = reviews.unit(app.db.connection(), unit_id)
+    firmware = row.firmware if row else ""
+
     def made() -> StandIn | None:
         text = reviews.stand_in(app.db.connection(), unit_id)
-        return None if text is None else StandIn(text)
+        return None if text is None else StandIn(text, firmware)
 
-    found: StandIn | None = app.cache.get(("stand-in", unit_id), made)
+    found: StandIn | None = app.cache.get(("stand-in", unit_id, firmware), made)
     return found
 
 

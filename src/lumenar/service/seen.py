@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from lumenar.core.experiments.base import Conclusion
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.recipes.purpose import Seen
-from lumenar.service import camera_check, experiments, questions
+from lumenar.service import camera_check, experiments, firmware, questions
 from lumenar.service.application import Application
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
@@ -27,7 +27,7 @@ def found_by_itself(app: Application, review_id: int) -> list[Seen]:
         firmware = f", firmware {row.firmware}" if row.firmware else ""
         how = f"On {names[row.setup_id]}{firmware}, {row.created_at[:10]}"
         found[row.kind, row.setup_id, title] = _seen(app, row.id, title, how)
-    return [*found.values(), *_photos(app, review_id)]
+    return [*found.values(), *_updates(app, review_id), *_photos(app, review_id)]
 
 
 def of_setup(app: Application, review_id: int, setup_id: int, kinds: Sequence[str]) -> list[Conclusion]:
@@ -51,6 +51,19 @@ def _seen(app: Application, experiment_id: int, title: str, how: str) -> Seen:
     kept = tuple(f"“{p.text}”: {p.kept}. {p.why}" for p in e.promises)
     out = tuple(dict.fromkeys(f"{s.left_out[:1].upper()}{s.left_out[1:]}." for s in e.states if s.left_out))
     return Seen(title, (*e.features.values(), *kept, *out), f"{how}; the baseline was read {e.baselines} times.")
+
+
+def _updates(app: Application, review_id: int) -> list[Seen]:
+    """What another firmware changed, of samples that were read with both."""
+    return [
+        Seen(
+            f"Firmware {c.before} → {c.after}",
+            tuple(c.sentences),
+            f"Sample {c.sample}, {len(c.figures)} figures; a change is told where noise makes one of so many in 1 of 20 cases.",
+        )
+        for c in firmware.changes(app, review_id)
+        if c.figures
+    ]
 
 
 def _photos(app: Application, review_id: int) -> list[Seen]:

@@ -347,8 +347,8 @@ def watched(db: sqlite3.Connection, run_id: int) -> list[tuple[int, str, float, 
     return [(r["setup_id"], r["kind"], r["at_s"], r["Y"]) for r in rows]
 
 
-def cells(db: sqlite3.Connection, review_id: int, complete: bool) -> list[CellRow]:
-    """The newest run of every cell of a review, or the newest complete one."""
+def cells(db: sqlite3.Connection, review_id: int, complete: bool, firmware: str | None = None) -> list[CellRow]:
+    """The newest run of every cell of a review, or the newest complete one; firmware: of those read with it."""
     cursor = db.cursor()
     cursor.row_factory = None
     # With max() SQLite takes the other columns from the row that has it.
@@ -357,10 +357,21 @@ def cells(db: sqlite3.Connection, review_id: int, complete: bool) -> list[CellRo
         " s.applied, s.condition, s.format,"
         " max(c.run_id) FROM run_cell c JOIN run r ON r.id = c.run_id"
         " JOIN run_setup s ON s.run_id = c.run_id AND s.setup_id = c.setup_id"
-        f" WHERE r.review_id = ? {'AND c.readings = c.patches' if complete else ''} GROUP BY c.setup_id, c.measurement",
-        (review_id,),
+        f" WHERE r.review_id = ? {'AND c.readings = c.patches' if complete else ''}"
+        f" {'AND s.firmware = ?' if firmware is not None else ''} GROUP BY c.setup_id, c.measurement",
+        (review_id,) if firmware is None else (review_id, firmware),
     )
     return [CellRow(*r[:-1]) for r in rows]
+
+
+def firmwares(db: sqlite3.Connection, unit_id: int) -> list[str]:
+    """The firmware that a unit was read with, the newest first."""
+    rows = db.execute(
+        "SELECT s.firmware FROM run_setup s JOIN run r ON r.id = s.run_id WHERE r.unit_id = ? AND s.firmware <> ''"
+        " GROUP BY s.firmware ORDER BY max(r.id) DESC",
+        (unit_id,),
+    )
+    return [r["firmware"] for r in rows]
 
 
 def last_change(db: sqlite3.Connection, review_id: int) -> dict[int, int]:

@@ -202,6 +202,12 @@ export const verdictQuery = (review: number) =>
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/verdict", { params: { path: { review } } })),
   });
 export const useVerdict = (review: number) => useQuery(verdictQuery(review));
+/** What another firmware changed; what is measured changes it as it does the verdict. */
+export const useFirmwareChanges = (review: number) =>
+  useQuery({
+    queryKey: ["verdict", review, "firmware"],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/firmware", { params: { path: { review } } })),
+  });
 export const editionsQuery = (review: number) =>
   queryOptions({
     queryKey: ["editions", review],

@@ -93,6 +93,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/firmware": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Firmware Changes
+         * @description What the present firmware of each sample changed, against the one it was read with before.
+         */
+        get: operations["firmware_changes_api_v1_reviews__review__firmware_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/verdict": {
         parameters: {
             query?: never;
@@ -3382,6 +3402,26 @@ export interface components {
             sentence: string;
         };
         /**
+         * FigureChange
+         * @description A figure before and after as it is written; measurable: whether it is more than noise makes of so many figures.
+         */
+        FigureChange: {
+            /** Setup */
+            setup: string;
+            /** Measurement */
+            measurement: string;
+            /** Head */
+            head: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Measurable */
+            measurable: boolean;
+        };
+        /**
          * FigureTitle
          * @description A column.
          */
@@ -3394,6 +3434,25 @@ export interface components {
             unit: string;
             /** Spread */
             spread: number;
+        };
+        /**
+         * FirmwareChange
+         * @description A sample with another firmware than it was read with before. figures: those that were read with both; not_again: setups of
+         *     which something was read with the older one alone.
+         */
+        FirmwareChange: {
+            /** Sample */
+            sample: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Figures */
+            figures: components["schemas"]["FigureChange"][];
+            /** Not Again */
+            not_again: string[];
+            /** Sentences */
+            sentences: string[];
         };
         /**
          * FormChoice
@@ -7150,6 +7209,145 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    firmware_changes_api_v1_reviews__review__firmware_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmwareChange"][];
                 };
             };
             /** @description Bad input */

@@ -73,6 +73,12 @@ def arrive(text: str | bytes, name: str) -> list[Arrival]:
     unit = parse_unit(text, name)
     SimulatedUnit(unit)
     arrivals = [_arrival(unit)]
+    for i, update in enumerate(unit.updates):
+        try:
+            SimulatedUnit(unit.with_firmware(update.firmware))
+        except ValidationError as e:
+            place, reason = first_problem(e)
+            raise UnitFileError(f"{name}: updates[{i}].mode_changes: {place}: {reason}") from e
     for i, sample in enumerate(unit.samples):
         try:
             other = unit.of_sample(sample)
@@ -119,10 +125,11 @@ def _role(c: UnitControl) -> str | None:
 
 
 class StandIn:
-    """One simulated display by the text of its unit file."""
+    """One simulated display by the text of its unit file, with the firmware that was installed since where there is one."""
 
-    def __init__(self, text: str) -> None:
-        self._file = UnitFile.model_validate_json(text)
+    def __init__(self, text: str, firmware: str = "") -> None:
+        file = UnitFile.model_validate_json(text)
+        self._file = file.with_firmware(firmware) if firmware else file
 
     @property
     def seed(self) -> int:

@@ -346,6 +346,13 @@ class Sample(Strict):
     mode_changes: dict[str, dict[str, Any]] = {}
 
 
+class Update(Strict):
+    """Another firmware, and what it does differently by mode, on any sample."""
+
+    firmware: Name
+    mode_changes: dict[str, dict[str, Any]] = {}
+
+
 class UnitFile(Strict):
     """A whole simulated display. The file describes its first sample; others are spread about it."""
 
@@ -372,6 +379,7 @@ class UnitFile(Strict):
     features: Annotated[list[Feature], Field(max_length=50)] = []
     leaks: Annotated[list[Leak], Field(max_length=50)] = []
     samples: Annotated[list[Sample], Field(max_length=50)] = []
+    updates: Annotated[list[Update], Field(max_length=50)] = []
     spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     nominal: bool = True
 
@@ -383,6 +391,7 @@ class UnitFile(Strict):
                 if path not in paths:
                     raise ValueError(f"control {control.path!r} locks or resets the unknown control {path!r}")
         _unique([self.sample, *(s.sample for s in self.samples)], "sample")
+        _unique([self.firmware, *(u.firmware for u in self.updates)], "firmware")
         _unique(paths, "control path")
         _unique([m.name for m in self.modes], "mode name")
         if sum(c.role == "luminance" for c in self.controls) > 1:
@@ -415,9 +424,31 @@ class UnitFile(Strict):
         modes = [{**m, **sample.mode_changes.get(m["name"], {})} for m in document["modes"]]
         identity = {"sample": sample.sample, "serial": sample.serial, "seed": sample.seed}
         firmware = sample.firmware or self.firmware
+        # A sample that came with an update's firmware has it.
+        updates = [u for u in document["updates"] if u["firmware"] != firmware]
         return UnitFile.model_validate(
-            {**document, **identity, "firmware": firmware, "modes": modes, "samples": [], "nominal": False}
+            {
+                **document,
+                **identity,
+                "firmware": firmware,
+                "modes": modes,
+                "samples": [],
+                "updates": updates,
+                "nominal": False,
+            }
         )
+
+    def with_firmware(self, firmware: str) -> UnitFile:
+        """The unit file with another firmware: its modes as an update of that name has them, as they are where there is none.
+
+        ValidationError where the changes do not fit the modes.
+        """
+        if firmware == self.firmware:
+            return self
+        changes = next((u.mode_changes for u in self.updates if u.firmware == firmware), {})
+        document = self.model_dump()
+        modes = [{**m, **changes.get(m["name"], {})} for m in document["modes"]]
+        return UnitFile.model_validate({**document, "firmware": firmware, "modes": modes, "updates": []})
 
     @property
     def aspect(self) -> float:

@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
-import { useAct, useBoard, useEditions, useVerdict } from "../../api/queries";
+import { useAct, useBoard, useEditions, useFirmwareChanges, useVerdict } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
 import { Choice } from "../../parts/field";
@@ -291,6 +291,32 @@ function Publish({ review, gaps }: { review: number; gaps: string[] }) {
   );
 }
 
+/** What the present firmware of each sample changed, as far as it was read with both. */
+function Firmware({ review }: { review: number }) {
+  const changes = useFirmwareChanges(review);
+  if (!changes.data || changes.data.length === 0) return null;
+  return (
+    <Box as="section" aria-label="Firmware" mt="26px" data-testid="firmware">
+      {changes.data.map((c) => (
+        <Box key={c.sample} mb="12px">
+          <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
+            Firmware <Mono>{c.before}</Mono> → <Mono>{c.after}</Mono>
+            {changes.data.length > 1 ? `, sample ${c.sample}` : ""}
+          </Text>
+          {c.figures.length === 0 && (
+            <Text color="ink2">Nothing was read with both yet: measure again what was read before.</Text>
+          )}
+          {c.sentences.map((s) => (
+            <Text key={s} mb="4px">
+              {s}
+            </Text>
+          ))}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
 /** Scores with their breakdown, the recommended settings, and publication. */
 export default function VerdictView() {
   const review = Number(useParams().review);
@@ -351,6 +377,7 @@ export default function VerdictView() {
       <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
         <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
           <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
+          <Firmware review={review} />
           <Box mt="26px">
             <Publish review={review} gaps={verdict.data.gaps} />
           </Box>

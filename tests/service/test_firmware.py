@@ -1,0 +1,92 @@
+"""What another firmware changed, told from what noise makes."""
+
+import json
+
+import pytest
+
+from lumenar.bench.plan import Cell
+from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
+from lumenar.publish.edition import publish
+from lumenar.service import firmware, setups, shelf
+from lumenar.service.planning import Options
+from lumenar.service.setups import Edit
+from lumenar.store import reviews
+
+from ..conftest import TELEVISION, setup_of
+
+MEASURED = ("white_black", "grey_ramp", "gamut")
+
+
+@pytest.fixture
+def television(app, units):
+    return shelf.add_review(app, units[TELEVISION], TELEVISION)
+
+
+def measure(app, bench, review, *names):
+    own = [setup_of(app, review, n).id for n in names]
+    bench.runs.start(review, [Cell(s, m) for s in own for m in MEASURED], Options())
+    bench.runs.finish()
+
+
+def update(app, review, version):
+    setups.set_firmware(app, reviews.units_of(app.db.connection(), review)[0].id, version)
+
+
+def test_what_an_update_changed_is_told_and_what_it_left_is_not(app, bench, television):
+    measure(app, bench, television, "Reel", "Parlour", "Dozing")
+    assert firmware.changes(app, television) == []
+    update(app, television, "3.20")
+    none_yet = firmware.changes(app, television)[0]
+    assert (none_yet.before, none_yet.after, none_yet.figures) == ("3.11", "3.20", [])
+    assert none_yet.sentences == ["Not read again with 3.20: all or some of Parlour, Reel and Dozing."]
+    measure(app, bench, television, "Reel", "Parlour")
+    change = firmware.changes(app, television)[0]
+    moved = {f.setup for f in change.figures if f.measurable}
+    assert moved == {"Reel"} and {f.setup for f in change.figures} == {"Reel", "Parlour"}
+    white = next(f for f in change.figures if f.setup == "Reel" and f.measurable and f.unit == "K")
+    assert int(white.before.replace(",", "")) < int(white.after.replace(",", "")), "it has less red"
+    said = dict(s.split(":", 1) for s in change.sentences)
+    assert said["Parlour"].startswith(" nothing measurable changed (") and "figures changed." in said["Reel"]
+    assert change.not_again == ["Dozing"]
+    publish(app, television)
+    page = next((app.folder / "editions").rglob("index.html")).read_text()
+    assert "Firmware 3.11 → 3.20" in page and "Parlour: nothing measurable changed" in page
+
+
+def test_a_firmware_without_an_update_in_the_file_changes_nothing_nor_do_other_settings_count(app, bench, television):
+    measure(app, bench, television, "Reel", "Parlour")
+    update(app, television, "3.12")
+    setups.change(app, television, setup_of(app, television, "Parlour").id, Edit({"Image > Backlight": 20}))
+    measure(app, bench, television, "Reel", "Parlour")
+    change = firmware.changes(app, television)[0]
+    assert {f.setup for f in change.figures} == {"Reel"} and not any(f.measurable for f in change.figures)
+    # Back again, it is read with what it was.
+    update(app, television, "3.11")
+    back = firmware.changes(app, television)[0]
+    assert (back.before, back.after) == ("3.12", "3.11")
+
+
+def test_an_update_mends_what_is_bound_to_the_firmware_before_it(units):
+    file = parse_unit(units[TELEVISION])
+    mended = file.with_firmware("3.20")
+    assert mended.firmware == "3.20" and mended.mode("Match day").gamma != file.mode("Match day").gamma
+    assert SimulatedUnit(mended).file.leaks[0].firmware == "3.11" != mended.firmware
+    assert file.with_firmware("3.11") is file and file.with_firmware("9").mode("Reel") == file.mode("Reel")
+
+
+@pytest.mark.parametrize(
+    ("updates", "said"),
+    [
+        ([{"firmware": "3.11"}], "firmware"),
+        ([{"firmware": "4", "mode_changes": {"Reel": {"gamma": "steep"}}}], "updates\\[0\\].mode_changes"),
+        ([{"firmware": "4", "modes": {}}], "updates"),
+    ],
+)
+def test_wrong_updates_are_refused_with_their_place(app, units, updates, said):
+    text = json.dumps({**json.loads(units[TELEVISION]), "updates": updates})
+    from lumenar.service.errors import BadInputError
+
+    with pytest.raises((BadInputError, UnitFileError), match=said):
+        shelf.add_review(app, text, TELEVISION)
+    assert reviews.units_of(app.db.connection(), 1) == []
