@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.meter_limits import MeterLimits
@@ -15,6 +17,7 @@ from lumenar.core.uncertainty import (
     measurable,
     narrowed,
     pooled,
+    quantiles,
     summarise,
     with_perfect,
 )
@@ -125,3 +128,17 @@ def test_readings_that_noise_can_not_tell_apart_are_one_group():
     np.testing.assert_array_equal(pooled(np.array([5.0, 5.0, 4.0]), np.zeros(3)), [0, 0, 1])
     # A slope of small steps is not all alike.
     assert pooled(np.linspace(100, 80, 21), np.full(21, 1.0)).max() > 0
+
+
+@given(
+    st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=80),
+    st.lists(st.floats(0, 1), min_size=1, max_size=5),
+    st.booleans(),
+)
+def test_quantiles_are_those_of_numpy(values, shares, weibull):
+    wanted = np.quantile(np.array(values), shares, method="weibull" if weibull else "linear")
+    assert quantiles(np.array(values), shares, weibull) == pytest.approx(wanted.tolist(), rel=1e-9, abs=1e-6)
+
+
+def test_a_quantile_beside_infinity_is_a_number_or_infinity():
+    assert quantiles(np.array([1.0, np.inf, 2.0]), [0.0, 0.5, 1.0]) == [1.0, 2.0, np.inf]

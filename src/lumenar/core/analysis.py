@@ -13,7 +13,17 @@ from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
 from lumenar.core.readings import Layout, Readings
 from lumenar.core.targets import Target
-from lumenar.core.uncertainty import DRAWS, SEED, Uncertainty, about_alike, draw, narrowed, summarise_all, with_perfect
+from lumenar.core.uncertainty import (
+    DRAWS,
+    SEED,
+    Uncertainty,
+    about_alike,
+    draw,
+    narrowed,
+    quantiles,
+    summarise_all,
+    with_perfect,
+)
 
 Array = NDArray[np.float64]
 
@@ -109,7 +119,7 @@ def analyse(
             most = key in m.extremes or key in m.picked
             spread[key] = with_perfect(spread[key], values[key], float(exact[key]), perfect[key], most)
     floors = {
-        k: float(np.nanquantile(perfect[k], 0.95))
+        k: quantiles(perfect[k][~np.isnan(perfect[k])], [0.95])[0]
         for k in _error_keys(m, figures)
         if k in perfect and np.isfinite(perfect[k]).any()
     }

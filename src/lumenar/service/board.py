@@ -10,8 +10,8 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
+from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
-from lumenar.core.numbers import grouped, significant
 from lumenar.core.scoring.rubric import figure_points
 from lumenar.core.signals import METADATA, UNFLAGGED, flagged_as, metadata_of
 from lumenar.core.targets import Signal, resolve
@@ -284,20 +284,6 @@ def doubts(app: Application, row: CellRow) -> str:
     return text
 
 
-def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]:
-    """A column's figure as people read it, its raw value and the key it comes from: a lower bound where there is no
-    figure, and "<" with the noise floor where it lies under that."""
-    value, prefix, key = analysis.scalar(column.figure), "", column.figure
-    if value is None and column.floor_figure:
-        value, prefix, key = analysis.scalar(column.floor_figure), "≥ ", column.floor_figure
-    if value is None:
-        return "–", None, key
-    floor = analysis.noise_floor.get(key)
-    if floor is not None and value < floor:
-        return "< " + _written(floor, column), value, key
-    return prefix + _written(value, column), value, key
-
-
 def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> tuple[list[BoardFigure], str] | str:
     """A cell's figures and what is no number of its readings, kept as they are written: they change as little as its
     readings. Or why there are none."""
@@ -319,17 +305,6 @@ def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis
     points = figure_points(app.rubric, m.key, column.judged_by or column.figure, {m.key: analysis})
     spread = u.standard if u is not None and math.isfinite(u.standard) else None
     return BoardFigure(column.figure, text, value, spread, points)
-
-
-def _written(value: float, column: Column) -> str:
-    """A figure as its column wants it."""
-    if column.words:
-        return column.words[int(value)]
-    if column.step:
-        return grouped(round(value / column.step) * column.step, 0)
-    if column.significant:
-        return significant(value, column.significant)
-    return grouped(value, column.decimals or 0)
 
 
 FIRST_PASS = ("white_black", "grey_ramp", "gamut")

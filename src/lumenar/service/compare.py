@@ -6,16 +6,16 @@ import math
 from dataclasses import dataclass
 
 from lumenar.core.analysis import Analysis
+from lumenar.core.figures import difference_u, written
 from lumenar.core.measurements import MEASUREMENTS, Column, Group
 from lumenar.core.targets import resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.board import written
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.keys import MeasurementKey
-from lumenar.service.plates import MOST, difference_u
+from lumenar.service.plates import MOST
 from lumenar.store import reviews
 
 

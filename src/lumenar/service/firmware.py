@@ -10,14 +10,13 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
+from lumenar.core.figures import difference_u, written
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.numbers import listed
 from lumenar.core.targets import resolve
 from lumenar.core.uncertainty import holm
 from lumenar.service import cells
 from lumenar.service.application import Application
-from lumenar.service.board import written
-from lumenar.service.plates import difference_u
 from lumenar.store import conditions, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow
 from lumenar.store.runs import CellRow
@@ -101,8 +100,8 @@ def _figures(
 
 
 LIGHT, SESSION = "cd/m²", 0.005
-"""Figures in this unit are as much light as there was: how warm a display is, and what it showed before, moves all of it by such a
-share (one standard deviation) from one session to the next."""
+"""Figures in this unit are as much light as there was: how warm a display is, and what it showed before, moves all of it by such
+a share (one standard deviation) from one session to the next."""
 MOST_TOLD = 4
 """So many figures of a setup are told one by one."""
 

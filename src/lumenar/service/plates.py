@@ -8,6 +8,7 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.figures import difference_u, written
 from lumenar.core.host_report import chart_of
 from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
 from lumenar.core.measurements.base import WHITE, anchor_of
@@ -19,7 +20,7 @@ from lumenar.core.uncertainty import measurable
 from lumenar.core.warm_up import WarmUp, warmed_up
 from lumenar.service import cells, host_reports, seen
 from lumenar.service.application import Application
-from lumenar.service.board import doubts, written
+from lumenar.service.board import doubts
 from lumenar.service.displays import display, display_of, settings_words
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.keys import MeasurementKey
@@ -254,18 +255,6 @@ def _column(column: Column, analyses: list[Analysis]) -> PlateColumn:
         if values[0] is not None and values[1] is not None and spread is not None:
             apart = measurable(values[1] - values[0], spread)
     return PlateColumn(column.head, column.unit, texts, apart)
-
-
-def difference_u(key: str, one: Analysis, two: Analysis) -> float | None:
-    """Standard uncertainty of the difference of a figure: from the draws, in which what two setups share cancels."""
-    a, b = one.draws.get(key), two.draws.get(key)
-    if a is None or b is None or a.ndim != 1 or b.ndim != 1:
-        return None
-    # A target that is being tried has fewer draws; they are the first ones of the others.
-    count = min(len(a), len(b))
-    d = a[:count] - b[:count]
-    good = d[np.isfinite(d)]
-    return float(good.std(ddof=1)) if len(good) > 2 else None
 
 
 def provenance(app: Application, run_id: int, setup_id: int) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
+from lumenar.core.figures import difference_u
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score
 from lumenar.core.scoring.rubric import gain as scored_gain
 from lumenar.core.targets import resolve
@@ -15,7 +16,6 @@ from lumenar.service import cells, setups, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.plates import difference_u
 from lumenar.store import reviews
 from lumenar.store import tunings as stored_tunings
 

@@ -1,0 +1,46 @@
+"""Figures as people read them, and how well two of them are told apart."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lumenar.core.analysis import Analysis
+from lumenar.core.measurements import Column
+from lumenar.core.numbers import grouped, significant
+
+
+def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]:
+    """A column's figure as people read it, its raw value and the key it comes from: a lower bound where there is no
+    figure, and "<" with the noise floor where it lies under that."""
+    value, prefix, key = analysis.scalar(column.figure), "", column.figure
+    if value is None and column.floor_figure:
+        value, prefix, key = analysis.scalar(column.floor_figure), "≥ ", column.floor_figure
+    if value is None:
+        return "–", None, key
+    floor = analysis.noise_floor.get(key)
+    if floor is not None and value < floor:
+        return "< " + _written(floor, column), value, key
+    return prefix + _written(value, column), value, key
+
+
+def _written(value: float, column: Column) -> str:
+    """A figure as its column wants it."""
+    if column.words:
+        return column.words[int(value)]
+    if column.step:
+        return grouped(round(value / column.step) * column.step, 0)
+    if column.significant:
+        return significant(value, column.significant)
+    return grouped(value, column.decimals or 0)
+
+
+def difference_u(key: str, one: Analysis, two: Analysis) -> float | None:
+    """Standard uncertainty of the difference of a figure: from the draws, in which what two setups share cancels."""
+    a, b = one.draws.get(key), two.draws.get(key)
+    if a is None or b is None or a.ndim != 1 or b.ndim != 1:
+        return None
+    # A target that is being tried has fewer draws; they are the first ones of the others.
+    count = min(len(a), len(b))
+    d = a[:count] - b[:count]
+    good = d[np.isfinite(d)]
+    return float(good.std(ddof=1)) if len(good) > 2 else None
