@@ -12,10 +12,10 @@ from lumenar.core.numbers import mid_sentence
 from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
 from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
-from lumenar.service import cells, loading, recipe_notes
+from lumenar.service import cells, recipe_notes
 from lumenar.service.application import Application
 from lumenar.service.displays import Display, display_of
-from lumenar.store import reviews
+from lumenar.store import reviews, runs
 from lumenar.store.reviews import SetupRow
 
 
@@ -121,13 +121,13 @@ def judged(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpos
 
 
 def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpose) -> Score:
-    runs = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
+    read = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
     # A purpose's key says which one, its weights what it is: one that is only being tried has the same key.
     key = (
         "score",
         setup.id,
         setup.target,
-        runs,
+        read,
         purpose.key,
         purpose.target,
         purpose.signal,
@@ -227,10 +227,10 @@ def gaps(app: Application, review_id: int, now: cells.Newest, recipes: Sequence[
             found.append(f"{setup.name}: {', '.join(missing)} not measured.")
         if stale:
             found.append(f"{setup.name}: {', '.join(stale)} stale, left out.")
-    if uncorrected := {r.run_id for r in now.fresh.values() if loading.limits(app, r.run_id)[1] is None}:
+    if uncorrected := runs.uncorrected(app.db.connection(), {r.run_id for r in now.fresh.values()}):
         count = len(uncorrected)
-        runs = "1 run was" if count == 1 else f"{count} runs were"
-        found.append(f"{runs} read without a correction for the panel type.")
+        said = "1 run was" if count == 1 else f"{count} runs were"
+        found.append(f"{said} read without a correction for the panel type.")
     unproven = list(dict.fromkeys(r.name for r in recipes if r is not None and not r.replayed))
     if unproven:
         found.append(f"Not replayed after a factory reset: {', '.join(unproven)}.")

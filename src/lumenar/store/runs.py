@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -362,6 +362,16 @@ def cells(db: sqlite3.Connection, review_id: int, complete: bool, firmware: str 
         (review_id,) if firmware is None else (review_id, firmware),
     )
     return [CellRow(*r[:-1]) for r in rows]
+
+
+def uncorrected(db: sqlite3.Connection, run_ids: Collection[int]) -> set[int]:
+    """Which of some runs were read without a correction of the meter."""
+    rows = db.execute(
+        "SELECT r.id FROM run r LEFT JOIN correction c ON c.id = r.correction_id WHERE c.id IS NULL"
+        " AND r.id IN (SELECT value FROM json_each(?))",
+        (json.dumps(sorted(run_ids)),),
+    )
+    return {r["id"] for r in rows}
 
 
 def firmwares(db: sqlite3.Connection, unit_id: int) -> list[str]:
