@@ -5,7 +5,7 @@ regularised least squares about a guess from the control's range."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from itertools import pairwise
 
@@ -19,10 +19,10 @@ from lumenar.core.tuning.base import MODEL_SHARE, Array, steps_of
 CHANNELS = ("red", "green", "blue")
 GUESS = 1.1
 """Log of the light that a control's whole range moves, where nothing is known: a factor of three."""
-GUESS_U, BEND_U, OTHER_U, OTHER_U_MIXED = 0.8, 0.35, 0.01, 0.3
+GUESS_U, BEND_U, OTHER_U, OTHER_U_WHITE, OTHER_U_MIXED = 0.8, 0.35, 0.01, 0.03, 0.3
 """Prior standard deviations as shares of that guess: of the slope, of its change over the range, of what another channel's
-control does to an additive display, to one whose gamut is held in by a matrix before the controls, so that these do not move the
-primaries that are seen, and to one that is not additive."""
+control does to an additive display, to one with white light of its own, and to one that is not additive otherwise or whose gamut
+is held in by a matrix before the controls, so that these do not move the primaries that are seen."""
 MIXED = 0.01
 """Share of white from which on a display is not additive."""
 STANDARD = 0.005
@@ -63,20 +63,40 @@ class Channel:
 class Primaries:
     """What the channels add to a grey at the start: rows (3, 3) of XYZ in cd/m2 less black, and black (3,). mixed: the share
     of white by which the display is not additive; clamped: whether the primaries are a standard's, so that the display is likely
-    to hold a wider gamut in, before its controls."""
+    to hold a wider gamut in, before its controls; extra (3,): XYZ that white has beside its primaries, where it is as much
+    as the channels have in common, with level (3,), how much there is of each."""
 
     rows: Array
     black: Array
     mixed: float
     clamped: bool = False
+    extra: Array | None = None
+    level: Array = field(default_factory=lambda: np.ones(3))
 
     def shares(self, XYZ: Array) -> Array:
         """Amounts (..., 3) of the channels in XYZ (..., 3), 1 at the start."""
-        return np.asarray((XYZ - self.black) @ np.linalg.inv(self.rows), float)
+        light = np.asarray(XYZ, float) - self.black
+        if self.extra is None:
+            return np.asarray(light @ np.linalg.inv(self.rows), float)
+        # Whichever channel there is least of makes the extra light: of three solutions the one in which it is least.
+        a = self.level / self.level.min()
+        found = []
+        for j in range(3):
+            rows = self.rows.copy()
+            rows[j] += a[j] * self.extra
+            found.append(light @ np.linalg.inv(rows))
+        t = np.stack(found)
+        beyond = t * a - np.min(t * a, axis=-1, keepdims=True)
+        own = np.stack([beyond[j, ..., j] for j in range(3)])
+        return np.asarray(np.take_along_axis(t, np.argmin(own, axis=0)[None, ..., None], axis=0)[0], float)
 
     def XYZ(self, shares: Array) -> Array:
         """XYZ (..., 3) of amounts (..., 3)."""
-        return np.asarray(self.black + shares @ self.rows, float)
+        XYZ = self.black + shares @ self.rows
+        if self.extra is not None:
+            a = self.level / self.level.min()
+            XYZ = XYZ + np.min(shares * a, axis=-1, keepdims=True) * self.extra
+        return np.asarray(XYZ, float)
 
 
 def primaries_of(grey: Array, primaries: Array, black: Array) -> Primaries | None:
@@ -93,6 +113,28 @@ def primaries_of(grey: Array, primaries: Array, black: Array) -> Primaries | Non
     whole = (grey - K)[1]
     # A dark grey's channels are the primaries in other amounts; only white tells whether they add up.
     return Primaries(amounts[:, None] * P, K, abs(float(whole / total - 1)), _standard(P))
+
+
+def in_grey(grey: Array, white: Array, primaries: Array, black: Array) -> Primaries | None:
+    """What the channels add to a grey (3,) of a display with that white (3,), all read in cd/m2. Light that white has beside its
+    primaries, as from a white sub-pixel, is taken for as much as the three channels have in common: so its share of each tells
+    how much of each there is."""
+    own, whole = primaries_of(grey, primaries, black), primaries_of(white, primaries, black)
+    if own is None or whole is None:
+        return None
+    plain = replace(own, mixed=whole.mixed, clamped=whole.clamped)
+    if whole.mixed <= MIXED:
+        return plain
+    P = primaries - whole.black
+    extra = white - whole.black - P.sum(axis=0)
+    e = extra @ np.linalg.inv(P)
+    if not (e > MIXED / 2).all():
+        return plain
+    amounts = replace(whole, rows=P, extra=extra, level=1 / e).shares(grey)
+    if not (amounts > 0).all():
+        return plain
+    common = float((amounts / e).min() / (1 / e).min())
+    return replace(plain, rows=amounts[:, None] * P, extra=common * extra, level=amounts / e)
 
 
 @lru_cache(maxsize=1)
@@ -159,10 +201,16 @@ def fit(
     deviations u (n, 3); start: what the channels add to the grey at the start; guess: of the slope; here (k,): where it
     is to hold; stops: whether a channel may stop to rise, as at the bright end."""
     own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
-    other = OTHER_U_MIXED if start.clamped or start.mixed > MIXED else OTHER_U
+    other = _of_others(start)
     means, covariances, tops = _fitted(own, x, shares, u, guess, here, stops, other)
     dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(len(channels)))
     return Fitted(means, covariances, own, tops, dead)
+
+
+def _of_others(start: Primaries) -> float:
+    if start.clamped or (start.mixed > MIXED and start.extra is None):
+        return OTHER_U_MIXED
+    return OTHER_U if start.extra is None else OTHER_U_WHITE
 
 
 def _fitted(
@@ -253,7 +301,7 @@ def misplaced(
     """What single wrong entries would explain of readings, the most telling first: arguments as of `fit`. Each control is entered
     where its value changes, and stands until it changes again. Where all that is not explained is less than `least` of chi
     squared, no entry is looked for."""
-    other = OTHER_U_MIXED if start.clamped or start.mixed > MIXED else OTHER_U
+    other = _of_others(start)
     found = []
     for i, c in enumerate(channels):
         plain = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other)

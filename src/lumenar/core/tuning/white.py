@@ -32,8 +32,8 @@ from lumenar.core.tuning.channels import (
     Misplaced,
     Primaries,
     fit,
+    in_grey,
     misplaced,
-    primaries_of,
 )
 
 WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
@@ -186,11 +186,7 @@ class _Stage:
         if self.first is None or not self.read:
             return None
         primaries = np.array([self.first.of(p) for p in PRIMARIES])
-        found = primaries_of(self.XYZ[0], primaries, self.first.of(BLACK))
-        white = primaries_of(self.first.of(WHITE), primaries, self.first.of(BLACK))
-        if found is None or white is None:
-            return None
-        return Primaries(found.rows, found.black, white.mixed, white.clamped)
+        return in_grey(self.XYZ[0], self.first.of(WHITE), primaries, self.first.of(BLACK))
 
     def x_of(self, values: Mapping[str, Value]) -> Array:
         """Distance (k,) of values from those of the stage's first attempt, in whole ranges."""
@@ -223,7 +219,7 @@ class _Stage:
         if len(self.read) < 3 or self.at_start is None:
             return []
         here = self.x[self.errors.argmin()]
-        if self.at_start.clamped or self.at_start.mixed > MIXED:
+        if self.at_start.clamped or (self.at_start.mixed > MIXED and self.at_start.extra is None):
             # What controls do to one another's channels looks the same.
             return []
         found = misplaced(
