@@ -282,6 +282,10 @@ def _rows(
     return _Rows(prior, sd, T, seen, read, noise, top)
 
 
+RECENT = 9
+"""So many of a control's last entries may be wrong ones."""
+
+
 @dataclass(frozen=True)
 class Misplaced:
     """A control that seems to have stood elsewhere in attempts first to last: by how much, in whole ranges; odds: by how much
@@ -305,14 +309,15 @@ def misplaced(
     found = []
     for i, c in enumerate(channels):
         plain = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other)
-        P, r = _weights(plain)
-        if float(r @ P @ r) < least and len(plain.seen) == len(x):
+        P0, r0 = _weights(plain)
+        if float(r0 @ P0 @ r0) < least and len(plain.seen) == len(x):
             continue
         entered = [0, *(j for j in range(1, len(x)) if x[j, i] != x[j - 1, i]), len(x)]
-        for first, after in pairwise(entered[1:]):
+        for first, after in pairwise(entered[1:][-RECENT:]):
             within = (np.arange(len(x)) >= first) & (np.arange(len(x)) < after)
-            rows = plain
-            if stops:
+            rows, P, r = plain, P0, r0
+            # Where no channel seems to have stopped, it does not for fewer readings either.
+            if stops and np.isfinite(plain.top):
                 rows = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other, within)
                 P, r = _weights(rows)
             z = ((rows.read >= first) & (rows.read < after)) / rows.noise
@@ -352,8 +357,11 @@ def _capped(x: Array, logs: Array, u: Array, guess: float, least: float) -> tupl
     """Which readings (n,) lie above where a channel stops to rise, and the amount it stops at."""
     capped, top = np.zeros(len(x), bool), np.inf
     order = np.argsort(x)
-    slopes = [(logs[j] - logs[i]) / (x[j] - x[i]) for i in order for j in order if x[j] - x[i] > 0.02]
-    usual = max([s for s in slopes if np.isfinite(s)], default=guess)
+    run = x[:, None] - x[None, :]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slopes = np.where(run > 0.02, (logs[:, None] - logs[None, :]) / run, -np.inf)
+    slopes = slopes[np.isfinite(slopes)]
+    usual = float(slopes.max()) if len(slopes) else guess
     for j in order:
         lower = [i for i in order if x[j] - x[i] > 1e-9 and np.isfinite(logs[i])]
         if not lower or not np.isfinite(logs[j]):
