@@ -237,6 +237,19 @@ def test_six_colours_lose_most_of_their_error_and_none_between_gets_much_worse(m
     assert np.median(gone) > 0.6 and min(gone) > -0.02
 
 
+def test_a_colour_between_that_the_meter_does_not_read_says_nothing():
+    d = SixDisplay(3)
+    problem = SixColours(tuple(d.axes), TARGET, d.table, NOISE)
+    dark = {CHECKED[3], CHECKED[31]}
+
+    def read(patch, values):
+        return [np.nan] * 3 if patch in dark else d.read(patch, values)
+
+    _, done = carry_out(problem, read)
+    before, after = (six_error(d, v, JUDGED).mean() for v in (d.table, done.values))
+    assert after < 0.6 * before and all(np.isfinite(list(done.values.values())))
+
+
 def test_where_colours_between_would_pay_for_it_the_six_are_left():
     display = SixDisplay(1)
 

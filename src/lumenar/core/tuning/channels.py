@@ -231,7 +231,8 @@ def _fitted(
 @dataclass(frozen=True, eq=False)
 class _Rows:
     """What is known of one channel before (prior and sd, (m,)), and what its readings say: T (r, m) and seen (r,) in standard
-    deviations; read (r,): of which attempt each is, -1 where it is of none; top: the amount above which it does not rise."""
+    deviations; read (r,): of which attempt each is, -1 where it is of none; noise (r,): standard deviation of each; top: the
+    amount above which it does not rise."""
 
     prior: Array
     sd: Array

@@ -227,11 +227,13 @@ class _Course:
         return J
 
     def _expected(self, values: Mapping[str, Value]) -> Array:
-        """By how much dE2000 (32,) the checked colours are expected to be worse with some values than at the start."""
+        """By how much dE2000 (32,) the checked colours are expected to be worse with some values than at the start; -inf for
+        those that were no number."""
         wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
         before = self._Lab(self.between, CHECKED)
         after = before + self._carried @ (self._x(values) - self._x(self.attempts[0].values))
-        return de2000(after, wanted) - de2000(before, wanted)
+        more = de2000(after, wanted) - de2000(before, wanted)
+        return np.where(np.isfinite(more), more, -np.inf)
 
     def mean(self, a: Attempt) -> float:
         """Mean dE2000 of the judged colours of an attempt."""
@@ -330,6 +332,9 @@ class _Course:
             J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x)), BETWEEN_WEIGHT * turned.reshape(-1, len(x))
         ])  # fmt: skip
         b = np.concatenate([-r.ravel(), np.zeros(len(x)), -BETWEEN_WEIGHT * between.ravel()])
+        # What the meter did not read says nothing.
+        known = np.isfinite(A).all(axis=1) & np.isfinite(b)
+        A, b = A[known], b[known]
         moved = bounded(A, b, low, high)
         values = dict(best.values)
         for c, v in zip(self.p.controls, x + moved, strict=True):
@@ -347,6 +352,6 @@ def _weighted(d: Array, wanted: Array) -> Array:
     """Lab differences (n, 3) from wanted Lab (n, 3) as lightness, chroma and hue, weighed as dE2000 does, roughly."""
     C = np.hypot(wanted[:, 1], wanted[:, 2])
     along = wanted[:, 1:] / np.maximum(C, 1e-6)[:, None]
-    chroma = d[:, 1] * along[:, 0] + d[:, 2] * along[:, 1]
-    hue = -d[:, 1] * along[:, 1] + d[:, 2] * along[:, 0]
-    return np.column_stack([d[:, 0], chroma / (1 + 0.045 * C), hue / (1 + 0.015 * C)])
+    towards = d[:, 1] * along[:, 0] + d[:, 2] * along[:, 1]
+    across = -d[:, 1] * along[:, 1] + d[:, 2] * along[:, 0]
+    return np.column_stack([d[:, 0], towards / (1 + 0.045 * C), across / (1 + 0.015 * C)])
