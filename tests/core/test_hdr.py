@@ -11,7 +11,7 @@ from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import collect
 from lumenar.core.scoring.rubric import RubricError, check_purpose, purpose_from, score
-from lumenar.core.signals import Metadata, MetadataError, SignalFormat
+from lumenar.core.signals import Metadata, MetadataError, SignalFormat, words_of
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service.application import load_rubric
 
@@ -246,6 +246,11 @@ def test_metadata_that_contradict_themselves_are_refused(values, says):
 def test_a_format_says_its_metadata():
     sent = Metadata(1000, 0.005, 800, 300)
     assert SignalFormat("pq", bits=10, metadata=sent).words.endswith("peak 1,000, MaxCLL 800, MaxFALL 300 cd/m²")
+
+
+def test_a_content_flag_is_said_of_a_format_and_of_its_document():
+    assert SignalFormat("pq", content="game").words.endswith("flagged as game")
+    assert words_of({"transfer": "pq", "bits": 10, "content": "film"}) == "PQ, 10 bits, flagged as film"
 
 
 def test_sdr_of_the_same_source_says_nothing_of_hdr():

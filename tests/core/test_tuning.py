@@ -9,9 +9,11 @@ from lumenar.core.colour import spaces
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import (
+    Attempt,
     Done,
     Noise,
     Proposal,
+    answered,
     observe,
     propose,
     start,
@@ -254,15 +256,18 @@ def test_primaries_of_a_standard_are_a_gamut_that_is_held_in(moved, clamped):
 
 
 def test_white_and_dark_grey_of_a_display_whose_gamut_is_held_in():
-    whites, over, dark = [], [], []
+    whites, over, dark, far = [], [], [], []
     for seed in range(12):
         display, _, t = course(seed, offsets=True, clamped=True)
+        far.append(np.mean([abs(t.done.values[c.control.path]) / c.span for c in display.offsets]))
         whites.append(len(t.state.attempts))
         now = {**display.values, **t.done.values}
         over.append(float(white_error(display.true(WHITE, now), TARGET)))
         dark.append(float(white_error(display.true(DARK, now), TARGET)))
     assert np.median(whites) <= 13 and np.percentile(whites, 90) <= 20
     assert np.median(over) < 0.6 and max(over) < 1.5 and np.median(dark) < 0.8
+    # All three raised alike would do as well: they are not moved for nothing.
+    assert max(far) < 0.15
 
 
 @pytest.mark.parametrize("error", [1.0, 3.0])
@@ -435,6 +440,27 @@ def test_a_wrong_entry_is_noticed_once_the_slopes_are_known():
         )
         assert problem.suspect(state.attempts) is None
     assert noticed is not None and noticed.path == path and abs(noticed.seems - real[path]) <= 3
+
+
+def test_what_somebody_has_looked_at_is_not_asked_about_again_and_what_is_doubted_is_not_the_best():
+    display = Display(2)
+    problem = TwoPoints(tuple(display.gains), (), TARGET, display.values, NOISE)
+    done = tune(problem, display)
+    attempts = done.state.attempts
+    good = {**display.values, **done.done.values}
+    # The best there is, under a name it does not have: with one gain twelve steps higher.
+    path = display.gains[2].control.path
+    XYZ = np.array([display.read(WHITE, good)])
+    odd = Attempt("gains", {**attempts[-1].values, path: good[path] - 12}, (WHITE,), XYZ)
+    asked = problem.suspect((*attempts, odd))
+    assert asked is not None and asked.path == path and abs(float(asked.seems) - good[path]) <= 4
+    assert problem.suspect(answered((*attempts, odd), asked, asked.entered)) is None
+    assert problem.suspect(answered((*attempts, odd), asked, good[path])) is None
+    back = Attempt("gains", dict(attempts[1].values), (WHITE,), np.array([display.read(WHITE, attempts[1].values)]))
+    later = (*attempts, odd, back)
+    stage = problem._stage("gains", problem.values, later)
+    assert [place for place, _ in problem.doubts(later)] == [len(attempts)]
+    assert stage.read[stage._best[0]] is not odd
 
 
 def test_a_person_who_errs_does_not_lead_it_astray():

@@ -67,6 +67,25 @@ def test_a_firmware_without_an_update_in_the_file_changes_nothing_nor_do_other_s
     assert (back.before, back.after) == ("3.12", "3.11")
 
 
+def test_light_that_differs_from_session_to_session_is_no_change(app, bench, television, monkeypatch):
+    """However well two readings are told apart."""
+    measure(app, bench, television, "Reel", "Parlour")
+    update(app, television, "3.12")
+    measure(app, bench, television, "Reel", "Parlour")
+    monkeypatch.setattr(firmware, "difference_u", lambda key, one, two: 1e-9)
+    figures = firmware.changes(app, television)[0].figures
+    light = [f for f in figures if f.unit == "cd/m²"]
+    assert light and not any(f.measurable for f in light) and any(f.measurable for f in figures)
+
+
+def test_what_is_written_alike_has_not_changed():
+    unit = type("Unit", (), {"firmware": "2"})()
+    alike = firmware.FigureChange("Day", "White and black", "White", "cd/m²", "100", "100", True)
+    moved = firmware.FigureChange("Day", "Gamut", "Covered", "%", "96", "98", True)
+    assert firmware._sentences([alike], [], unit) == ["Day: nothing measurable changed (1 figure)."]
+    assert firmware._sentences([alike, moved], [], unit) == ["Day: Gamut, Covered: 96 → 98 %. 1 of 2 figures changed."]
+
+
 def test_an_update_mends_what_is_bound_to_the_firmware_before_it(units):
     file = parse_unit(units[TELEVISION])
     mended = file.with_firmware("3.20")

@@ -12,7 +12,7 @@ from lumenar.bench.simulated.meter import SimulatedColorimeter
 from lumenar.core.menu import document_of, renamed
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS
-from lumenar.core.tuning.base import white_error
+from lumenar.core.tuning.base import Suspicion, white_error
 from lumenar.service import board, menu_map, new_display, setups, shelf, tuning_views, tunings, worth
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
@@ -404,6 +404,29 @@ def test_a_wrong_entry_that_nobody_can_look_at_any_more_is_named_and_never_gone_
     t = tunings.opened(app, number)
     bad = next(a for a in t.stored if a.number == 2)
     assert any(tunings.best_so_far(t)[p] != bad.entered[p] for p in GAINS)
+
+
+def test_what_stands_is_kept_of_all_attempts_that_were_asked_about(app, tuner, by_hand, monkeypatch):
+    number, _ = person(Display(0), app, tuner, by_hand, most=5)
+    kept = [a for a in stored.attempts(app.db.connection(), number) if not a.dropped]
+    entered = kept[-1].entered[GAINS[1]]
+    asked = Suspicion(GAINS[1], entered, entered - 5, 2)
+    monkeypatch.setattr(tunings.session, "suspect", lambda plan, tried: asked)
+    tunings.answer(app, number, kept[-1].number, True)
+    now = [a for a in stored.attempts(app.db.connection(), number) if not a.dropped]
+    assert [a.entered[GAINS[1]] for a in now[-2:]] == [entered - 5] * 2
+    assert [a.proposed is not None for a in now] == [False] * (len(now) - 2) + [True] * 2
+
+
+def test_what_is_doubted_is_no_state_to_leave(app, tuner, by_hand, monkeypatch):
+    number, _ = person(Display(0), app, tuner, by_hand, most=5)
+    t = tunings.opened(app, number)
+    figures = [tunings.session.figure(t.plan, x) for x in t.tried]
+    best = int(np.argmin(figures))
+    assert tunings.best_so_far(t)[GAINS[2]] == t.tried[best].attempt.values[GAINS[2]]
+    monkeypatch.setattr(tunings.session, "doubts", lambda plan, tried: {best: None})
+    left = tunings.best_so_far(t)
+    assert any(left[p] != t.tried[best].attempt.values[p] for p in GAINS)
 
 
 def test_an_answer_that_the_control_cannot_have_is_refused(app, tuner, by_hand, monkeypatch):

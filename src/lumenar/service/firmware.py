@@ -113,7 +113,7 @@ def _sentences(figures: list[FigureChange], missing: list[str], unit: UnitRow) -
         # What is written alike is nobody's business, however well it is told apart.
         moved = [f for f in own if f.measurable and f.before != f.after]
         if not moved:
-            said.append(f"{name}: nothing measurable changed ({len(own)} figures).")
+            said.append(f"{name}: nothing measurable changed ({len(own)} figure{'s' if len(own) > 1 else ''}).")
             continue
         parts = [f"{f.measurement}, {f.head}: {f.before} → {f.after} {f.unit}".rstrip() for f in moved[:MOST_TOLD]]
         more = f"; and {len(moved) - MOST_TOLD} more" if len(moved) > MOST_TOLD else ""

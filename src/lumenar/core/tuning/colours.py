@@ -235,9 +235,9 @@ class _Course:
         more = de2000(after, wanted) - de2000(before, wanted)
         return np.where(np.isfinite(more), more, -np.inf)
 
-    def mean(self, a: Attempt) -> float:
-        """Mean dE2000 of the judged colours of an attempt."""
-        return float(np.nanmean(self.p.errors(a, JUDGED, self.white)))
+    def mean(self, a: Attempt, of: Sequence[Patch] = JUDGED) -> float:
+        """Mean dE2000 of judged colours of an attempt."""
+        return float(np.nanmean(self.p.errors(a, of, self.white)))
 
     def following(self) -> Proposal | Done:
         """What comes after the probes."""
@@ -268,9 +268,10 @@ class _Course:
         last = later[-1]
         read = [q for q in CHECKED if any(q in a.patches for a in later if a.values == last.values)]
         worse = self._errors_of(read, last) - self.p.errors(self.between, read, self.white)
-        end = self.mean(
-            next(a for a in self.attempts[::-1] if a.values == last.values and set(JUDGED) <= set(a.patches))
-        )
+        # Of what goes less far the corners, which the display's own end holds back, are not read.
+        judged = next(a for a in self.attempts[::-1] if a.values == last.values and set(FADED) <= set(a.patches))
+        of = JUDGED if set(JUDGED) <= set(judged.patches) else FADED
+        begun, end = self.mean(start, of), self.mean(judged, of)
         if last.stage == STAGES[2]:
             more = self._expected(last.values)
             odd = {CHECKED.index(q) for q, w in zip(read, worse, strict=True) if w - more[CHECKED.index(q)] > SURPRISE}
@@ -278,9 +279,8 @@ class _Course:
             if left:
                 why = "Some got worse than was to be expected, so those beside them are read too."
                 return Proposal(STAGES[3], dict(last.values), tuple(left), why)
-        gain = self.mean(start) - end
-        if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= gain:
-            reason = f"The six colours are dE {end:.1f} off in the mean, {self.mean(start):.1f} at the start."
+        if np.nanmax(worse) <= WORSE and np.nanmean(worse) <= begun - end:
+            reason = f"The six colours are dE {end:.1f} off in the mean, {begun:.1f} at the start."
             return Done(dict(last.values), reason)
         patch = read[int(np.nanargmax(worse))]
         said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
@@ -288,7 +288,7 @@ class _Course:
         if last.stage != STAGES[-1] and share > 0:
             stage = STAGES[4] if last.stage in STAGES[2:4] else STAGES[5]
             why = f"{said}; {100 * share:.0f} % of the way is tried."
-            return Proposal(stage, self._part_way(last, share), (*JUDGED, *watched), why)
+            return Proposal(stage, self._part_way(last, share), (*FADED, *watched), why)
         return Done(dict(start.values), f"Given up: {said}, more than the six colours gained.")
 
     def _last_XYZ(self, read: Sequence[Patch], last: Attempt) -> Array:

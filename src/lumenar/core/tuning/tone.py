@@ -21,8 +21,9 @@ NEAR_BLACK = 0.1
 FEW_STEPS, FEW_CHOICES = 3, 6
 """A slider with no more steps than these, or a list with no more choices, is followed value by value from where it stands; one
 with more is bisected between its ends."""
-CLOSE = 0.1
-"""RMS in L* by which two choices cannot be told apart; half of it another value must promise to take away."""
+CLOSE, WORTH_SHARE = 0.1, 0.05
+"""RMS in L* by which two choices cannot be told apart; a quarter of it, and such a share of the error, another value of a shadow
+control must promise to take away."""
 
 
 @dataclass(frozen=True)
@@ -101,9 +102,12 @@ class Tone:
             return None
         mean = {i: float(np.average(self.errors(own[every[i]])[1:-1], weights=moves)) for i in at}
         best = min(at, key=lambda i: abs(mean[i]))
-        # At best its mean is gone from the error.
-        figure = self.figure(own[every[best]])
-        promising = figure - np.sqrt(max(figure**2 - mean[best] ** 2, 0.0)) > CLOSE / 2
+        promising = abs(mean[best]) > CLOSE
+        if _lifts(control):
+            # At best its mean is gone from the dark half of the error.
+            figure = self.figure(own[every[best]])
+            left = np.sqrt(max(figure**2 - 0.5 * mean[best] ** 2, 0.0))
+            promising = bool(figure - left > max(CLOSE / 4, WORTH_SHARE * figure))
         for low, high in pairwise(at):
             if best in (low, high) and mean[low] * mean[high] < 0 and promising and high - low > 1:
                 share = abs(mean[low]) / (abs(mean[low]) + abs(mean[high]))
