@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from lumenar.core.readings import Patch
@@ -32,6 +32,7 @@ def test_grey_has_no_chroma_and_a_corner_all_of_it():
     assert chroma([Patch((0.5, 0.5, 0.5)), Patch((1.0, 0.0, 0.0))], TARGET) == pytest.approx([0, 1])
 
 
+@example(179.0, 10.0, 1.0, 0.5, 40.0)
 @given(st.floats(-180, 180), st.floats(-30, 30), st.floats(0.7, 1.3), st.floats(0, 1), st.floats(1, 80))
 def test_what_follows_turns_and_scales_by_its_share_whichever_way_is_shorter(hue, turn, scale, weight, C):
     before, after = polar(50, 60, hue), polar(54, 60 * scale, hue + turn)

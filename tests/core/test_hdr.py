@@ -245,7 +245,9 @@ def test_metadata_that_contradict_themselves_are_refused(values, says):
 
 def test_a_format_says_its_metadata():
     sent = Metadata(1000, 0.005, 800, 300)
-    assert SignalFormat("pq", bits=10, metadata=sent).words.endswith("peak 1,000, MaxCLL 800, MaxFALL 300 cd/m²")
+    assert SignalFormat("pq", bits=10, metadata=sent).words.endswith(
+        "peak 1,000, black 0.005, MaxCLL 800, MaxFALL 300 cd/m²"
+    )
 
 
 def test_a_content_flag_is_said_of_a_format_and_of_its_document():

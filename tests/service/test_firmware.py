@@ -9,6 +9,7 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.publish.edition import publish
 from lumenar.service import firmware, setups, shelf
+from lumenar.service.errors import BadInputError
 from lumenar.service.planning import Options
 from lumenar.service.setups import Edit
 from lumenar.store import reviews
@@ -94,6 +95,15 @@ def test_an_update_mends_what_is_bound_to_the_firmware_before_it(units):
     assert file.with_firmware("3.11") is file and file.with_firmware("9").mode("Reel") == file.mode("Reel")
 
 
+def test_a_sample_that_came_with_an_updates_firmware_has_it(app, units):
+    document = json.loads(units[TELEVISION])
+    document["samples"] = [{"sample": "B", "serial": "B-1", "firmware": "3.20", "seed": 9}]
+    review = shelf.add_review(app, json.dumps(document), TELEVISION)
+    assert [u.firmware for u in reviews.units_of(app.db.connection(), review)] == ["3.11", "3.20"]
+    other = parse_unit(json.dumps(document)).of_sample(parse_unit(json.dumps(document)).samples[0])
+    assert other.firmware == "3.20" and other.updates == []
+
+
 @pytest.mark.parametrize(
     ("updates", "said"),
     [
@@ -104,8 +114,6 @@ def test_an_update_mends_what_is_bound_to_the_firmware_before_it(units):
 )
 def test_wrong_updates_are_refused_with_their_place(app, units, updates, said):
     text = json.dumps({**json.loads(units[TELEVISION]), "updates": updates})
-    from lumenar.service.errors import BadInputError
-
     with pytest.raises((BadInputError, UnitFileError), match=said):
         shelf.add_review(app, text, TELEVISION)
     assert reviews.units_of(app.db.connection(), 1) == []

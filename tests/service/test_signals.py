@@ -3,6 +3,7 @@ measured for besides its curve: volume, sums, near black, the whole screen."""
 
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -114,6 +115,37 @@ def test_a_setup_says_what_its_content_is_flagged_as_and_keeps_its_mode(app, ben
     assert "signal content flag none → game" in next(
         why for c, why in cells.newest(app, television).stale.items() if c.setup == player.id
     )
+
+
+def test_all_that_is_known_of_a_signal_goes_with_its_readings(app, bench, television):
+    """Resolution, what codes mean, what the content was mastered on: on the Board, in the file and back, and stale where
+    metadata differ."""
+    reel = setup_of(app, television, "Reel HDR").id
+    sent = StatedFormat(
+        resolution="3840x2160", container="bt2020", mastering_primaries="p3_d65", mastering_cd_m2=1000,
+        mastering_black_cd_m2=0.0, chroma="4:2:2",
+    )  # fmt: skip
+    setups.change(app, television, reel, Edit(format=sent))
+    measured(app, bench, television, reel, "white_black")
+    row = next(r for r in board.board(app, television).rows if r.setup == reel)
+    assert row.format == "4:2:2, 3840 x 2160, peak 1,000, black 0 cd/m², in BT.2020, mastered in P3 D65"
+    document = readings_document(app, television)
+    s = next(x for x in document["setups"] if x["name"] == "Reel HDR")
+    assert s["metadata"] == {"mastering_peak_cd_m2": 1000, "mastering_black_cd_m2": 0.0}
+    assert (s["format"]["resolution"], s["format"]["container"]) == ("3840 x 2160", "bt2020")
+    again = importing.import_readings(app, json.dumps(document), "Again.json")
+    assert readings_document(app, again)["setups"] == document["setups"]
+    setups.change(app, television, reel, Edit(format=replace(sent, mastering_primaries="bt2020")))
+    stale = cells.newest(app, television).stale
+    assert "signal mastering primaries p3_d65 → bt2020" in next(why for c, why in stale.items() if c.setup == reel)
+    sdr = setup_of(app, television, "Reel").id
+    for wrong, said in (
+        (StatedFormat(resolution="wide"), "pixels across x down"),
+        (StatedFormat(mastering_primaries="bt2020"), "Only a PQ signal says its mastering primaries"),
+        (StatedFormat(mastering_black_cd_m2=0.1), "Only a PQ signal says its mastering black"),
+    ):
+        with pytest.raises(BadInputError, match=said):
+            setups.change(app, television, sdr, Edit(format=wrong))
 
 
 def test_what_is_sent_makes_sense(app, television):

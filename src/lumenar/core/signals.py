@@ -17,6 +17,7 @@ Chroma = Literal["4:4:4", "4:2:2", "4:2:0"]
 NEAR_HZ = 0.5
 """Rates nearer than this are called by one number: 60 is often 59.94."""
 UNFLAGGED = "no HDR flag"
+Gamut = Literal["bt709", "p3_d65", "bt2020"]
 Content = Literal["", "film", "game"]
 CONTENTS: tuple[Content, ...] = ("film", "game")
 """What a source may flag its content as (CTA-861, content type)."""
@@ -27,6 +28,8 @@ def flagged_as(content: str) -> str:
     return f"flagged as {content}"
 
 
+GAMUTS = {"bt709": "BT.709", "p3_d65": "P3 D65", "bt2020": "BT.2020"}
+"""Primaries that code values may mean, and that content may be mastered in."""
 WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
 
 
@@ -65,13 +68,21 @@ class Metadata:
         """In words."""
         said = [
             f"{name} {value:,g}"
-            for name, value in (("peak", self.mastering_cd_m2), ("MaxCLL", self.max_cll), ("MaxFALL", self.max_fall))
+            for name, value in (
+                ("peak", self.mastering_cd_m2), ("black", self.mastering_black_cd_m2), ("MaxCLL", self.max_cll),
+                ("MaxFALL", self.max_fall),
+            )
             if value is not None
-        ]
+        ]  # fmt: skip
         return f"{', '.join(said)} cd/m²" if said else "no values"
 
 
-METADATA = {"mastering_cd_m2": "mastering peak", "max_cll": "MaxCLL", "max_fall": "MaxFALL"}
+METADATA = {
+    "mastering_cd_m2": "mastering peak",
+    "mastering_black_cd_m2": "mastering black",
+    "max_cll": "MaxCLL",
+    "max_fall": "MaxFALL",
+}
 """What a format says of a PQ signal's content, with how it is called."""
 
 
@@ -148,6 +159,9 @@ def words_of(said: Mapping[str, Any] | None) -> str:
     parts += [f"{said['range']} range"] if "range" in said else []
     parts += [said["chroma"]] if "chroma" in said else []
     parts += [f"{said['refresh_hz']:g} Hz"] if "refresh_hz" in said else []
+    parts += [str(said["resolution"])] if said.get("resolution") else []
+    parts += [f"in {GAMUTS[said['container']]}"] if said.get("container") else []
+    parts += [f"mastered in {GAMUTS[said['mastering_primaries']]}"] if said.get("mastering_primaries") else []
     parts += [UNFLAGGED] if said.get("flag") == "none" else []
     parts += [flagged_as(said["content"])] if said.get("content") else []
     return ", ".join(parts)

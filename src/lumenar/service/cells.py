@@ -146,8 +146,8 @@ class Present:
 def _another_signal(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
     """What is sent otherwise than it was. What nobody said may be anything, but metadata and flags that are not said are
     not sent; a name is no matter of light."""
-    told = {**METADATA, "flag": "HDR flag", "content": "content flag"}
-    usual = dict.fromkeys((*METADATA, "content"), "none") | {"flag": "sent"}
+    told = {**METADATA, "flag": "HDR flag", "mastering_primaries": "mastering primaries", "content": "content flag"}
+    usual = dict.fromkeys((*METADATA, "mastering_primaries", "content"), "none") | {"flag": "sent"}
     keys = [k for k in dict.fromkeys((*before, *now)) if k != "name" and (k in told or (k in before and k in now))]
     values = [(told.get(k, k), before.get(k, usual.get(k)), now.get(k, usual.get(k))) for k in keys]
     return [f"signal {k} {was} → {v}" for k, was, v in values if was != v]

@@ -65,9 +65,7 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
             if said and said[0] is not None and all(s == said[0] for s in said):
                 document[what] = said[0]
         if shown := document.get("shown"):
-            document["shown"] = {
-                k: v for k, v in shown.items() if k not in FILE_METADATA and k != "mastering_black_cd_m2"
-            }
+            document["shown"] = {k: v for k, v in shown.items() if k not in FILE_METADATA}
         if metadata := {FILE_METADATA[k]: v for k, v in document.get("format", {}).items() if k in FILE_METADATA}:
             document["format"] = {k: v for k, v in document["format"].items() if k not in FILE_METADATA}
             document["metadata"] = metadata

@@ -237,8 +237,13 @@ def _signal(s: FileSetup) -> dict[str, float | str] | None:
     """What the file says of a setup's signal, None where it says nothing."""
     said: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
     metadata = {} if s.metadata is None else s.metadata.model_dump(exclude_none=True)
-    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if metadata.get(theirs)}
+    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if _says(metadata, theirs)}
     return None if s.format is None and not metadata else said
+
+
+def _says(metadata: Mapping[str, float], what: str) -> bool:
+    """Whether metadata say something: a MaxCLL or MaxFALL of 0 is one that is not known, a black of 0 is one."""
+    return what in metadata and (metadata[what] > 0 or what == FILE_METADATA["mastering_black_cd_m2"])
 
 
 def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | None:

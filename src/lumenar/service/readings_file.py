@@ -15,7 +15,7 @@ from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Panel
 from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
-from lumenar.core.signals import Chroma, Metadata, Range
+from lumenar.core.signals import Chroma, Gamut, Metadata, Range
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 from lumenar.service.errors import BadInputError
@@ -140,11 +140,15 @@ class FileMetadata(_Strict):
     """What a PQ signal says of itself; a MaxCLL or MaxFALL of 0 is one that is not known (CTA-861.3)."""
 
     mastering_peak_cd_m2: Annotated[float, Field(gt=0, le=10000)] | None = None
+    mastering_black_cd_m2: Annotated[float, Field(ge=0, le=10000)] | None = None
     maxcll: Annotated[float, Field(ge=0, le=10000)] | None = None
     maxfall: Annotated[float, Field(ge=0, le=10000)] | None = None
 
 
-FILE_METADATA = {"mastering_cd_m2": "mastering_peak_cd_m2", "max_cll": "maxcll", "max_fall": "maxfall"}
+FILE_METADATA = {
+    "mastering_cd_m2": "mastering_peak_cd_m2", "mastering_black_cd_m2": "mastering_black_cd_m2", "max_cll": "maxcll",
+    "max_fall": "maxfall",
+}  # fmt: skip
 """What a signal says of its content: by how setups call it how the file does."""
 
 
@@ -270,6 +274,9 @@ class FileFormat(_Strict):
     bits: Annotated[int, Field(ge=6, le=16)] | None = None
     chroma: Chroma | None = None
     refresh_hz: Annotated[float, Field(gt=0, le=1000)] | None = None
+    resolution: Annotated[str, Field(pattern=r"^[1-9]\d{1,4} x [1-9]\d{1,4}$")] | None = None
+    container: Gamut | None = None
+    mastering_primaries: Gamut | None = None
     flag: Literal["none"] | None = None
     content: Literal["film", "game"] | None = None
     name: Annotated[str, Field(max_length=60)] | None = None
@@ -377,7 +384,10 @@ class FileSetup(_Whole):
                 raise ValueError(f"only a PQ signal has metadata, this setup is for {self.signal}")
             # Says where they contradict themselves.
             Metadata(
-                self.metadata.mastering_peak_cd_m2, None, self.metadata.maxcll or None, self.metadata.maxfall or None
+                self.metadata.mastering_peak_cd_m2,
+                self.metadata.mastering_black_cd_m2,
+                self.metadata.maxcll or None,
+                self.metadata.maxfall or None,
             )
         return self
 

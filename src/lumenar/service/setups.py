@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
 from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, When, text_of
-from lumenar.core.signals import METADATA, Chroma, MetadataError, Range, metadata_of, words_of
+from lumenar.core.signals import METADATA, Chroma, Gamut, MetadataError, Range, metadata_of, words_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -61,10 +62,16 @@ class StatedFormat:
     bits: int | None = None
     chroma: Chroma | None = None
     refresh_hz: float | None = None
+    resolution: str | None = None
+    """Pixels across and down, as "3840 x 2160"."""
+    container: Gamut | None = None
+    """The primaries that the code values mean."""
+    mastering_primaries: Gamut | None = None
     mastering_cd_m2: float | None = None
+    mastering_black_cd_m2: float | None = None
     max_cll: float | None = None
     max_fall: float | None = None
-    """What a PQ signal says of its content, in cd/m2; nothing is sent where none of the three is said."""
+    """What a PQ signal says of its content, in cd/m2 and primaries; nothing is sent where none of them is said."""
     flag: Literal["none"] | None = None
     """"none" where a PQ or HLG signal does not say that it is one."""
     content: Literal["film", "game"] | None = None
@@ -283,6 +290,9 @@ def _sensible(room: Room | None) -> None:
         raise BadInputError("room", f"{room.lux:g} lux is no light of a room: 0 to 200,000.", "room")
 
 
+_PIXELS = re.compile(r"([1-9]\d{1,4}) *[x×X] *([1-9]\d{1,4})")
+
+
 def _format(f: StatedFormat, signal: Signal) -> dict[str, float | str]:
     if f.bits is not None and not 6 <= f.bits <= 16:
         raise BadInputError("format", f"A signal has 6 to 16 bits, not {f.bits}.", "format")
@@ -293,9 +303,15 @@ def _format(f: StatedFormat, signal: Signal) -> dict[str, float | str]:
         raise BadInputError("format", "A signal's name is one line of 1 to 60 characters.", "format")
     if signal == "sdr" and f.flag is not None:
         raise BadInputError("format", "SDR has no HDR flag to leave out.", "format")
-    if signal != "pq" and (odd := [k for k in METADATA if k in stated]):
+    if f.resolution is not None:
+        pixels = _PIXELS.fullmatch(f.resolution.strip())
+        if pixels is None:
+            raise BadInputError("format", f"A resolution is pixels across x down, not {f.resolution[:40]!r}.", "format")
+        stated["resolution"] = f"{int(pixels[1])} x {int(pixels[2])}"
+    of_pq = {**METADATA, "mastering_primaries": "mastering primaries"}
+    if signal != "pq" and (odd := [k for k in of_pq if k in stated]):
         raise BadInputError(
-            "format", f"Only a PQ signal says its {METADATA[odd[0]]}; this setup is for {signal}.", "format"
+            "format", f"Only a PQ signal says its {of_pq[odd[0]]}; this setup is for {signal}.", "format"
         )
     try:
         metadata_of(stated)

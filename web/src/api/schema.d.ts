@@ -6075,8 +6075,16 @@ export interface components {
             chroma?: ("4:4:4" | "4:2:2" | "4:2:0") | null;
             /** Refresh Hz */
             refresh_hz?: number | null;
+            /** Resolution */
+            resolution?: string | null;
+            /** Container */
+            container?: ("bt709" | "p3_d65" | "bt2020") | null;
+            /** Mastering Primaries */
+            mastering_primaries?: ("bt709" | "p3_d65" | "bt2020") | null;
             /** Mastering Cd M2 */
             mastering_cd_m2?: number | null;
+            /** Mastering Black Cd M2 */
+            mastering_black_cd_m2?: number | null;
             /** Max Cll */
             max_cll?: number | null;
             /** Max Fall */

@@ -115,7 +115,7 @@ class TwoPoints:
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
         """One control that, had it stood elsewhere since it was entered, would explain what the slopes do not."""
-        if not attempts or attempts[-1].sure:
+        if not attempts:
             return None
         return self._stage(attempts[-1].stage, self.values, attempts).suspect(attempts)
 

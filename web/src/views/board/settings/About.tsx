@@ -16,6 +16,10 @@ export interface Words {
   bits: string;
   chroma: string;
   refresh: string;
+  resolution: string;
+  container: string;
+  primaries: string;
+  black: string;
   mastering: string;
   maxCll: string;
   maxFall: string;
@@ -31,6 +35,10 @@ const formatOf = (f: SetupView["format"]) => ({
   bits: text(f.bits),
   chroma: f.chroma ?? "",
   refresh: text(f.refresh_hz),
+  resolution: f.resolution ?? "",
+  container: f.container ?? "",
+  primaries: f.mastering_primaries ?? "",
+  black: text(f.mastering_black_cd_m2),
   mastering: text(f.mastering_cd_m2),
   maxCll: text(f.max_cll),
   maxFall: text(f.max_fall),
@@ -58,12 +66,33 @@ export function edited(words: Words, was: Words): Sent<"Settings"> {
     if (words.room.trim()) body.room = { label: words.room.trim(), lux: decimal(words.lux), note: words.note };
     else body.no_room = true;
   }
-  if (differs("range", "bits", "chroma", "refresh", "mastering", "maxCll", "maxFall", "flag", "content", "signal"))
+  if (
+    differs(
+      "range",
+      "bits",
+      "chroma",
+      "refresh",
+      "resolution",
+      "container",
+      "primaries",
+      "black",
+      "mastering",
+      "maxCll",
+      "maxFall",
+      "flag",
+      "content",
+      "signal",
+    )
+  )
     body.format = {
       range: (words.range || null) as "full" | "limited" | null,
       bits: decimal(words.bits),
       chroma: (words.chroma || null) as "4:4:4" | "4:2:2" | "4:2:0" | null,
       refresh_hz: decimal(words.refresh),
+      resolution: words.resolution.trim() || null,
+      container: (words.container || null) as Gamut | null,
+      mastering_primaries: (words.primaries || null) as Gamut | null,
+      mastering_black_cd_m2: decimal(words.black),
       mastering_cd_m2: decimal(words.mastering),
       max_cll: decimal(words.maxCll),
       max_fall: decimal(words.maxFall),
@@ -200,6 +229,20 @@ export function About({
           onChange={(e) => onWords({ refresh: e.target.value })}
         />
       </Labelled>
+      <Labelled label="Resolution" width="130px">
+        <Field
+          w="100%"
+          placeholder="not recorded"
+          value={words.resolution}
+          onChange={(e) => onWords({ resolution: e.target.value })}
+        />
+      </Labelled>
+      <Gamuts
+        label="Codes mean"
+        none="as usual"
+        value={words.container}
+        onChange={(container) => onWords({ container })}
+      />
       {view.signal !== "sdr" && (
         <Labelled label="HDR flag">
           <Select value={words.flag} onChange={(e) => onWords({ flag: e.target.value })}>
@@ -222,6 +265,13 @@ export function About({
             value={words.mastering}
             onChange={(mastering) => onWords({ mastering })}
           />
+          <Stated label="Mastering black" value={words.black} onChange={(black) => onWords({ black })} />
+          <Gamuts
+            label="Mastered in"
+            none="none sent"
+            value={words.primaries}
+            onChange={(primaries) => onWords({ primaries })}
+          />
           <Stated label="MaxCLL" value={words.maxCll} onChange={(maxCll) => onWords({ maxCll })} />
           <Stated label="MaxFALL" value={words.maxFall} onChange={(maxFall) => onWords({ maxFall })} />
         </>
@@ -232,6 +282,32 @@ export function About({
         </Labelled>
       )}
     </Flex>
+  );
+}
+
+type Gamut = "bt709" | "p3_d65" | "bt2020";
+
+/** Primaries of a signal. */
+function Gamuts({
+  label,
+  none,
+  value,
+  onChange,
+}: {
+  label: string;
+  none: string;
+  value: string;
+  onChange: (v: string) => void;
+}) {
+  return (
+    <Labelled label={label} width="130px">
+      <Select value={value} onChange={(e) => onChange(e.target.value)}>
+        <option value="">{none}</option>
+        <option value="bt709">BT.709</option>
+        <option value="p3_d65">P3 D65</option>
+        <option value="bt2020">BT.2020</option>
+      </Select>
+    </Labelled>
   );
 }
 
