@@ -450,7 +450,7 @@ def test_what_somebody_has_looked_at_is_not_asked_about_again_and_what_is_doubte
     good = {**display.values, **done.done.values}
     # The best there is, under a name it does not have: with one gain twelve steps higher.
     path = display.gains[2].control.path
-    XYZ = np.array([display.read(WHITE, good)])
+    XYZ = TARGET.white_XYZ(1.002 * display.read(WHITE, good)[1])[None, :]
     odd = Attempt("gains", {**attempts[-1].values, path: good[path] - 12}, (WHITE,), XYZ)
     asked = problem.suspect((*attempts, odd))
     assert asked is not None and asked.path == path and abs(float(asked.seems) - good[path]) <= 4
