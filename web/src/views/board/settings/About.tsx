@@ -238,7 +238,7 @@ export function About({
         />
       </Labelled>
       <Gamuts
-        label="Codes mean"
+        label="Container primaries"
         none="as usual"
         value={words.container}
         onChange={(container) => onWords({ container })}
@@ -267,7 +267,7 @@ export function About({
           />
           <Stated label="Mastering black" value={words.black} onChange={(black) => onWords({ black })} />
           <Gamuts
-            label="Mastered in"
+            label="Mastering primaries"
             none="none sent"
             value={words.primaries}
             onChange={(primaries) => onWords({ primaries })}
@@ -300,7 +300,7 @@ function Gamuts({
   onChange: (v: string) => void;
 }) {
   return (
-    <Labelled label={label} width="130px">
+    <Labelled label={label}>
       <Select value={value} onChange={(e) => onChange(e.target.value)}>
         <option value="">{none}</option>
         <option value="bt709">BT.709</option>
