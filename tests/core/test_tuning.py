@@ -326,7 +326,7 @@ def test_a_display_with_white_light_of_its_own_takes_no_more_readings():
     runs = [course(s, additive=False) for s in range(12)]
     over = [error_of(d, t.done.values) - best_white(d) for d, _, t in runs]
     assert np.median(over) < 0.4 and max(over) < 1.0
-    assert np.median([t.whites for _, _, t in runs]) <= 5 and max(t.whites for _, _, t in runs) <= 8
+    assert np.median([t.whites for _, _, t in runs]) <= 5 and max(t.whites for _, _, t in runs) <= 9
 
 
 def test_cut_only_gains_leave_one_channel_at_its_top():

@@ -85,7 +85,7 @@ def test_4_metadata_are_said_and_nonsense_is_refused(page):
     page.find("dialog")
     page.find("dialog button[role=tab]", "Target, room and signal").click()
     fields = page.until(lambda: page.all("dialog input[placeholder='none sent']"))
-    field = dict(zip(("Mastering peak", "MaxCLL", "MaxFALL"), fields, strict=True))
+    field = dict(zip(("Mastering peak", "Mastering black", "MaxCLL", "MaxFALL"), fields, strict=True))
     for name, value in (("Mastering peak", "1000"), ("MaxCLL", "400"), ("MaxFALL", "500")):
         field[name].send_keys(value)
     page.find("[data-testid=save-settings]").click()

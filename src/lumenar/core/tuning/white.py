@@ -365,7 +365,9 @@ class _Stage:
         lost = np.maximum(0, np.log(self._reachable / XYZ[:, 1]))
         seen = np.maximum(errors, UNSEEN) + UNSEEN_SHARE * np.minimum(errors, UNSEEN)
         # Where channels reach into one another, what looks like a stop may be another channel.
-        vain = self.fitted.beyond(x) if self.at_start is not None and self.at_start.mixed <= MIXED else 0.0
+        start = self.at_start
+        alone = start is not None and (start.mixed <= MIXED or start.extra is not None)
+        vain = self.fitted.beyond(x) if alone else 0.0
         return np.asarray(seen + LOSS * 100 * (lost + vain), float)
 
     @cached_property
