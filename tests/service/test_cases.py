@@ -235,6 +235,10 @@ def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
     )
     assert not any("Fine" in p for p in me.setup("Film tuned").changes)
     assert white_error(me.shown("Film tuned"), TARGETS["bt709_bt1886"]) < 1
+    # Red stands near its top: raised beyond it white stays as it is, and all greys under it turn red.
+    for level in (0.2, 0.5, 0.8):
+        shipped, now = (white_error(me.shown(n, (level,) * 3), TARGETS["bt709_bt1886"]) for n in ("Film", "Film tuned"))
+        assert now < shipped, level
     # Where only the points are tuned, nothing of it is kept.
     with pytest.raises(ConflictError, match="nothing"):
         me.tune("Lecture", "Lecture tuned", goals=["points"])

@@ -23,11 +23,6 @@ CONTENTS: tuple[Content, ...] = ("film", "game")
 """What a source may flag its content as (CTA-861, content type)."""
 
 
-def flagged_as(content: str) -> str:
-    """How a content flag is said."""
-    return f"flagged as {content}"
-
-
 GAMUTS = {"bt709": "BT.709", "p3_d65": "P3 D65", "bt2020": "BT.2020"}
 """Primaries that code values may mean, and that content may be mastered in."""
 WORDS = {"sdr": "SDR", "pq": "PQ", "hlg": "HLG"}
@@ -123,11 +118,8 @@ class SignalFormat:
     @property
     def words(self) -> str:
         """The format in words."""
-        parts = [words_of(document_of(self))]
-        parts += [self.metadata.words] if self.metadata else []
-        parts += [UNFLAGGED] if not self.flagged else []
-        parts += [flagged_as(self.content)] if self.content else []
-        return ", ".join(parts)
+        said = {**document_of(self), "content": self.content, **({} if self.flagged else {"flag": "none"})}
+        return ", ".join([WORDS[self.transfer], *parts_of(said)])
 
     @property
     def as_sdr(self) -> SignalFormat:
@@ -151,17 +143,20 @@ def document_of(shown: SignalFormat) -> dict[str, Any]:
 
 
 def words_of(said: Mapping[str, Any] | None) -> str:
-    """A signal in words, as far as a document says it; empty where there is none."""
-    if not said:
-        return ""
-    parts = [WORDS[said["transfer"]]]
-    parts += [f"{said['bits']} bits"] if "bits" in said else []
+    """A signal in words, as far as a document says it, metadata apart; empty where there is none."""
+    return ", ".join([WORDS[said["transfer"]], *parts_of(said, False)]) if said else ""
+
+
+def parts_of(said: Mapping[str, Any], metadata: bool = True) -> list[str]:
+    """What a document says of a signal, each in words, the curve apart. MetadataError where metadata contradict themselves."""
+    parts = [f"{said['bits']} bits"] if "bits" in said else []
     parts += [f"{said['range']} range"] if "range" in said else []
     parts += [said["chroma"]] if "chroma" in said else []
     parts += [f"{said['refresh_hz']:g} Hz"] if "refresh_hz" in said else []
-    parts += [str(said["resolution"])] if said.get("resolution") else []
-    parts += [f"in {GAMUTS[said['container']]}"] if said.get("container") else []
-    parts += [f"mastered in {GAMUTS[said['mastering_primaries']]}"] if said.get("mastering_primaries") else []
+    parts += [said["resolution"]] if "resolution" in said else []
+    parts += [sent.words] if metadata and (sent := metadata_of(said)) else []
+    parts += [f"in {GAMUTS[said['container']]}"] if "container" in said else []
+    parts += [f"mastered in {GAMUTS[said['mastering_primaries']]}"] if "mastering_primaries" in said else []
     parts += [UNFLAGGED] if said.get("flag") == "none" else []
-    parts += [flagged_as(said["content"])] if said.get("content") else []
-    return ", ".join(parts)
+    parts += [f"flagged as {said['content']}"] if said.get("content") else []
+    return parts

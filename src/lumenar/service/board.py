@@ -13,7 +13,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
 from lumenar.core.scoring.rubric import figure_points
-from lumenar.core.signals import GAMUTS, METADATA, UNFLAGGED, flagged_as, metadata_of
+from lumenar.core.signals import parts_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
 from lumenar.service.application import Application
@@ -198,27 +198,9 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     )  # fmt: skip
 
 
-SAID_IN_WORDS = ("flag", "content", "container", "mastering_primaries")
-
-
 def format_words(setup: SetupRow) -> str:
     """What a setup's signal is called, else what it differs in from the sample's usual one."""
-    units = {"bits": "bits", "refresh_hz": "Hz"}
-    if name := setup.format.get("name"):
-        return str(name)
-    plain = {k: v for k, v in setup.format.items() if k not in (*METADATA, *SAID_IN_WORDS)}
-    said = [f"{v:g} {units[k]}" if isinstance(v, int | float) else v for k, v in plain.items()]
-    if metadata := metadata_of(setup.format):
-        said.append(metadata.words)
-    if container := setup.format.get("container"):
-        said.append(f"in {GAMUTS[str(container)]}")
-    if mastered := setup.format.get("mastering_primaries"):
-        said.append(f"mastered in {GAMUTS[str(mastered)]}")
-    if setup.format.get("flag"):
-        said.append(UNFLAGGED)
-    if content := setup.format.get("content"):
-        said.append(flagged_as(str(content)))
-    return ", ".join(said)
+    return str(setup.format.get("name") or ", ".join(parts_of(setup.format)))
 
 
 def run_options() -> list[RunOption]:

@@ -12,13 +12,12 @@ from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Value, text_of
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
-from lumenar.core.tuning.base import Suspicion
+from lumenar.core.tuning.base import WHITE, Suspicion
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
 from lumenar.core.tuning.session import Finished, Plan, Step
 from lumenar.core.tuning.tone import FEW_CHOICES, GREYS
-from lumenar.core.tuning.white import WHITE
 from lumenar.service import cells
 from lumenar.service.application import Application
 from lumenar.service.displays import display

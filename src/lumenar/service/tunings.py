@@ -16,9 +16,8 @@ from lumenar.core.readings import Patch
 from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
-from lumenar.core.tuning.base import Attempt, Noise
+from lumenar.core.tuning.base import WHITE, Attempt, Noise
 from lumenar.core.tuning.session import Finished, Plan, Step, Tried
-from lumenar.core.tuning.white import WHITE
 from lumenar.core.typed import Form, parse
 from lumenar.service import cells, setups
 from lumenar.service.application import Application

@@ -420,22 +420,13 @@ class UnitFile(Strict):
 
         ValidationError where the changes do not fit the modes.
         """
-        document = self.model_dump()
-        modes = [{**m, **sample.mode_changes.get(m["name"], {})} for m in document["modes"]]
+        document = self._changed(sample.mode_changes)
         identity = {"sample": sample.sample, "serial": sample.serial, "seed": sample.seed}
         firmware = sample.firmware or self.firmware
         # A sample that came with an update's firmware has it.
         updates = [u for u in document["updates"] if u["firmware"] != firmware]
         return UnitFile.model_validate(
-            {
-                **document,
-                **identity,
-                "firmware": firmware,
-                "modes": modes,
-                "samples": [],
-                "updates": updates,
-                "nominal": False,
-            }
+            {**document, **identity, "firmware": firmware, "samples": [], "updates": updates, "nominal": False}
         )
 
     def with_firmware(self, firmware: str) -> UnitFile:
@@ -446,9 +437,12 @@ class UnitFile(Strict):
         if firmware == self.firmware:
             return self
         changes = next((u.mode_changes for u in self.updates if u.firmware == firmware), {})
+        return UnitFile.model_validate({**self._changed(changes), "firmware": firmware, "updates": []})
+
+    def _changed(self, changes: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
+        """The file as a document, its modes with these changes by name."""
         document = self.model_dump()
-        modes = [{**m, **changes.get(m["name"], {})} for m in document["modes"]]
-        return UnitFile.model_validate({**document, "firmware": firmware, "modes": modes, "updates": []})
+        return document | {"modes": [{**m, **changes.get(m["name"], {})} for m in document["modes"]]}
 
     @property
     def aspect(self) -> float:

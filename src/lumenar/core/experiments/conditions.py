@@ -318,7 +318,7 @@ class Conditions:
         """States that differ from the sum of what was done alone."""
         several: list[tuple[Key, Difference]] = []
         for key, difference in every.items():
-            alone = [(key[0], *(n if i == j else 0 for j in range(len(key) - 1))) for i, n in enumerate(key[1:]) if n]
+            alone = _alone(key)
             light = (key[0], *self.base[1:])
             if len(alone) > 1 and all(k in every for k in alone) and (light == self.base or light in every):
                 several.append((key, beyond_sum(base, difference, [every[k] for k in alone], every.get(light))))
@@ -358,9 +358,7 @@ class Conditions:
         read = {r.key for r in results if not r.left_out}
         parts = []
         for r in results:
-            alone = [
-                (r.key[0], *(n if i == j else 0 for j in range(len(r.key) - 1))) for i, n in enumerate(r.key[1:]) if n
-            ]
+            alone = _alone(r.key)
             told = (len(alone) > 1 and not all(k in read for k in alone)) or not (alone or self.factors)
             if told and not r.left_out:
                 where = promises.in_light(self.lights[r.key[0]]) if len(self.lights) > 1 else ""
@@ -393,6 +391,11 @@ class Conditions:
             path = self.factors[i].path
             notes[path] = f"{notes[path]} {words}" if path in notes else words
         return Conclusion(e.sentence, ("Light", "State", "Against the baseline"), rows, notes)
+
+
+def _alone(key: Key) -> list[Key]:
+    """The states of each control of a state alone, in its light."""
+    return [(key[0], *(n if i == j else 0 for j in range(len(key) - 1))) for i, n in enumerate(key[1:]) if n]
 
 
 def _within(one: Interaction, other: Interaction) -> bool:

@@ -18,6 +18,8 @@ from lumenar.core.targets import Target
 
 Array = NDArray[np.float64]
 
+WHITE, BLACK = Patch((1.0, 1.0, 1.0)), Patch((0.0, 0.0, 0.0))
+PRIMARIES = (Patch((1.0, 0.0, 0.0)), Patch((0.0, 1.0, 0.0)), Patch((0.0, 0.0, 1.0)))
 MODEL_SHARE = 0.004
 """Relative standard deviation by which a panel's own steps keep light from following any smooth model."""
 

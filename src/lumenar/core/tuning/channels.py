@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -201,13 +200,13 @@ def fit(
     deviations u (n, 3); start: what the channels add to the grey at the start; guess: of the slope; here (k,): where it
     is to hold; stops: whether a channel may stop to rise, as at the bright end."""
     own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
-    other = _of_others(start)
+    other = of_others(start)
     means, covariances, tops = _fitted(own, x, shares, u, guess, here, stops, other)
     dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(len(channels)))
     return Fitted(means, covariances, own, tops, dead)
 
 
-def _of_others(start: Primaries) -> float:
+def of_others(start: Primaries) -> float:
     if start.clamped or (start.mixed > MIXED and start.extra is None):
         return OTHER_U_MIXED
     return OTHER_U if start.extra is None else OTHER_U_WHITE
@@ -221,7 +220,7 @@ def _fitted(
     tops = np.full(3, np.inf)
     means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
     for ch in range(3):
-        rows = _rows(own[ch], x, shares[:, ch], u[:, ch], guess, here, stops, other)
+        rows = rows_of(own[ch], x, shares[:, ch], u[:, ch], guess, here, stops, other)
         tops[ch] = rows.top
         covariances[ch] = np.linalg.inv(np.diag(1 / rows.sd**2) + rows.T.T @ rows.T)
         means[ch] = covariances[ch] @ (rows.prior / rows.sd**2 + rows.T.T @ rows.seen)
@@ -229,7 +228,7 @@ def _fitted(
 
 
 @dataclass(frozen=True, eq=False)
-class _Rows:
+class Rows:
     """What is known of one channel before (prior and sd, (m,)), and what its readings say: T (r, m) and seen (r,) in standard
     deviations; read (r,): of which attempt each is, -1 where it is of none; noise (r,): standard deviation of each; top: the
     amount above which it does not rise."""
@@ -243,10 +242,10 @@ class _Rows:
     top: float
 
 
-def _rows(
+def rows_of(
     own: int, x: Array, shares: Array, u: Array, guess: float, here: Array, stops: bool, other: float,
     doubted: NDArray[np.bool_] | None = None,
-) -> _Rows:  # fmt: skip
+) -> Rows:  # fmt: skip
     """doubted (n,): attempts that are no sign of where the channel stops to rise."""
     k, top = x.shape[1], np.inf
     with np.errstate(invalid="ignore"):
@@ -280,73 +279,7 @@ def _rows(
             width = guess * (above[j] - low) / np.sqrt(12)
             T = np.vstack([T, _terms(between, own) / width])
             seen, read, noise = np.append(seen, np.log(top) / width), np.append(read, -1), np.append(noise, width)
-    return _Rows(prior, sd, T, seen, read, noise, top)
-
-
-RECENT = 9
-"""So many of a control's last entries may be wrong ones."""
-
-
-@dataclass(frozen=True)
-class Misplaced:
-    """A control that seems to have stood elsewhere in attempts first to last: by how much, in whole ranges; odds: by how much
-    better, in chi squared, that explains what was read."""
-
-    control: int
-    first: int
-    last: int
-    by: float
-    odds: float
-
-
-def misplaced(
-    channels: Sequence[Channel], x: Array, shares: Array, u: Array, start: Primaries, guess: float, here: Array,
-    stops: bool = True, least: float = 0.0,
-) -> list[Misplaced]:  # fmt: skip
-    """What single wrong entries would explain of readings, the most telling first: arguments as of `fit`. Each control is entered
-    where its value changes, and stands until it changes again. Where all that is not explained is less than `least` of chi
-    squared, no entry is looked for."""
-    other = _of_others(start)
-    found = []
-    for i, c in enumerate(channels):
-        plain = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other)
-        P0, r0 = _weights(plain)
-        if float(r0 @ P0 @ r0) < least and len(plain.seen) == len(x):
-            continue
-        entered = [0, *(j for j in range(1, len(x)) if x[j, i] != x[j - 1, i]), len(x)]
-        for first, after in pairwise(entered[1:][-RECENT:]):
-            within = (np.arange(len(x)) >= first) & (np.arange(len(x)) < after)
-            rows, P, r = plain, P0, r0
-            # Where no channel seems to have stopped, it does not for fewer readings either.
-            if stops and np.isfinite(plain.top):
-                rows = _rows(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other, within)
-                P, r = _weights(rows)
-            z = ((rows.read >= first) & (rows.read < after)) / rows.noise
-            if (weight := float(z @ P @ z)) < 1e-9:
-                continue
-            shift = float(z @ P @ r) / weight
-            mean = rows.prior + rows.sd**2 * (rows.T.T @ P @ (r - z * shift))
-            by = _root(mean[1 + i], mean[-1], float(x[after - 1, i]), shift)
-            if by is not None:
-                found.append(Misplaced(i, first, after - 1, by, shift**2 * weight))
-    return sorted(found, key=lambda m: -m.odds)
-
-
-def _weights(rows: _Rows) -> tuple[Array, Array]:
-    """Inverse covariance (r, r) of what is read about what is known before, and how far (r,) it is from that."""
-    P = np.linalg.inv(np.eye(len(rows.seen)) + (rows.T * rows.sd**2) @ rows.T.T)
-    return np.asarray(P, float), rows.seen - rows.T @ rows.prior
-
-
-def _root(slope: float, bend: float, x: float, shift: float) -> float | None:
-    """How far from x a control whose log of light runs as slope x + bend x^2 gives `shift` more; None where it does not."""
-    steep = slope + 2 * bend * x
-    if abs(steep) < 1e-6:
-        return None
-    by = shift / steep
-    for _ in range(3):
-        by = shift / (steep + bend * by) if abs(steep + bend * by) > 1e-6 else by
-    return by if steep > 0 else None
+    return Rows(prior, sd, T, seen, read, noise, top)
 
 
 def _dead(x: Array, slope: float, i: int, guess: float) -> bool:

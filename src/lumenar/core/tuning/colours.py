@@ -14,7 +14,19 @@ from lumenar.core.menu import Control, Value
 from lumenar.core.readings import Patch
 from lumenar.core.roles import CHANNELS
 from lumenar.core.targets import Anchor, Target
-from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, bounded, nearest, steps_of
+from lumenar.core.tuning.base import (
+    USUAL,
+    WHITE,
+    Array,
+    Attempt,
+    Done,
+    Noise,
+    Proposal,
+    Suspicion,
+    bounded,
+    nearest,
+    steps_of,
+)
 from lumenar.core.tuning.between import chroma, followed, nearness
 
 AXES: dict[str, tuple[float, float, float]] = {
@@ -22,7 +34,6 @@ AXES: dict[str, tuple[float, float, float]] = {
 }  # fmt: skip
 LESS = 0.75
 """Share of full saturation of the second colour that each axis is judged by."""
-WHITE = Patch((1.0, 1.0, 1.0))
 
 
 def _faded(rgb: Sequence[float], share: float, value: float = 1.0) -> Patch:

@@ -9,10 +9,10 @@ import numpy as np
 
 from lumenar.core.menu import Control
 from lumenar.core.monotone import pchip
-from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import (
     MODEL_SHARE,
     USUAL,
+    WHITE,
     Array,
     Attempt,
     Done,
@@ -23,7 +23,6 @@ from lumenar.core.tuning.base import (
     steps_of,
 )
 
-WHITE = Patch((1.0, 1.0, 1.0))
 CLOSE = 0.01
 """Within so much of the luminance wanted, as a share, it is reached."""
 MOST = 12

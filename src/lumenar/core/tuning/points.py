@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 
@@ -15,8 +16,11 @@ from lumenar.core.menu import Control, Value
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import (
+    BLACK,
     MODEL_SHARE,
+    PRIMARIES,
     USUAL,
+    WHITE,
     Array,
     Attempt,
     Done,
@@ -26,7 +30,6 @@ from lumenar.core.tuning.base import (
     bounded,
     steps_of,
 )
-from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE
 
 GUESS, GUESS_U = 0.5, 1.0
 """Log of the light that a point's whole range moves at its own level, where nothing is known, and how unsure that is as a
@@ -303,6 +306,17 @@ class _Course:
         why = f"{grey.code.capitalize()}: dE {now[i]:.1f} now, {then[i]:.1f} with these."
         return Proposal(stage, values, (grey,), why, (np.exp(after[i]) @ self.P + self.K)[None, :], 0.1)
 
+    def unexplained(self) -> float:
+        """Mean dE2000 between what was read of points and what the effects of the steps make of the readings before."""
+        target, off = self.p.target, []
+        for i, seen in enumerate(self.by_point):
+            for (k, before), (n, after) in pairwise(seen):
+                expected = before + self.kernel[i] @ (self.x[n] - self.x[k])
+                XYZ = np.exp(np.array([expected, after])) @ self.P + self.K
+                Lab = target.Lab(XYZ, self.white)
+                off.append(float(de2000(Lab[0], Lab[1])))
+        return float(np.mean(off)) if off else 0.0
+
     def done(self) -> Done:
         """The table as it stands, or as it stood at first where that was better."""
         start, end = float(np.nanmean(self.errors_of(self.first))), float(np.nanmean(self.errors_of(self.logs)))
@@ -310,12 +324,14 @@ class _Course:
         beside, beside_before = (float(np.nanmean(self.balance_of(x, beside=True))) for x in (self.logs, self.first))
         if beside - beside_before > tint - tint_before:
             tint, tint_before = beside, beside_before
+        # Not all points are read at the end: as far as readings were not foreseen, what is reckoned of these may be otherwise.
+        tint += self.unexplained()
         if end < start and tint - tint_before > max(GOOD, TINTED * (start - end)):
             # Greys of the right luminance and the wrong colour are no gain to anyone.
             return Done(
                 dict(self.attempts[0].values),
-                f"The curve is too far off for these points: they would bring greys nearer to it and tint them by dE {tint:.1f}, "
-                f"which are dE {tint_before:.1f} off in colour as they are. They stay.",
+                f"The curve is too far off for these points: they would bring greys nearer to it and tint them by up to dE "
+                f"{tint:.1f}, which are dE {tint_before:.1f} off in colour as they are. They stay.",
             )
         if end >= start:
             return Done(

@@ -11,13 +11,25 @@ import numpy as np
 from lumenar.core.menu import Control, Menu, Mode, Value
 from lumenar.core.roles import CHANNELS, Role, role_of
 from lumenar.core.targets import Target
-from lumenar.core.tuning.base import USUAL, Attempt, Done, Noise, Problem, Proposal, Suspicion, remembered
+from lumenar.core.tuning.base import (
+    BLACK,
+    PRIMARIES,
+    USUAL,
+    WHITE,
+    Attempt,
+    Done,
+    Noise,
+    Problem,
+    Proposal,
+    Suspicion,
+    remembered,
+)
 from lumenar.core.tuning.channels import Channel, primaries_of
 from lumenar.core.tuning.colours import AxisControl, SixColours
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
 from lumenar.core.tuning.tone import Tone
-from lumenar.core.tuning.white import BLACK, PRIMARIES, WHITE, TwoPoints
+from lumenar.core.tuning.white import TwoPoints
 
 GOALS = ("tone", "luminance", "white", "points", "colours")
 """What can be tuned, in the order in which it is: the curve bends white, white costs light, points stand on
