@@ -66,6 +66,7 @@ bench: setup chromium  ## speed and size, as ratios and counts side by side
 truth: setup  ## how often the truth lies in the intervals, from 1200 simulated surveys; takes a quarter of an hour
 	$(BIN)/python -W ignore -m benchmarks.truth
 	$(BIN)/python -W ignore -m benchmarks.conditions
+	$(BIN)/python -W ignore -m benchmarks.firmware
 
 tuning: setup  ## how near the solvers come to the best there is, on 50 random displays a goal; takes minutes
 	$(BIN)/python -m benchmarks.tuning

@@ -34,6 +34,21 @@ def _written(value: float, column: Column) -> str:
     return grouped(value, column.decimals or 0)
 
 
+SESSION: tuple[tuple[str, float, float], ...] = (
+    ("cd/m²", 0.0, 0.02), ("ITP", 0.5, 0.03), ("dE", 0.15, 0.03), ("L*", 0.25, 0.05), ("K", 0.0, 0.004), (": 1", 0.0, 0.1),
+    ("10..90", 0.02, 0.0), ("%", 0.5, 0.02),
+)  # fmt: skip
+"""By what a column's unit says, how much figures of an unchanged display differ from session to session (one standard
+deviation), absolute and as a share: it is warmer, was loaded otherwise before, and its black falls under the meter's floor or
+not. Measured on stand-ins (`python -m benchmarks.firmware`)."""
+
+
+def session_u(column: Column, value: float) -> float:
+    """Standard uncertainty of a figure from one session to the next, beside its own."""
+    absolute, share = next(((a, s) for unit, a, s in SESSION if unit in column.unit), (0.0, 0.02))
+    return float(np.hypot(absolute, share * value))
+
+
 def difference_u(key: str, one: Analysis, two: Analysis) -> float | None:
     """Standard uncertainty of the difference of a figure: from the draws, in which what two setups share cancels."""
     a, b = one.draws.get(key), two.draws.get(key)

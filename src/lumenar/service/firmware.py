@@ -10,7 +10,7 @@ import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
-from lumenar.core.figures import difference_u, written
+from lumenar.core.figures import difference_u, session_u, written
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.numbers import listed
 from lumenar.core.targets import resolve
@@ -92,16 +92,12 @@ def _figures(
         a, b, u = one.scalar(c.figure), two.scalar(c.figure), difference_u(c.figure, two, one)
         if a is None or b is None or u is None:
             continue
-        if c.unit == LIGHT:
-            u = float(np.hypot(u, SESSION * a))
-        p = 1.0 if a == b else erfc(abs(b - a) / u / sqrt(2)) if u > 0 else 0.0
+        u = float(np.hypot(u, session_u(c, a)))
+        p = 1.0 if a == b else erfc(abs(b - a) / u / sqrt(2)) if u > 0 else 1.0
         found.append(((setup.name, m.title, c.head, c.unit, written(c, one)[0], written(c, two)[0]), p))
     return found
 
 
-LIGHT, SESSION = "cd/m²", 0.005
-"""Figures in this unit are as much light as there was: how warm a display is, and what it showed before, moves all of it by such
-a share (one standard deviation) from one session to the next."""
 MOST_TOLD = 4
 """So many figures of a setup are told one by one."""
 

@@ -41,6 +41,8 @@ GOOD = 0.3
 """dE2000 under which a point is left alone when all are gone over once more."""
 TINTED = 0.75
 """Share of what greys come nearer by that they may be tinted for: the eye takes the mode's white for white and sees the tint."""
+FORESEEN = 2.0
+"""So many times what readings are off from what was foreseen of them greys have to come nearer."""
 SURE_SHARE = 1.0
 """A step's effect that is known to so much of it is taken as it is."""
 COST = 0.01
@@ -324,14 +326,19 @@ class _Course:
         beside, beside_before = (float(np.nanmean(self.balance_of(x, beside=True))) for x in (self.logs, self.first))
         if beside - beside_before > tint - tint_before:
             tint, tint_before = beside, beside_before
-        # Not all points are read at the end: as far as readings were not foreseen, what is reckoned of these may be otherwise.
-        tint += self.unexplained()
         if end < start and tint - tint_before > max(GOOD, TINTED * (start - end)):
             # Greys of the right luminance and the wrong colour are no gain to anyone.
             return Done(
                 dict(self.attempts[0].values),
-                f"The curve is too far off for these points: they would bring greys nearer to it and tint them by up to dE "
+                f"The curve is too far off for these points: they would bring greys nearer to it and tint them by dE "
                 f"{tint:.1f}, which are dE {tint_before:.1f} off in colour as they are. They stay.",
+            )
+        if end < start and start - end < FORESEEN * (off := self.unexplained()):
+            # Not all points are read at the end: what is reckoned of these is as good as what was foreseen of those that were.
+            return Done(
+                dict(self.attempts[0].values),
+                f"The curve is too far off for these points: they would bring greys nearer to it by dE {start - end:.1f}, "
+                f"while what they do is foreseen to dE {off:.1f} only. They stay.",
             )
         if end >= start:
             return Done(
