@@ -59,7 +59,7 @@ def _updates(app: Application, review_id: int) -> list[Seen]:
         Seen(
             f"Firmware {c.before} → {c.after}",
             tuple(c.sentences),
-            f"Sample {c.sample}, {len(c.figures)} figures; what noise and another session make of these is told in 1 of 20 cases.",
+            f"Sample {c.sample}, {len(c.figures)} figures; noise and another session are taken for a change in 1 of 20 cases.",
         )
         for c in firmware.changes(app, review_id)
         if c.figures
