@@ -7,11 +7,20 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from lumenar.core.colour.difference import de2000
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import Array
 
 HUES = 6
+STEPS = 10
+"""In so many steps each of the six goes back."""
+FAR = 0.02
+"""How near every one of the six lies at least: where little is expected of one more may be read."""
+SURE = 1e-3
+"""What keeps two readings with nearly the same shares from being told apart."""
+LEAST = 0.02
+"""dE2000 that going back a step costs at least."""
 
 
 def nearness(patches: Sequence[Patch], target: Target) -> Array:
@@ -41,6 +50,51 @@ def followed(Lab: Array, before: Array, after: Array, weight: Array) -> Array:
     ab = (Lab[:, 1] + 1j * Lab[:, 2]) * scale * np.exp(1j * turn * weight)
     L = Lab[:, 0] + weight * np.minimum(C / C0, 1.0) * (after[0] - before[0])
     return np.column_stack([L, ab.real, ab.imag])
+
+
+def attributed(changes: Array, shares: Array, expected: Array, near: Array) -> Array:
+    """By how much Lab (6, n, 3) each of the six moves colours on its whole way: what is expected of it (6, n, 3), corrected by
+    the changes (k, n, 3) that were read with each on a share (k, 6) of its way, NaN where none was, after how near (n, 6) each
+    lies."""
+    parts = np.array(expected, float)
+    for i in range(len(near)):
+        read = np.isfinite(changes[:, i]).all(axis=1)
+        if not read.any() or not near[i].any():
+            continue
+        S = shares[read]
+        off = changes[read, i] - S @ parts[:, i]
+        weighted = S * (near[i] + FAR)
+        parts[:, i] += weighted.T @ np.linalg.solve(weighted @ S.T + SURE * np.eye(len(S)), off)
+    return parts
+
+
+def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: Sequence[Array]) -> tuple[Array, Array]:
+    """How far (6,) each of the six may go of its way for no colour between to get worse by more than most dE2000: what helps
+    these for the least of what the six lose goes back first. And by how much those (n,) are worse then.
+
+    before, wanted (n, 3) Lab, parts (6, n, 3) by which each of the six moves them; judged: Lab (6, m, 3) of the six before,
+    after, and wanted."""
+    start, shares = de2000(before, wanted), np.ones(HUES, float)
+    at = np.linspace(0, 1, STEPS + 1)
+    ways = judged[0] + at[:, None, None, None] * (judged[1] - judged[0])
+    lost = np.nanmean(de2000(ways, np.broadcast_to(judged[2], ways.shape)), axis=2)
+    for _ in range(HUES * STEPS):
+        worse = de2000(before + np.tensordot(shares, parts, 1), wanted) - start
+        over = float(np.nansum(np.maximum(worse - most, 0)))
+        back = np.flatnonzero(shares > 1e-9)
+        if over <= 0 or not len(back):
+            return shares, worse
+        tried = np.repeat(shares[None, :], len(back), axis=0)
+        tried[np.arange(len(back)), back] -= 1 / STEPS
+        there = (
+            de2000(before + np.tensordot(tried, parts, 1), np.broadcast_to(wanted, (len(back), *wanted.shape))) - start
+        )
+        helps = over - np.nansum(np.maximum(there - most, 0), axis=1)
+        k = np.round(shares[back] * STEPS).astype(int)
+        costs = np.maximum(lost[k - 1, back] - lost[k, back], LEAST)
+        best = int(np.argmax(helps / costs))
+        shares = np.asarray(tried[best] if helps[best] > 0 else np.maximum(shares - 1 / STEPS, 0), float).round(9)
+    return shares, de2000(before + np.tensordot(shares, parts, 1), wanted) - start
 
 
 def _linear(patches: Sequence[Patch], target: Target) -> Array:

@@ -27,7 +27,7 @@ from lumenar.core.tuning.base import (
     nearest,
     steps_of,
 )
-from lumenar.core.tuning.between import chroma, followed, nearness
+from lumenar.core.tuning.between import attributed, chroma, followed, held_back, nearness
 
 AXES: dict[str, tuple[float, float, float]] = {
     "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
@@ -71,6 +71,10 @@ AS_THEY_STAND = "between"
 STAGES = ("read", "set", "check", "check all", "less", "less again")
 SAFE = 0.75
 """What goes less far is to leave every checked colour worse by no more than so much."""
+BACKS = 3
+"""So often less of the way is tried."""
+LEAST_WAY = 0.1
+"""Where the six may go no further in the mean they stay."""
 CORNER = 0.6
 """A corner, which is cut off where the display ends, moves by so much of what its faded colour does."""
 GROUPS = (*(tuple(range(4 * i, 4 * i + 4)) for i in range(6)), tuple(range(24, 28)), tuple(range(28, 32)))
@@ -295,11 +299,15 @@ class _Course:
             return Done(dict(last.values), reason)
         patch = read[int(np.nanargmax(worse))]
         said = f"{patch.code} got worse by dE {np.nanmax(worse):.1f}"
-        share, watched = self._share(last, read)
-        if last.stage != STAGES[-1] and share > 0:
-            stage = STAGES[4] if last.stage in STAGES[2:4] else STAGES[5]
-            why = f"{said}; {100 * share:.0f} % of the way is tried."
-            return Proposal(stage, self._part_way(last, share), (*FADED, *watched), why)
+        backs = [a for a in later if a.stage in STAGES[4:]]
+        if len(backs) < BACKS:
+            stage = STAGES[5] if backs else STAGES[4]
+            shares, watched = self._shares(SAFE if len(backs) < BACKS - 1 else SAFE / 2)
+            values = self._part_way(shares)
+            if shares.mean() > LEAST_WAY and values != dict(last.values):
+                less = [f"{axis} {100 * s:.0f} %" for axis, s in zip(AXES, shares, strict=True) if s < 1]
+                why = f"{said}; less of the way is tried: {', '.join(less)}."
+                return Proposal(stage, values, (*FADED, *watched), why)
         return Done(dict(start.values), f"Given up: {said}, more than the six colours gained.")
 
     def _last_XYZ(self, read: Sequence[Patch], last: Attempt) -> Array:
@@ -311,23 +319,51 @@ class _Course:
         wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
         return de2000(self.p.target.Lab(self._last_XYZ(read, last), self.white), wanted)
 
-    def _share(self, last: Attempt, read: Sequence[Patch]) -> tuple[float, tuple[Patch, ...]]:
-        """How far of the way from the start to an attempt no checked colour would get much worse, as far as colours move in
-        straight lines, and those that would get worst there; 0 where even a fifth is too far."""
-        before, after = self._Lab(self.between, read), self.p.target.Lab(self._last_XYZ(read, last), self.white)
-        wanted = self.p.target.Lab(self.p._wanted(read, self.white), self.white)
-        at_start = de2000(before, wanted)
-        for share in np.arange(0.9, 0.19, -0.1):
-            worse = de2000(before + share * (after - before), wanted) - at_start
-            if np.nanmax(worse) <= SAFE:
-                return float(share), tuple(read[i] for i in np.argsort(-worse)[:WORST])
-        return 0.0, ()
+    @cached_property
+    def _whole(self) -> Attempt:
+        """The attempt that went all of the way, with the colours between."""
+        return next(a for a in self.attempts if a.stage == STAGES[2])
 
-    def _part_way(self, last: Attempt, share: float) -> dict[str, Value]:
-        values = dict(self.p.values)
+    @cached_property
+    def _parts(self) -> Array:
+        """By how much Lab (6, 32, 3) each of the six moves the checked colours on the whole way, as read, else foreseen."""
+        dx = self._x(self._whole.values) - self._x(self.attempts[0].values)
+        own = np.array([[c.axis == axis for c in self.p.controls] for axis in AXES])
+        expected = np.einsum("nik,ak->ani", self._carried, own * dx)
+        later = [a for a in self.attempts if a.stage in STAGES[2:]]
+        changes = np.array([self._Lab(a, CHECKED) for a in later]) - self._Lab(self.between, CHECKED)
+        return attributed(
+            changes, np.array([self._tried(a) for a in later]), expected, nearness(CHECKED, self.p.target)
+        )
+
+    def _shares(self, most: float) -> tuple[Array, tuple[Patch, ...]]:
+        """How far (6,) each of the six goes of the whole way for no checked colour to get worse by more than most dE2000,
+        and those that would get worst there."""
+        wanted = self.p.target.Lab(self.p._wanted(CHECKED, self.white), self.white)
+        whole = next(a for a in self.attempts[::-1] if a.values == self._whole.values and set(FADED) <= set(a.patches))
+        judged = [
+            np.stack([Lab[: len(CORNERS)], Lab[len(CORNERS) :]], axis=1)
+            for Lab in (self._Lab(self.attempts[0], JUDGED), self._Lab(whole, JUDGED), self.wanted)
+        ]
+        shares, worse = held_back(self._Lab(self.between, CHECKED), self._parts, wanted, most, judged)
+        return shares, tuple(CHECKED[i] for i in np.argsort(-np.nan_to_num(worse, nan=-np.inf))[:WORST])
+
+    def _tried(self, last: Attempt) -> Array:
+        """How far (6,) each of the six went of the whole way."""
+        x, x0, whole = (self._x(a.values) for a in (last, self.attempts[0], self._whole))
+        shares = np.ones(len(AXES))
+        for a, axis in enumerate(AXES):
+            own = np.array([c.axis == axis for c in self.p.controls])
+            if (way := np.abs(whole - x0)[own]).any():
+                shares[a] = float(np.abs(x - x0)[own].sum() / way.sum())
+        return shares
+
+    def _part_way(self, shares: Array) -> dict[str, Value]:
+        """Values with each of the six on its share (6,) of the whole way."""
+        values, part = dict(self.p.values), dict(zip(AXES, shares, strict=True))
         for c in self.p.controls:
-            at, there = float(values[c.control.path]), float(last.values[c.control.path])
-            values[c.control.path] = nearest(steps_of(c.control), at + share * (there - at))
+            at, there = float(values[c.control.path]), float(self._whole.values[c.control.path])
+            values[c.control.path] = nearest(steps_of(c.control), at + float(part[c.axis]) * (there - at))
         return values
 
     def _solved(self, best: Attempt) -> tuple[dict[str, Value], float]:

@@ -10,6 +10,7 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Value
@@ -28,8 +29,10 @@ from lumenar.core.tuning.base import (
     Proposal,
     Suspicion,
     bounded,
+    nearest,
     steps_of,
 )
+from lumenar.core.tuning.channels import Primaries, in_grey
 
 GUESS, GUESS_U = 0.5, 1.0
 """Log of the light that a point's whole range moves at its own level, where nothing is known, and how unsure that is as a
@@ -43,9 +46,17 @@ TINTED = 0.75
 """Share of what greys come nearer by that they may be tinted for: the eye takes the mode's white for white and sees the tint."""
 FORESEEN = 2.0
 """So many times what readings are off from what was foreseen of them greys have to come nearer."""
+FAR_OFF = 1.5
+"""dE2000 of a point after it was set from which it is set once more at once."""
+PER_POINT = 3
+"""So many readings a point are taken at most, of all of them."""
 SURE_SHARE = 1.0
 """A step's effect that is known to so much of it is taken as it is."""
-COST = 0.01
+STOPPED = 0.65
+"""A channel that rises by less than this share of what the others' steps do has come to its end."""
+CERTAIN = 3.0
+"""So many standard deviations less, too."""
+COST = 0.02
 LIGHT = 0.5
 """What the luminance of a level counts beside its balance."""
 STAGES = ("read", "bright to dark", "once over")
@@ -124,6 +135,14 @@ class ManyPoints:
             reason = "The meter does not read white and all three primaries, so the points stay as they are."
             return Done(dict(self.values), reason, unreached=True)
         now = _Course(self, attempts)
+        if now.left <= 0:
+            return now.done()
+        last = attempts[-1]
+        if last.stage == STAGES[1] and sum(a.stage == last.stage and a.patches == last.patches for a in attempts) == 1:
+            # What all that is darker is told against is set once more before these.
+            following = now.point(last.stage, i := self.places[last.patches[0]])
+            if following is not None and now.errors_of(now.logs)[i] > FAR_OFF:
+                return following
         for stage in STAGES[1:]:
             visited = {self.places[a.patches[0]] for a in attempts if a.stage == stage}
             # Point by point downwards: what was gone past in this round is not gone back to.
@@ -152,9 +171,11 @@ class _Course:
         self.p, self.attempts = problem, attempts
         self._tables: dict[int, Array] = {}
         self.known = problem._known(attempts)
-        self.K = np.nan_to_num(self.known[4])
-        self.P = self.known[:3] - self.K
-        self.inverse = np.linalg.inv(self.P)
+        *primaries, white, black = self.known
+        K = np.nan_to_num(black)
+        rows = np.array(primaries) - K
+        # Of a display with white light of its own that light is as much as its channels have in common.
+        self.parts = in_grey(white, white, np.array(primaries), K) or Primaries(rows, K, 0.0)
         self.x = np.array([self.table(a.values) for a in attempts])
         self.first = self.read(attempts[0])
         self.by_point: list[list[tuple[int, Array]]] = [[] for _ in problem.points]
@@ -162,20 +183,12 @@ class _Course:
             for i, logs in self.logs_of(a):
                 if np.isfinite(logs).all():
                     self.by_point[i].append((k, logs))
+        self.ceiling = self._ceiling()
         self.kernel = self._kernel()
-        self.logs = np.array(
-            [
-                seen[-1][1] + self.kernel[i] @ (self.x[-1] - self.x[seen[-1][0]]) if seen else np.full(3, np.nan)
-                for i, seen in enumerate(self.by_point)
-            ]
-        )
-        white = float(self.known[3, 1])
-        if problem.points[-1].level > 0.999 and np.isfinite(self.logs[-1]).all():
-            white = float((np.exp(self.logs[-1]) @ self.P + self.K)[1])
-        self.white = white
-        anchor = Anchor(np.array(white), np.array(float(self.K[1])))
-        levels = np.array([p.level for p in problem.points])
-        self.wanted = problem.target.XYZ(np.repeat(levels[:, None], 3, axis=1), anchor)
+        # What the steps would make of the channels if none came to an end.
+        self.driven = np.array([self._driven(i, seen) for i, seen in enumerate(self.by_point)])
+        self.logs = np.minimum(self.driven, self.ceiling)
+        self.white, self.wanted = self._wanted_of(self.logs)
 
     def table(self, values: Mapping[str, Value]) -> Array:
         """Values (n, 3) in whole ranges, 0 where there is no control."""
@@ -193,18 +206,45 @@ class _Course:
         own = [(k, self.p.places[p]) for k, p in enumerate(attempt.patches) if p in self.p.places]
         XYZ = attempt.XYZ[[k for k, _ in own]]
         with np.errstate(invalid="ignore"):
-            logs = np.where(np.isfinite(XYZ), np.log(np.maximum((XYZ - self.K) @ self.inverse, 1e-9)), np.nan)
+            logs = np.where(np.isfinite(XYZ), np.log(np.maximum(self.parts.shares(XYZ), 1e-9)), np.nan)
         return [(i, row) for (_, i), row in zip(own, logs, strict=True)]
 
+    def _wanted_of(self, logs: Array) -> tuple[float, Array]:
+        """Luminance of white with amounts (n, 3), and XYZ (n, 3) that the target wants of the points beside it."""
+        white = float(self.known[3, 1])
+        if self.p.points[-1].level > 0.999 and np.isfinite(logs[-1]).all():
+            white = float(self.parts.XYZ(np.exp(logs[-1]))[1])
+        return white, self._beside(white)
+
+    def _beside(self, white: float) -> Array:
+        anchor = Anchor(np.array(white), np.array(float(self.parts.black[1])))
+        levels = np.array([p.level for p in self.p.points])
+        return self.p.target.XYZ(np.repeat(levels[:, None], 3, axis=1), anchor)
+
+    @cached_property
+    def aim(self) -> Array:
+        """Log amounts (n, 3) that are wanted: of a white that all three channels reach."""
+        wanted = self._logs(self.wanted)
+        short = float(np.min(self.ceiling - wanted[-1]))
+        return wanted if short >= 0 else self._logs(self._beside(self.white * float(np.exp(short))))
+
+    def _logs(self, XYZ: Array) -> Array:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.asarray(np.log(np.maximum(self.parts.shares(XYZ), 1e-9)), float)
+
+    def after(self, table: Array) -> Array:
+        """Log amounts (n, 3) with a table (n, 3)."""
+        return np.asarray(np.minimum(self.driven + self.kernel @ (table - self.x[-1]), self.ceiling), float)
+
     def errors_of(self, logs: Array) -> Array:
-        """dE2000 (n,) of amounts (n, 3)."""
-        target = self.p.target
-        return de2000(target.Lab(np.exp(logs) @ self.P + self.K, self.white), target.Lab(self.wanted, self.white))
+        """dE2000 (n,) of amounts (n, 3), beside the white that they make."""
+        target, (white, wanted) = self.p.target, self._wanted_of(logs)
+        return de2000(target.Lab(self.parts.XYZ(np.exp(logs)), white), target.Lab(wanted, white))
 
     def balance_of(self, logs: Array, beside: bool = False) -> Array:
         """dE2000 (n,) of amounts (n, 3), were their luminance right. beside: and the brightest of them white, as an eye that is
         used to it sees them."""
-        XYZ = np.exp(logs) @ self.P + self.K
+        XYZ = self.parts.XYZ(np.exp(logs))
         target = self.p.target
         if beside and np.isfinite(XYZ[-1]).all():
             XYZ = XYZ * (self.wanted[-1] / self.wanted[-1, 1]) / (XYZ[-1] / XYZ[-1, 1])
@@ -212,30 +252,70 @@ class _Course:
         return de2000(target.Lab(right, self.white), target.Lab(self.wanted, self.white))
 
     def _sigma(self, i: int) -> float:
-        Y = float((np.exp(self.by_point[i][-1][1]) @ self.P + self.K)[1]) if self.by_point[i] else 1.0
+        Y = float(self.parts.XYZ(np.exp(self.by_point[i][-1][1]))[1]) if self.by_point[i] else 1.0
         return 2 * float(self.p.noise.relative(Y)) + MODEL_SHARE
+
+    def _ceiling(self) -> Array:
+        """Log amounts (3,) at which channels come to their end: the most that was read of one, where it was raised and rose by
+        less than the steps of the others do; inf where none was."""
+        steps = [(i, *step) for i, seen in enumerate(self.by_point) for step in self._steps(i, seen)]
+        most = np.max([logs for seen in self.by_point for _, logs in seen], axis=0, initial=-np.inf)
+        raised = [
+            [rows[c, 0] > 0 and logs[c] > most[c] - 2 * MODEL_SHARE for c in range(3)] for _, rows, logs, _ in steps
+        ]
+        usual = [
+            (rows[c], rose[c], self._sigma(i))
+            for (i, rows, _, rose), high in zip(steps, raised, strict=True)
+            for c in range(3)
+            if not high[c]
+        ]
+        common, unsure = self._common(usual)
+        ceiling = np.full(3, np.inf)
+        for (i, rows, _, rose), high in zip(steps, raised, strict=True):
+            for c in np.flatnonzero(high):
+                to_be = np.array([rows[c, 0], rows[c, 1] + rows[c, 2]])
+                expected, u = float(common @ to_be), float(np.hypot(np.abs(to_be) @ unsure, self._sigma(i)))
+                if rose[c] < STOPPED * expected and expected - rose[c] > CERTAIN * u:
+                    ceiling[c] = most[c]
+        return ceiling
+
+    @property
+    def left(self) -> int:
+        """How many readings are left to take."""
+        taken = sum(p in self.p.places for a in self.attempts for p in a.patches)
+        return PER_POINT * len(self.p.points) - taken
+
+    def _steps(self, i: int, seen: list[tuple[int, Array]]) -> list[tuple[Array, Array, Array]]:
+        """By what a point and its neighbours (3, 3) were moved since a level was read first, its log amounts (3,), and by how
+        much they rose."""
+        n, out = len(self.p.points), []
+        for k, logs in seen[1:]:
+            moved = self.x[k] - self.x[seen[0][0]]
+            lower, upper = (moved[j] if 0 <= j < n else np.zeros(3) for j in (i - 1, i + 1))
+            out.append((np.column_stack([moved[i], lower, upper]), logs, logs - seen[0][1]))
+        return out
+
+    def _at_end(self, logs: Array) -> NDArray[np.bool_]:
+        """Which channels (3,) of a reading are at their end."""
+        return np.asarray(logs > self.ceiling - 2 * MODEL_SHARE)
+
+    def _driven(self, i: int, seen: list[tuple[int, Array]]) -> Array:
+        """Log amounts (3,) that a level would have if no channel came to an end: each from where it was read last below it."""
+        driven = np.full(3, np.nan)
+        for k, logs in seen:
+            then = logs + self.kernel[i] @ (self.x[-1] - self.x[k])
+            driven = np.where(self._at_end(logs) & np.isfinite(driven), driven, then)
+        return driven
 
     def _kernel(self) -> Array:
         """First what all points have in common, then what is peculiar to each level, about that."""
         n = len(self.p.points)
         rows: list[list[tuple[Array, float, float]]] = [[] for _ in range(n)]
         for i, seen in enumerate(self.by_point):
-            if not seen:
-                continue
-            first, at = seen[0][1], seen[0][0]
-            for k, logs in seen[1:]:
-                moved = self.x[k] - self.x[at]
-                own = moved[i]
-                lower = moved[i - 1] if i else np.zeros(3)
-                upper = moved[i + 1] if i < n - 1 else np.zeros(3)
-                for c in range(3):
-                    rows[i].append((np.array([own[c], lower[c], upper[c]]), float(logs[c] - first[c]), self._sigma(i)))
-        pooled = np.array([[r[0][0], r[0][1] + r[0][2]] for level in rows for r in level]).reshape(-1, 2)
-        changed = np.array([r[1] for level in rows for r in level])
-        u = np.array([r[2] for level in rows for r in level])
-        # What a level has of its own is noise to what is common.
-        u = np.hypot(u, OWN_U * GUESS * np.abs(pooled[:, 0])) if len(u) else u
-        common, unsure = _ridge_with_sd(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+            for moved, logs, rose in self._steps(i, seen):
+                for c in np.flatnonzero(~self._at_end(logs) & ~self._at_end(logs - rose)):
+                    rows[i].append((moved[c], float(rose[c]), self._sigma(i)))
+        common, unsure = self._common([r for level in rows for r in level])
         # While little is known a step is taken to do more than it seems to: a first move of one step, lost in noise, would else
         # look as if nothing helped but the whole range.
         common[0] = abs(common[0]) + max(0.0, unsure[0] - SURE_SHARE * abs(common[0]))
@@ -251,11 +331,18 @@ class _Course:
                     kernel[i, j] = value
         return kernel
 
+    def _common(self, rows: list[tuple[Array, float, float]]) -> tuple[Array, Array]:
+        """What a point's whole range does at its own level and at those beside it (2,), by rows of moves (3,), rise and its
+        standard deviation; and how unsure that is (2,)."""
+        pooled = np.array([[r[0][0], r[0][1] + r[0][2]] for r in rows]).reshape(-1, 2)
+        changed, u = np.array([r[1] for r in rows]), np.array([r[2] for r in rows])
+        # What a level has of its own is noise to what is common.
+        u = np.hypot(u, OWN_U * GUESS * np.abs(pooled[:, 0])) if len(u) else u
+        return _ridge_with_sd(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+
     def solved(self, free: Sequence[int]) -> Array:
         """The table (n, 3) that the model takes for best, where only some points may still be moved."""
-        with np.errstate(invalid="ignore", divide="ignore"):
-            rise = np.log(np.maximum((self.wanted - self.K) @ self.inverse, 1e-9)) - self.logs
-        rise = np.nan_to_num(rise)
+        rise = np.nan_to_num(self.aim - self.driven)
         table = np.array(self.x[-1])
         mine = [(i, c) for i in free for c in range(3) if self.p.points[i].controls[c] is not None]
         if not mine:
@@ -265,7 +352,7 @@ class _Course:
         effect = np.zeros((len(mine), *rise.shape))
         for k, (i, c) in enumerate(mine):
             effect[k, :, c] = self.kernel[:, i]
-        shares = self.P[:, 1] / self.P[:, 1].sum()
+        shares = self.parts.rows[:, 1] / self.parts.rows[:, 1].sum()
         parts = np.array([LIGHT * shares, [1.0, -1.0, 0.0], [0.0, -1.0, 1.0]])
         A = np.einsum("knc,pc->pnk", effect, parts).reshape(-1, len(mine))
         b = np.einsum("nc,pc->pn", rise, parts).ravel()
@@ -290,23 +377,24 @@ class _Course:
             self._tables[free] = self.solved(range(free))
         table = self._tables[free]
         values = dict(self.attempts[-1].values)
-        for share, c in zip(table[i], self.p.points[i].controls, strict=True):
-            if c is not None:
-                grid = steps_of(c)
-                values[c.path] = float(grid[np.abs(grid - share * (c.maximum - c.minimum)).argmin()])
+        # With the last reading all that is darker is set too, by what is known by then.
+        for j in [j for j in range(i) if self.by_point[j] and stage == STAGES[2] and self.left == 1] + [i]:
+            for share, c in zip(table[j], self.p.points[j].controls, strict=True):
+                if c is not None:
+                    values[c.path] = nearest(steps_of(c), float(share * (c.maximum - c.minimum)))
         if values == dict(self.attempts[-1].values):
             return None
-        after = self.logs + self.kernel @ (self.table(values) - self.x[-1])
+        after = self.after(self.table(values))
         now, then = self.errors_of(self.logs), self.errors_of(after)
         if stage == STAGES[2]:
             # Neighbours that reach into one another are only right together, so what all points gain counts.
-            whole = self.errors_of(self.logs + self.kernel @ (table - self.x[-1]))
+            whole = self.errors_of(self.after(table))
             near = slice(max(0, i - 1), i + 2)
             if np.nanmax(now[near]) <= GOOD or np.nansum(now) - np.nansum(whole) < GOOD / 2:
                 return None
         grey = self.p.greys[i]
         why = f"{grey.code.capitalize()}: dE {now[i]:.1f} now, {then[i]:.1f} with these."
-        return Proposal(stage, values, (grey,), why, (np.exp(after[i]) @ self.P + self.K)[None, :], 0.1)
+        return Proposal(stage, values, (grey,), why, self.parts.XYZ(np.exp(after[i]))[None, :], 0.1)
 
     def unexplained(self) -> float:
         """Mean dE2000 between what was read of points and what the effects of the steps make of the readings before."""
@@ -314,7 +402,7 @@ class _Course:
         for i, seen in enumerate(self.by_point):
             for (k, before), (n, after) in pairwise(seen):
                 expected = before + self.kernel[i] @ (self.x[n] - self.x[k])
-                XYZ = np.exp(np.array([expected, after])) @ self.P + self.K
+                XYZ = self.parts.XYZ(np.exp(np.array([expected, after])))
                 Lab = target.Lab(XYZ, self.white)
                 off.append(float(de2000(Lab[0], Lab[1])))
         return float(np.mean(off)) if off else 0.0
@@ -354,7 +442,7 @@ class _Course:
         i = self.p.greys.index(last.patches[0])
         read = self.read(last)[i]
         x = self.table(last.values)
-        expected = self.logs[i] + self.kernel[i] @ (x - self.x[-1])
+        expected = self.after(x)[i]
         own = float(self.kernel[i, i])
         u = 2 * self._sigma(i) + OWN_U * abs(own) * np.abs(x[i] - self.x[-1][i])
         odd = np.flatnonzero(np.abs(read - expected) > 4 * u)
