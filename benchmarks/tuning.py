@@ -167,12 +167,12 @@ def _curve_error(gamma: float) -> float:
     return Tone((), TARGET, {}, NOISE).figure(Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1)))
 
 
-def points(units: int, count: int, tuned: bool = False) -> None:
+def points(units: int, count: int, tuned: bool = False, beside: bool = False) -> None:
     """Greys by a table of points, against what coordinate descent without noise reaches from there. tuned: of displays whose
-    white was tuned before, as in a whole tuning."""
+    white was tuned before, as in a whole tuning; beside: whose points work beside the signal's level."""
     over, readings, gain, slow = [], [], [], Slowest()
     for seed in range(units):
-        d = TableDisplay(seed, count=count, signed=seed % 2 == 0, tuned=tuned)
+        d = TableDisplay(seed, count=count, signed=seed % 2 == 0, tuned=tuned, beside=beside)
         known = tuple(tuple(d.read(Patch(c), d.table)) for c in PRIMARIES)
         problem = slow.of(ManyPoints(tuple(d.points), TARGET, d.table, NOISE, known))
         t = tune(problem, d, most=300)
@@ -181,10 +181,10 @@ def points(units: int, count: int, tuned: bool = False) -> None:
         gain.append(mean_error(d, d.table) - end)
         readings.append(t.readings)
     say(
-        f"{count} points{', white tuned before' if tuned else ''}",
+        f"{count} points{', white tuned before' if tuned else ''}{', which work beside their levels' if beside else ''}",
         spread(readings, 0),
         f"{spread(over)} over what they reach",
-        f"mean gain dE {np.mean(gain):.1f}; {slow.ms:.0f} ms",
+        f"{(np.array(over) <= 0.3).mean():.0%} within 0.3; mean gain dE {np.mean(gain):.1f}; {slow.ms:.0f} ms",
     )
 
 
@@ -244,6 +244,7 @@ def main() -> None:
         lambda: white(units, "the same, gains and offsets", offsets=True, errs=0.1),
         lambda: points(units, 10),
         lambda: points(units, 10, tuned=True),
+        lambda: points(units, 10, tuned=True, beside=True),
         lambda: points(max(4, units // 5), 22),
         lambda: colours(max(4, units // 3), False),
         lambda: colours(max(4, units // 3), True),

@@ -188,11 +188,13 @@ def tune(problem, display, errs=0.0, most=60):
 @dataclass
 class TableDisplay(Display):
     """A display whose greys are off level by level, with a table of points for red, green and blue. reach: how far a point
-    works, in distances to its neighbours: above 1 the neighbours' levels are moved too; tuned: white was tuned before."""
+    works, in distances to its neighbours: above 1 the neighbours' levels are moved too; tuned: white was tuned before; beside:
+    channels are driven beside the signal's level, and that is where the points work."""
 
     count: int = 10
     signed: bool = True
     tuned: bool = False
+    beside: bool = False
     points: list[Point] = field(init=False)
 
     def __post_init__(self):
@@ -221,12 +223,15 @@ class TableDisplay(Display):
             self.rows *= np.linalg.solve(self.rows.T, TARGET.white_XYZ(self.rows[:, 1].sum()))[:, None]
             self.factors[-1] = 1.0
 
+        bend, scale = rng.uniform(0.95, 1.05), rng.uniform(0.93, 1.0, 3)
+        self.driven = np.array([levels ** (bend if self.beside else 1) * (s if self.beside else 1) for s in scale])
+
     def drives(self, values):
         """Drive (n, 3) at the points' levels."""
         x = np.array([[values[c.path] - self.middle for c in p.controls] for p in self.points])
         spacing = np.gradient(self.levels)
-        apart = np.abs(self.levels[:, None] - self.levels[None, :]) / (self.reach * spacing[None, :])
-        moved = np.clip(1 - apart, 0, 1) @ x * self.point_step
+        apart = np.abs(self.driven[:, :, None] - self.levels) / (self.reach * spacing)
+        moved = np.einsum("cij,jc->ic", np.clip(1 - apart, 0, 1), x) * self.point_step
         return self.levels[:, None] * self.preset * self.factors * (1 + moved)
 
     def greys(self, values):

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import Done, observe, propose, start
-from lumenar.core.tuning.between import chroma, followed, nearness
+from lumenar.core.tuning.between import attributed, chroma, followed, held_back, nearness
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours, _Course
 
 from .random_units import NOISE, TARGET, SixDisplay, six_error
@@ -71,3 +71,47 @@ def test_where_one_goes_otherwise_those_beside_it_are_read_too():
     assert "check all" in stages and stages.index("check all") == stages.index("check") + 1
     worse = six_error(display, done.values, CHECKED) - six_error(display, display.table, CHECKED)
     assert worse.max() < 1.1
+
+
+def ways(seed, n=8):
+    """Colours between (n, 3), what each of the six does to them (6, n, 3), and how near they lie (n, 6)."""
+    rng = np.random.default_rng(seed)
+    near = np.zeros((n, 6))
+    for i in range(n):
+        share = rng.uniform(0.2, 0.8)
+        near[i, i % 6], near[i, (i + 1) % 6] = share, 1 - share
+    before = np.column_stack([rng.uniform(40, 80, n), rng.uniform(-40, 40, (n, 2))])
+    return before, near.T[:, :, None] * rng.normal(0, 4, (6, n, 3)), near
+
+
+@given(st.integers(0, 200))
+def test_what_was_read_is_put_down_to_those_about_it(seed):
+    _, parts, near = ways(seed)
+    expected = parts * 0.5
+    # One of them was not read: what was expected of it stands.
+    changes = parts.sum(axis=0)[None]
+    changes[0, 3] = np.nan
+    told = attributed(changes, np.ones((1, 6)), expected, near)
+    read = [i for i in range(8) if i != 3]
+    assert told.sum(axis=0)[read] == pytest.approx(changes[0, read], abs=0.05)
+    assert told[:, 3] == pytest.approx(expected[:, 3])
+    # Read twice, with one of the six on less of its way, it is told which of the two it was.
+    shares = np.array([[1.0] * 6, [0.2, 1.0, 0.2, 1.0, 0.2, 1.0]])
+    told = attributed(np.einsum("ka,anc->knc", shares, parts), shares, expected, near)
+    assert np.abs(told - parts).max() < 0.25 * np.abs(parts).max() < np.abs(expected - parts).max()
+
+
+@given(st.integers(0, 200))
+def test_only_those_go_back_that_cost_what_lies_between(seed):
+    before, parts, _ = ways(seed)
+    # The third colour, between green and cyan, is right as it stands; all others are wanted where they end up.
+    wanted = before + parts.sum(axis=0)
+    wanted[2] = before[2]
+    lower, right = np.full((6, 2, 3), (50.0, 40.0, 0.0)), np.full((6, 2, 3), (50.0, 50.0, 0.0))
+    judged = [lower, right, right]
+    shares, worse = held_back(before, parts, wanted, 0.5, judged)
+    assert (worse <= 0.5 + 1e-9).all() and (shares >= 0).all() and (shares <= 1).all()
+    assert (shares[[0, 4, 5]] >= 0.5).all() and shares[[2, 3]].min() < 1
+    # Where all is as good as it was, all of the way is gone.
+    free, _ = held_back(before, parts, before + parts.sum(axis=0), 0.5, judged)
+    assert free == pytest.approx(1.0)

@@ -144,6 +144,53 @@ def test_points_come_near_what_the_table_can_reach(count, seeds):
         assert after < (0.75 if limited else 0.35) * before, seed
 
 
+def known_of(display):
+    return tuple(
+        tuple(display.read(Patch(c), display.table))
+        for c in ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0), (0.0, 0.0, 0.0))
+    )
+
+
+@pytest.mark.parametrize("seed", [15, 29, 33, 37, 43, 49])
+def test_a_channel_that_comes_to_its_end_is_not_raised_in_vain(seed):
+    """White asks for more of a channel than there is: the others are cut instead, and all greys follow the white that is left."""
+    display = TableDisplay(seed, count=10, signed=False)
+    t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
+    assert t.readings <= 30
+    drive = display.drives(t.done.values)[-1]
+    assert drive.max() < 1.03 and mean_error(display, t.done.values) < 0.2 * mean_error(display, display.table)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_points_that_work_beside_their_levels_are_tuned_all_the_same(seed):
+    display = TableDisplay(seed, count=10, tuned=True, beside=True, signed=False)
+    t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
+    assert t.readings <= 30
+    assert mean_error(display, t.done.values) < max(0.4 * mean_error(display, display.table), 0.5)
+
+
+def test_points_of_a_display_with_white_light_of_its_own():
+    display = TableDisplay(4, count=10, tuned=True, additive=False)
+    known = known_of(display)
+    assert np.sum(np.array(known)[:3, 1]) < 0.9 * known[3][1]
+    t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known), display, most=200)
+    assert mean_error(display, t.done.values) < 0.3 * mean_error(display, display.table)
+
+
+def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
+    display = TableDisplay(29, count=10, signed=False)
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
+    t = tune(problem, display, most=200)
+    down = [problem.greys.index(a.patches[0]) for a in t.state.attempts if a.stage == "bright to dark"]
+    assert down[:2] == [9, 9] and down == sorted(down, reverse=True) and max(map(down.count, down)) == 2
+    over = [a for a in t.state.attempts if a.stage == "once over"]
+    # With the last reading the darker points, which nobody reads any more, are entered with it.
+    last, before = over[-1], t.state.attempts[-2]
+    entered = {display.levels[i] for i, p in enumerate(display.points) for c in p.controls
+               if last.values[c.path] != before.values[c.path]}  # fmt: skip
+    assert t.readings == 30 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
+
+
 def test_a_wrong_entry_in_a_table_is_named():
     display = TableDisplay(3, count=10, signed=False)
     problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE)

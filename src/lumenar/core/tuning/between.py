@@ -19,6 +19,7 @@ FAR = 0.02
 """How near every one of the six lies at least: where little is expected of one more may be read."""
 SURE = 1e-3
 """What keeps two readings with nearly the same shares from being told apart."""
+NEIGHBOURS = np.eye(HUES, dtype=int) + np.roll(np.eye(HUES, dtype=int), 1, axis=1)
 LEAST = 0.02
 """dE2000 that going back a step costs at least."""
 
@@ -81,19 +82,27 @@ def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: S
     for _ in range(HUES * STEPS):
         worse = de2000(before + np.tensordot(shares, parts, 1), wanted) - start
         over = float(np.nansum(np.maximum(worse - most, 0)))
-        back = np.flatnonzero(shares > 1e-9)
-        if over <= 0 or not len(back):
-            return shares, worse
-        tried = np.repeat(shares[None, :], len(back), axis=0)
-        tried[np.arange(len(back)), back] -= 1 / STEPS
-        there = (
-            de2000(before + np.tensordot(tried, parts, 1), np.broadcast_to(wanted, (len(back), *wanted.shape))) - start
+        now = np.round(shares * STEPS).astype(int)
+        if over <= 0 or not now.any():
+            break
+        # One of them goes back, or two neighbours that hold each other, by any number of steps: a single one may do nothing yet.
+        back = np.arange(1, STEPS + 1)[:, None, None] * np.concatenate([np.eye(HUES, dtype=int), NEIGHBOURS])
+        to = np.maximum(now - back, 0).reshape(-1, HUES)
+        moved = before + np.tensordot(to / STEPS, parts, 1)
+        helps = over - np.nansum(
+            np.maximum(de2000(moved, np.broadcast_to(wanted, moved.shape)) - start - most, 0), axis=1
         )
-        helps = over - np.nansum(np.maximum(there - most, 0), axis=1)
-        k = np.round(shares[back] * STEPS).astype(int)
-        costs = np.maximum(lost[k - 1, back] - lost[k, back], LEAST)
+        costs = (lost[to, np.arange(HUES)] - lost[now, np.arange(HUES)]).sum(axis=1)
+        costs = np.maximum(costs, LEAST * (now - to).sum(axis=1) + 1e-9)
         best = int(np.argmax(helps / costs))
-        shares = np.asarray(tried[best] if helps[best] > 0 else np.maximum(shares - 1 / STEPS, 0), float).round(9)
+        shares = to[best] / STEPS if helps[best] > 0 else np.maximum(now - 1, 0) / STEPS
+    # What went back with another, and need not have, goes on again as far as it may.
+    for axis in np.argsort(lost[-1] - lost[0]):
+        tried = np.repeat(shares[None, :], STEPS + 1, axis=0)
+        tried[:, axis] = at
+        moved = before + np.tensordot(tried, parts, 1)
+        worse = np.nanmax(de2000(moved, np.broadcast_to(wanted, moved.shape)) - start, axis=1)
+        shares[axis] = at[(worse <= most) & (at >= shares[axis])].max(initial=shares[axis])
     return shares, de2000(before + np.tensordot(shares, parts, 1), wanted) - start
 
 

@@ -33,6 +33,7 @@ from lumenar.core.tuning.base import (
     steps_of,
 )
 from lumenar.core.tuning.channels import Primaries, in_grey
+from lumenar.core.tuning.reach import fit_reach
 
 GUESS, GUESS_U = 0.5, 1.0
 """Log of the light that a point's whole range moves at its own level, where nothing is known, and how unsure that is as a
@@ -164,8 +165,8 @@ MANY = 4
 
 
 class _Course:
-    """What the attempts so far say. x (k, n, 3): tables in whole ranges; read (n,): by point the attempts in which it was read;
-    kernel (n, n): log of light at each level by each point's whole range; logs (n, 3): of the channels' amounts now."""
+    """What the attempts so far say. x (k, n, 3): tables in whole ranges; by_point (n,): the attempts in which each was read;
+    kernel (3, n, n): by channel, log of light at each level by each point's whole range; logs (n, 3): of the amounts now."""
 
     def __init__(self, problem: ManyPoints, attempts: Sequence[Attempt]) -> None:
         self.p, self.attempts = problem, attempts
@@ -234,7 +235,7 @@ class _Course:
 
     def after(self, table: Array) -> Array:
         """Log amounts (n, 3) with a table (n, 3)."""
-        return np.asarray(np.minimum(self.driven + self.kernel @ (table - self.x[-1]), self.ceiling), float)
+        return np.asarray(np.minimum(self.driven + self._moved(table - self.x[-1]), self.ceiling), float)
 
     def errors_of(self, logs: Array) -> Array:
         """dE2000 (n,) of amounts (n, 3), beside the white that they make."""
@@ -303,33 +304,44 @@ class _Course:
         """Log amounts (3,) that a level would have if no channel came to an end: each from where it was read last below it."""
         driven = np.full(3, np.nan)
         for k, logs in seen:
-            then = logs + self.kernel[i] @ (self.x[-1] - self.x[k])
+            then = logs + self._moved(self.x[-1] - self.x[k])[i]
             driven = np.where(self._at_end(logs) & np.isfinite(driven), driven, then)
         return driven
+
+    def _moved(self, by: Array) -> Array:
+        """What a change of the table (n, 3) does to log amounts (n, 3)."""
+        return np.asarray(np.einsum("cij,jc->ic", self.kernel, by), float)
 
     def _kernel(self) -> Array:
         """First what all points have in common, then what is peculiar to each level, about that."""
         n = len(self.p.points)
-        rows: list[list[tuple[Array, float, float]]] = [[] for _ in range(n)]
+        place, moved, rose, u = [], [], [], []
         for i, seen in enumerate(self.by_point):
-            for moved, logs, rose in self._steps(i, seen):
-                for c in np.flatnonzero(~self._at_end(logs) & ~self._at_end(logs - rose)):
-                    rows[i].append((moved[c], float(rose[c]), self._sigma(i)))
-        common, unsure = self._common([r for level in rows for r in level])
+            for k, logs in seen[1:]:
+                rise = logs - seen[0][1]
+                place.append(i)
+                moved.append(self.x[k] - self.x[seen[0][0]])
+                rose.append(np.where(self._at_end(logs) | self._at_end(seen[0][1]), np.nan, rise))
+                # What a level has of its own is noise to what is common.
+                u.append(np.hypot(self._sigma(i), OWN_U * GUESS * np.abs(moved[-1][i])))
+        levels = np.array([p.level for p in self.p.points])
+        at, x, y = np.array(place, int), np.array(moved).reshape(-1, n, 3), np.array(rose).reshape(-1, 3)
+        reach = fit_reach(levels, at, x, y, np.array(u).reshape(-1, 3), GUESS, GUESS * GUESS_U)
         # While little is known a step is taken to do more than it seems to: a first move of one step, lost in noise, would else
         # look as if nothing helped but the whole range.
-        common[0] = abs(common[0]) + max(0.0, unsure[0] - SURE_SHARE * abs(common[0]))
-        scale = max(abs(common[0]), 0.05 * GUESS)
-        kernel = np.zeros((n, n))
-        for i in range(n):
-            T = np.array([r[0] for r in rows[i]]).reshape(-1, 3)
-            prior = np.array([common[0], common[1], common[1]])
-            sd = scale * np.array([OWN_U, SIDE_U / 2, SIDE_U / 2])
-            fitted = _ridge(T, np.array([r[1] for r in rows[i]]), np.array([r[2] for r in rows[i]]), prior, sd)
-            for j, value in zip((i, i - 1, i + 1), fitted, strict=True):
-                if 0 <= j < n:
-                    kernel[i, j] = value
-        return kernel
+        amount = abs(reach.amount) + max(0.0, reach.amount_u - SURE_SHARE * abs(reach.amount))
+        kernel = amount * reach.shares
+        scale = max(amount, 0.05 * GUESS)
+        for i in np.unique(at):
+            here = at == i
+            off = y[here] - np.einsum("cj,kjc->kc", kernel[:, i], x[here])
+            near = [j for j in (i, i - 1, i + 1) if 0 <= j < n]
+            T = np.stack([x[here][:, j] for j in near], axis=-1)
+            known = np.isfinite(off)
+            sd = scale * np.array([OWN_U if j == i else SIDE_U / 2 for j in near])
+            u_here = np.full(int(known.sum()), self._sigma(int(i)))
+            kernel[:, i, near] += _ridge(T[known], off[known], u_here, np.zeros(len(near)), sd)
+        return np.asarray(kernel, float)
 
     def _common(self, rows: list[tuple[Array, float, float]]) -> tuple[Array, Array]:
         """What a point's whole range does at its own level and at those beside it (2,), by rows of moves (3,), rise and its
@@ -351,7 +363,7 @@ class _Course:
         # both, balance is what shows.
         effect = np.zeros((len(mine), *rise.shape))
         for k, (i, c) in enumerate(mine):
-            effect[k, :, c] = self.kernel[:, i]
+            effect[k, :, c] = self.kernel[c, :, i]
         shares = self.parts.rows[:, 1] / self.parts.rows[:, 1].sum()
         parts = np.array([LIGHT * shares, [1.0, -1.0, 0.0], [0.0, -1.0, 1.0]])
         A = np.einsum("knc,pc->pnk", effect, parts).reshape(-1, len(mine))
@@ -401,7 +413,7 @@ class _Course:
         target, off = self.p.target, []
         for i, seen in enumerate(self.by_point):
             for (k, before), (n, after) in pairwise(seen):
-                expected = before + self.kernel[i] @ (self.x[n] - self.x[k])
+                expected = before + self._moved(self.x[n] - self.x[k])[i]
                 XYZ = self.parts.XYZ(np.exp(np.array([expected, after])))
                 Lab = target.Lab(XYZ, self.white)
                 off.append(float(de2000(Lab[0], Lab[1])))
@@ -443,7 +455,7 @@ class _Course:
         read = self.read(last)[i]
         x = self.table(last.values)
         expected = self.after(x)[i]
-        own = float(self.kernel[i, i])
+        own = float(self.kernel[:, i, i].mean())
         u = 2 * self._sigma(i) + OWN_U * abs(own) * np.abs(x[i] - self.x[-1][i])
         odd = np.flatnonzero(np.abs(read - expected) > 4 * u)
         if len(odd) != 1 or abs(own) < 0.05 * GUESS:
