@@ -13,12 +13,14 @@ from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import Array
 
 HUES = 6
-STEPS = 10
-"""In so many steps each of the six goes back."""
+STEPS, FINE = 5, 20
+"""In so many steps each of the six goes back, and in so fine ones on again."""
 FAR = 0.02
 """How near every one of the six lies at least: where little is expected of one more may be read."""
 SURE = 1e-3
 """What keeps two readings with nearly the same shares from being told apart."""
+BACK = (1, STEPS)
+"""By so many of them at a time."""
 NEIGHBOURS = np.eye(HUES, dtype=int) + np.roll(np.eye(HUES, dtype=int), 1, axis=1)
 LEAST = 0.02
 """dE2000 that going back a step costs at least."""
@@ -86,7 +88,7 @@ def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: S
         if over <= 0 or not now.any():
             break
         # One of them goes back, or two neighbours that hold each other, by any number of steps: a single one may do nothing yet.
-        back = np.arange(1, STEPS + 1)[:, None, None] * np.concatenate([np.eye(HUES, dtype=int), NEIGHBOURS])
+        back = np.array(BACK)[:, None, None] * np.concatenate([np.eye(HUES, dtype=int), NEIGHBOURS])
         to = np.maximum(now - back, 0).reshape(-1, HUES)
         moved = before + np.tensordot(to / STEPS, parts, 1)
         helps = over - np.nansum(
@@ -97,8 +99,9 @@ def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: S
         best = int(np.argmax(helps / costs))
         shares = to[best] / STEPS if helps[best] > 0 else np.maximum(now - 1, 0) / STEPS
     # What went back with another, and need not have, goes on again as far as it may.
+    at = np.linspace(0, 1, FINE + 1)
     for axis in np.argsort(lost[-1] - lost[0]):
-        tried = np.repeat(shares[None, :], STEPS + 1, axis=0)
+        tried = np.repeat(shares[None, :], FINE + 1, axis=0)
         tried[:, axis] = at
         moved = before + np.tensordot(tried, parts, 1)
         worse = np.nanmax(de2000(moved, np.broadcast_to(wanted, moved.shape)) - start, axis=1)

@@ -256,45 +256,39 @@ class _Course:
         Y = float(self.parts.XYZ(np.exp(self.by_point[i][-1][1]))[1]) if self.by_point[i] else 1.0
         return 2 * float(self.p.noise.relative(Y)) + MODEL_SHARE
 
+    @cached_property
+    def _rises(self) -> tuple[NDArray[np.intp], Array, Array, Array, Array]:
+        """Of every reading after the first of its level: the level's place (m,), by what the points were moved since (m, n, 3),
+        log amounts (m, 3), by how much they rose (m, 3), and their standard deviations (m,)."""
+        seen = [(i, k, first, logs) for i, s in enumerate(self.by_point) for first in s[:1] for k, logs in s[1:]]
+        place = np.array([i for i, *_ in seen], int)
+        moved = self.x[[k for _, k, *_ in seen]] - self.x[[first[0] for *_, first, _ in seen]]
+        logs = np.array([logs for *_, logs in seen]).reshape(-1, 3)
+        rose = logs - np.array([first[1] for *_, first, _ in seen]).reshape(-1, 3)
+        return place, moved, logs, rose, np.array([self._sigma(i) for i in range(len(self.by_point))])[place]
+
     def _ceiling(self) -> Array:
         """Log amounts (3,) at which channels come to their end: the most that was read of one, where it was raised and rose by
         less than the steps of the others do; inf where none was."""
-        steps = [(i, *step) for i, seen in enumerate(self.by_point) for step in self._steps(i, seen)]
-        most = np.max([logs for seen in self.by_point for _, logs in seen], axis=0, initial=-np.inf)
-        raised = [
-            [rows[c, 0] > 0 and logs[c] > most[c] - 2 * MODEL_SHARE for c in range(3)] for _, rows, logs, _ in steps
-        ]
-        usual = [
-            (rows[c], rose[c], self._sigma(i))
-            for (i, rows, _, rose), high in zip(steps, raised, strict=True)
-            for c in range(3)
-            if not high[c]
-        ]
-        common, unsure = self._common(usual)
+        place, moved, logs, rose, sigma = self._rises
         ceiling = np.full(3, np.inf)
-        for (i, rows, _, rose), high in zip(steps, raised, strict=True):
-            for c in np.flatnonzero(high):
-                to_be = np.array([rows[c, 0], rows[c, 1] + rows[c, 2]])
-                expected, u = float(common @ to_be), float(np.hypot(np.abs(to_be) @ unsure, self._sigma(i)))
-                if rose[c] < STOPPED * expected and expected - rose[c] > CERTAIN * u:
-                    ceiling[c] = most[c]
-        return ceiling
+        if not len(place):
+            return ceiling
+        most = np.max([logs for seen in self.by_point for _, logs in seen], axis=0)
+        padded, every = np.pad(moved, ((0, 0), (1, 1), (0, 0))), np.arange(len(place))
+        # Of every channel, what its point was moved by and those beside it.
+        by = np.stack([padded[every, place + 1], padded[every, place] + padded[every, place + 2]], axis=-1)
+        high = (by[..., 0] > 0) & (logs > most - 2 * MODEL_SHARE)
+        common, unsure = self._common(by[~high], rose[~high], np.repeat(sigma[:, None], 3, axis=1)[~high])
+        expected, u = by @ common, np.hypot(np.abs(by) @ unsure, sigma[:, None])
+        stopped = high & (rose < STOPPED * expected) & (expected - rose > CERTAIN * u)
+        return np.where(stopped.any(axis=0), most, ceiling)
 
-    @property
+    @cached_property
     def left(self) -> int:
         """How many readings are left to take."""
         taken = sum(p in self.p.places for a in self.attempts for p in a.patches)
         return PER_POINT * len(self.p.points) - taken
-
-    def _steps(self, i: int, seen: list[tuple[int, Array]]) -> list[tuple[Array, Array, Array]]:
-        """By what a point and its neighbours (3, 3) were moved since a level was read first, its log amounts (3,), and by how
-        much they rose."""
-        n, out = len(self.p.points), []
-        for k, logs in seen[1:]:
-            moved = self.x[k] - self.x[seen[0][0]]
-            lower, upper = (moved[j] if 0 <= j < n else np.zeros(3) for j in (i - 1, i + 1))
-            out.append((np.column_stack([moved[i], lower, upper]), logs, logs - seen[0][1]))
-        return out
 
     def _at_end(self, logs: Array) -> NDArray[np.bool_]:
         """Which channels (3,) of a reading are at their end."""
@@ -314,19 +308,12 @@ class _Course:
 
     def _kernel(self) -> Array:
         """First what all points have in common, then what is peculiar to each level, about that."""
-        n = len(self.p.points)
-        place, moved, rose, u = [], [], [], []
-        for i, seen in enumerate(self.by_point):
-            for k, logs in seen[1:]:
-                rise = logs - seen[0][1]
-                place.append(i)
-                moved.append(self.x[k] - self.x[seen[0][0]])
-                rose.append(np.where(self._at_end(logs) | self._at_end(seen[0][1]), np.nan, rise))
-                # What a level has of its own is noise to what is common.
-                u.append(np.hypot(self._sigma(i), OWN_U * GUESS * np.abs(moved[-1][i])))
+        n, (at, x, logs, rose, sigma) = len(self.p.points), self._rises
+        y = np.where(self._at_end(logs) | self._at_end(logs - rose), np.nan, rose)
+        # What a level has of its own is noise to what is common.
+        u = np.hypot(sigma[:, None], OWN_U * GUESS * np.abs(x[np.arange(len(at)), at]))
         levels = np.array([p.level for p in self.p.points])
-        at, x, y = np.array(place, int), np.array(moved).reshape(-1, n, 3), np.array(rose).reshape(-1, 3)
-        reach = fit_reach(levels, at, x, y, np.array(u).reshape(-1, 3), GUESS, GUESS * GUESS_U)
+        reach = fit_reach(levels, at, x, y, u, GUESS, GUESS * GUESS_U)
         # While little is known a step is taken to do more than it seems to: a first move of one step, lost in noise, would else
         # look as if nothing helped but the whole range.
         amount = abs(reach.amount) + max(0.0, reach.amount_u - SURE_SHARE * abs(reach.amount))
@@ -343,14 +330,12 @@ class _Course:
             kernel[:, i, near] += _ridge(T[known], off[known], u_here, np.zeros(len(near)), sd)
         return np.asarray(kernel, float)
 
-    def _common(self, rows: list[tuple[Array, float, float]]) -> tuple[Array, Array]:
-        """What a point's whole range does at its own level and at those beside it (2,), by rows of moves (3,), rise and its
-        standard deviation; and how unsure that is (2,)."""
-        pooled = np.array([[r[0][0], r[0][1] + r[0][2]] for r in rows]).reshape(-1, 2)
-        changed, u = np.array([r[1] for r in rows]), np.array([r[2] for r in rows])
+    def _common(self, by: Array, rose: Array, u: Array) -> tuple[Array, Array]:
+        """What a point's whole range does at its own level and at those beside it (2,), by moves (k, 2), rises and their standard
+        deviations (k,); and how unsure that is (2,)."""
         # What a level has of its own is noise to what is common.
-        u = np.hypot(u, OWN_U * GUESS * np.abs(pooled[:, 0])) if len(u) else u
-        return _ridge_with_sd(pooled, changed, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
+        u = np.hypot(u, OWN_U * GUESS * np.abs(by[:, 0]))
+        return _ridge_with_sd(by, rose, u, np.array([GUESS, 0.0]), GUESS * np.array([GUESS_U, SIDE_U]))
 
     def solved(self, free: Sequence[int]) -> Array:
         """The table (n, 3) that the model takes for best, where only some points may still be moved."""

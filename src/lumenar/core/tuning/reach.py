@@ -7,10 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumenar.core.tuning.base import Array
 
-MOST_STEPS = 12
+MOST_STEPS = 8
 WIDTH, WIDTH_U = 1.1, 0.35
 """How far a point reaches in distances to its neighbours, and the standard deviation of that one's logarithm."""
 PLAIN = 10.0
@@ -35,29 +36,36 @@ class Reach:
     @property
     def shares(self) -> Array:
         """What a point (last axis) does of its most at each level, by channel (3, n, n)."""
-        return _shares(self.levels, np.array([self.width, self.bend, *self.scale]))
+        return _shares(self.levels, self.levels, _spacing(self.levels), np.array([self.width, self.bend, *self.scale]))
 
 
-def _shares(levels: Array, shape: Array) -> Array:
+def _spacing(levels: Array) -> Array:
+    return np.asarray(np.gradient(levels) if len(levels) > 1 else np.ones(1), float)
+
+
+def _shares(at: Array, levels: Array, spacing: Array, shape: Array) -> Array:
+    """What the points at levels (n,) do at others (k,), by channel (3, k, n)."""
     width, bend, scale = shape[0], shape[1], shape[2:]
-    driven = scale[:, None] * levels**bend
-    spacing = np.gradient(levels) if len(levels) > 1 else np.ones(1)
-    apart = np.abs(driven[:, :, None] - levels) / (width * spacing)
-    return np.asarray(np.clip(1 - apart, 0, 1), float)
+    apart = (scale[:, None] * at**bend)[:, :, None] - levels
+    return np.asarray(np.maximum(1 - np.abs(apart) / (width * spacing), 0), float)
 
 
-def fit_reach(levels: Array, place: Array, moved: Array, rose: Array, u: Array, guess: float, guess_u: float) -> Reach:
+def fit_reach(
+    levels: Array, place: NDArray[np.intp], moved: Array, rose: Array, u: Array, guess: float, guess_u: float
+) -> Reach:
     """What k readings say: of levels (k,) by their places, after the points were moved (k, n, 3) in whole ranges, log amounts
     rose (k, 3), NaN where a channel says nothing, with standard deviations u (k, 3). guess: of the amount, guess_u how unsure."""
     prior = np.array([guess, np.log(WIDTH), 1.0, 1.0, 1.0, 1.0])
     sd = np.array([guess_u, WIDTH_U, BEND_U, SCALE_U, SCALE_U, SCALE_U])
-    known = np.isfinite(rose)
+    at, spacing, by = levels[place], _spacing(levels), np.ascontiguousarray(moved.transpose(2, 0, 1))
+    rises, us = rose.T, u.T
+    known = np.isfinite(rises)
 
     def off(p: Array) -> Array:
         """Residuals in standard deviations, readings first, then what is known beforehand."""
-        shares = _shares(levels, np.array([np.exp(p[1]), *p[2:]]))
-        foreseen = p[0] * np.einsum("ckj,kjc->kc", shares[:, place], moved)
-        return np.concatenate([((rose - foreseen) / u)[known], (prior - p) / sd])
+        shares = _shares(at, levels, spacing, np.array([np.exp(p[1]), *p[2:]]))
+        foreseen = p[0] * (shares * by).sum(axis=2)
+        return np.concatenate([((rises - foreseen) / us)[known], (prior - p) / sd])
 
     small = np.array([0.01 * guess, 0.01, 0.002, 0.002, 0.002, 0.002])
     plain, off_plain, u_plain = _fitted(off, prior, small, 2 if known.any() else 0)
