@@ -20,7 +20,6 @@ from lumenar.service import (
     verdict,
     worth,
 )
-from lumenar.service.errors import ConflictError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.instruments import correct_for
 from lumenar.service.questions import Question
@@ -239,9 +238,14 @@ def test_greys_are_not_tinted_to_bring_them_nearer_to_a_curve(app, reviewer):
     for level in (0.2, 0.5, 0.8):
         shipped, now = (white_error(me.shown(n, (level,) * 3), TARGETS["bt709_bt1886"]) for n in ("Film", "Film tuned"))
         assert now < shipped, level
-    # Where only the points are tuned, nothing of it is kept.
-    with pytest.raises(ConflictError, match="nothing"):
-        me.tune("Lecture", "Lecture tuned", goals=["points"])
+    # Points alone bring greys nearer to the target's white, and cannot bring white there: is it worth it? No.
+    number, _ = me.tune("Lecture", "Lecture tuned", goals=["points"])
+    for level in (0.2, 0.5):
+        shipped, now = (
+            white_error(me.shown(n, (level,) * 3), TARGETS["bt709_bt1886"]) for n in ("Lecture", "Lecture tuned")
+        )
+        assert now < shipped, level
+    assert not worth.worth(app, number).worth_it
 
 
 def test_a_gain_is_not_raised_where_its_channel_has_stopped(app, reviewer):

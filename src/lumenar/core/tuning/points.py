@@ -43,7 +43,7 @@ SIDE_U, OWN_U = 0.4, 0.2
 point does at its own."""
 GOOD = 0.3
 """dE2000 under which a point is left alone when all are gone over once more."""
-TINTED = 0.75
+TINTED = 0.5
 """Share of what greys come nearer by that they may be tinted for: the eye takes the mode's white for white and sees the tint."""
 FORESEEN = 2.0
 """So many times what readings are off from what was foreseen of them greys have to come nearer."""
