@@ -130,7 +130,11 @@ def de2000(Lab: ArrayLike, Lab_target: ArrayLike) -> Array:
 
 def de_itp(XYZ: ArrayLike, XYZ_target: ArrayLike) -> Array:
     """dE ITP (ITU-R BT.2124-0, eq. 1) between absolute XYZ in cd/m2 (..., 3)."""
-    return de_itp_from_ICtCp(XYZ_to_ICtCp(XYZ), XYZ_to_ICtCp(XYZ_target))
+    target = np.asarray(XYZ_target, float)
+    # What PQ wants is absolute: of a batch of draws the same for all.
+    if target.ndim > 2 and (target == target[:1]).all():
+        target = target[:1]
+    return de_itp_from_ICtCp(XYZ_to_ICtCp(XYZ), XYZ_to_ICtCp(target))
 
 
 def de_itp_from_ICtCp(one: ArrayLike, two: ArrayLike) -> Array:

@@ -129,6 +129,8 @@ def lightness(Y: ArrayLike, Y_white: ArrayLike) -> Array:
 _RGB_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
 _LMS_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
 
+_XYZ_TO_LMS = (_RGB_TO_LMS @ BT2020.inverse).T
+
 
 def rgb2020_to_ICtCp(rgb: ArrayLike) -> Array:
     """ICtCp in its PQ form (BT.2100-2, table 4) from display-linear BT.2020 RGB in cd/m2, both (..., 3); LMS below 0
@@ -139,4 +141,5 @@ def rgb2020_to_ICtCp(rgb: ArrayLike) -> Array:
 
 def XYZ_to_ICtCp(XYZ: ArrayLike) -> Array:
     """ICtCp (PQ form) from absolute XYZ in cd/m2, both (..., 3), through linear BT.2020 RGB."""
-    return rgb2020_to_ICtCp(np.asarray(XYZ, float) @ BT2020.inverse.T)
+    lms = np.maximum(np.asarray(XYZ, float) @ _XYZ_TO_LMS, 0)
+    return np.asarray(transfer.pq_inverse(lms) @ _LMS_TO_ICTCP.T, float)
