@@ -6,7 +6,7 @@ import pytest
 from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.ends import WhereItEnds, tried_of
-from lumenar.core.experiments.responses import CODES
+from lumenar.core.experiments.responses import CODES, Responses
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import Noise
 
@@ -66,3 +66,16 @@ def test_values_that_are_refused_are_told_and_the_others_judged():
     )
     alone = x.conclude(reads(x, lambda v: 800.0, refused=(400.0, 600.0, 1000.0, 2000.0, 4000.0)))
     assert alone.sentence == "MaxCLL could not be set in Film."
+
+
+@pytest.mark.parametrize(("share", "apart"), [(0.004, False), (0.03, True)])
+def test_responses_that_differ_by_less_than_anybody_sees_are_the_same(share, apart):
+    """However sure the meter is of it."""
+    Y = pq(np.array(CODES))
+    rng = np.random.default_rng(3)
+
+    def twice(f):
+        return f * Y * (1 + 0.0002 * rng.standard_normal((3, len(Y))))
+
+    read = Responses({"one": twice(1), "other": twice(1 + share)}, Noise(0.0003, 0.0))
+    assert read.differ("one", "other") == apart and len(read.groups) == 1 + apart

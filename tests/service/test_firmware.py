@@ -7,6 +7,8 @@ import pytest
 from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
+from lumenar.core.figures import session_u
+from lumenar.core.measurements import Column
 from lumenar.publish.edition import publish
 from lumenar.service import firmware, setups, shelf
 from lumenar.service.errors import BadInputError
@@ -16,6 +18,10 @@ from lumenar.store import reviews
 
 from ..conftest import TELEVISION, setup_of
 
+SESSIONS = [
+    ("cd/m²", 100.0, 2.0), ("cd/m² of 10 %", 0.0, 0.0), ("dE2000", 1.0, 0.153), ("dE ITP", 10.0, 0.583), ("L*", 1.0, 0.255),
+    ("K", 6500.0, 26.0), ("x : 1", 1000.0, 100.0), ("%", 100.0, 2.06), ("", 2.0, 0.04),
+]  # fmt: skip
 MEASURED = ("white_black", "grey_ramp", "gamut")
 
 
@@ -117,3 +123,8 @@ def test_wrong_updates_are_refused_with_their_place(app, units, updates, said):
     with pytest.raises((BadInputError, UnitFileError), match=said):
         shelf.add_review(app, text, TELEVISION)
     assert reviews.units_of(app.db.connection(), 1) == []
+
+
+@pytest.mark.parametrize(("unit", "value", "u"), SESSIONS)
+def test_what_figures_differ_by_from_session_to_session_goes_by_what_they_are(unit, value, u):
+    assert session_u(Column("figure", "Figure", unit), value) == pytest.approx(u, abs=0.001)

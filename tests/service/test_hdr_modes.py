@@ -7,11 +7,11 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.core.colour.transfer import pq
-from lumenar.core.experiments.base import StageRead
+from lumenar.core.experiments.base import Act, StageRead
 from lumenar.core.experiments.hdr_modes import SameModes
 from lumenar.core.experiments.seen import short_set
 from lumenar.core.readings import Patch
-from lumenar.core.signals import SignalFormat
+from lumenar.core.signals import Metadata, SignalFormat
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import Noise
 from lumenar.service import experiment_views as views
@@ -371,3 +371,18 @@ def test_a_host_whose_hdr_is_off_sends_none(app, bench, units):
     with pytest.raises(ConflictError, match="the display says it shows SDR"):
         bench.runs.finish()
     bench.runs.stop()
+
+
+def test_sdr_is_sent_without_what_only_hdr_says(app, bench):
+    """Going to SDR and back, a source takes its metadata along for HDR only."""
+    sent = []
+
+    class Sender:
+        def send(self, shown):
+            sent.append(shown)
+
+    runner = Experimenter(app, bench)
+    runner._format = SignalFormat("pq", chroma="422", metadata=Metadata(1000, 0.005, 1000, 400), content="film")
+    for to in ("sdr", "pq"):
+        runner._do(Sender(), None, Act("signal", "", to))
+    assert sent[0] == SignalFormat("sdr", chroma="422") and sent[1] == runner._format

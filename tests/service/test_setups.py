@@ -9,8 +9,10 @@ import pytest
 from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
+from lumenar.core import appearance
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
+from lumenar.core.targets import TARGETS
 from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
 from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -143,6 +145,16 @@ def test_the_look_of_a_mode_is_its_error_exaggerated(whole):
         look.look(whole, 1, 2, None, 99)
     with pytest.raises(NotFoundError, match="measure them"):
         look.look(whole, 1, 3, None, 1)
+
+
+def test_figures_of_a_scene_are_those_of_all_its_pixels(whole):
+    seen = look.look(whole, 1, 2, None, 2.0)
+    model, target = look._model(whole, 1, 2), TARGETS[seen.target]
+    for s in seen.scenes:
+        whole_scene = appearance.render(model, appearance.scene(s.key), target, 2.0, False)
+        assert s.de_mean == pytest.approx(whole_scene.de_mean, rel=0.02)
+        assert s.de_p95 == pytest.approx(whole_scene.de_p95, rel=0.03)
+        assert s.outside_percent == pytest.approx(whole_scene.outside_percent, abs=0.5)
 
 
 def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
