@@ -122,3 +122,17 @@ def test_only_those_go_back_that_cost_what_lies_between(seed):
     # Where all is as good as it was, all of the way is gone.
     free, _ = held_back(before, parts, before + parts.sum(axis=0), 0.5, judged)
     assert free == pytest.approx(1.0)
+
+
+def test_none_goes_back_further_than_it_has_to():
+    more = 0
+    for seed in range(60):
+        before, parts, _ = ways(seed)
+        wanted = before + 0.4 * parts.sum(axis=0)
+        lower, right = np.full((6, 2, 3), (50.0, 40.0, 0.0)), np.full((6, 2, 3), (50.0, 50.0, 0.0))
+        shares, _ = held_back(before, parts, wanted, 0.5, [lower, right, right])
+        for axis in np.flatnonzero(shares < 0.999):
+            further = np.where(np.arange(6) == axis, shares + 0.05, shares)
+            there = de2000(before + np.tensordot(further, parts, 1), wanted) - de2000(before, wanted)
+            more += there.max() <= 0.5
+    assert more <= 5

@@ -13,6 +13,7 @@ from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning.base import (
     Attempt,
+    Done,
     Proposal,
     bounded,
     observe,
@@ -22,7 +23,7 @@ from lumenar.core.tuning.base import (
 )
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
-from lumenar.core.tuning.points import ManyPoints
+from lumenar.core.tuning.points import ManyPoints, _Course
 from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
@@ -169,12 +170,61 @@ def test_points_that_work_beside_their_levels_are_tuned_all_the_same(seed):
     assert mean_error(display, t.done.values) < max(0.4 * mean_error(display, display.table), 0.5)
 
 
-def test_points_of_a_display_with_white_light_of_its_own():
-    display = TableDisplay(4, count=10, tuned=True, additive=False)
+@pytest.mark.parametrize(("seed", "tuned"), [(1, True), (0, False), (6, False)])
+def test_points_of_a_display_with_white_light_of_its_own(seed, tuned):
+    display = TableDisplay(seed, count=10, tuned=tuned, additive=False, signed=seed % 2 == 0)
     known = known_of(display)
     assert np.sum(np.array(known)[:3, 1]) < 0.9 * known[3][1]
     t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known), display, most=200)
-    assert mean_error(display, t.done.values) < 0.3 * mean_error(display, display.table)
+    assert mean_error(display, t.done.values) < 0.15 * mean_error(display, display.table)
+
+
+@pytest.mark.parametrize(("seed", "channel"), [(23, 2), (43, 0)])
+def test_where_a_channel_ends_is_told_and_nothing_beyond_it_is_wanted(seed, channel):
+    display = TableDisplay(seed, count=10, signed=False)
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
+    state = start(problem)
+    for _ in range(2):
+        following = propose(state)
+        read = [display.read(p, following.values) for p in following.patches]
+        state = observe(state, following, following.values, read)
+    course = _Course(problem, state.attempts)
+    # It was raised beyond what it has: read is what it has, and by its step it would be more.
+    assert display.drives(state.attempts[-1].values)[-1, channel] > 1.05
+    top, end = course.logs[-1, channel], course.ceiling[channel]
+    assert top == pytest.approx(end) and course.driven[-1, channel] > end + 0.05
+    drive = display.drives(display.table)[-1, channel]
+    assert end == pytest.approx(course.first[-1, channel] + 2.2 * np.log(1 / drive), abs=0.02)
+    assert np.isfinite(course.ceiling).sum() == 1
+    # White is wanted no brighter than that allows, and all greys with it.
+    lower = course._logs(course.wanted) - course.aim
+    assert course.aim[-1, channel] == pytest.approx(end, abs=1e-3) and lower.min() > 0 and np.ptp(lower[3:]) < 0.02
+
+
+def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain():
+    display = TableDisplay(3, count=10, tuned=True)
+    # Greys are too dark, and neutral.
+    display.factors = np.full((10, 3), 0.94)
+    display.factors[-1] = 1.0
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
+
+    def ended(tint):
+        state = start(problem)
+        following = propose(state)
+        read = [display.true(p, display.table) for p in following.patches]
+        state = observe(state, following, following.values, read)
+        brighter = display.factors
+        display.factors = np.array([1 + tint, 1.0, 1 - tint]) * np.ones((10, 1))
+        display.factors[-1] = 1.0
+        while not isinstance(following := propose(state), Done):
+            state = observe(
+                state, following, following.values, [display.true(p, display.table) for p in following.patches]
+            )
+        display.factors = brighter
+        return following
+
+    assert "tint them" in ended(0.012).reason and ended(0.012).values == display.table
+    assert "tint them" not in ended(0.0).reason
 
 
 def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
@@ -329,6 +379,15 @@ def test_a_part_of_the_way_is_gone_where_all_of_it_would_cost_too_much():
     assert any(a.stage.startswith("less") for a in state.attempts) and done.values != display.table
     way = [abs(done.values[p]) / abs(v) for p, v in whole.values.items() if abs(v) > 8]
     assert 0.15 < np.median(way) < 0.85
+
+
+def test_what_went_wrong_twice_is_tried_with_more_care():
+    display = SixDisplay(23)
+    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
+    assert sum(a.stage.startswith("less") for a in state.attempts) == 3
+    before, after = (six_error(display, v, JUDGED).mean() for v in (display.table, done.values))
+    assert after < 0.8 * before
+    assert (six_error(display, done.values, CHECKED) - six_error(display, display.table, CHECKED)).max() < 1
 
 
 def test_colours_that_are_right_are_left_alone():

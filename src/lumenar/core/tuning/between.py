@@ -19,9 +19,8 @@ FAR = 0.02
 """How near every one of the six lies at least: where little is expected of one more may be read."""
 SURE = 1e-3
 """What keeps two readings with nearly the same shares from being told apart."""
-BACK = (1, STEPS)
+BACK = (1, 2, STEPS)
 """By so many of them at a time."""
-NEIGHBOURS = np.eye(HUES, dtype=int) + np.roll(np.eye(HUES, dtype=int), 1, axis=1)
 LEAST = 0.02
 """dE2000 that going back a step costs at least."""
 
@@ -87,8 +86,8 @@ def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: S
         now = np.round(shares * STEPS).astype(int)
         if over <= 0 or not now.any():
             break
-        # One of them goes back, or two neighbours that hold each other, by any number of steps: a single one may do nothing yet.
-        back = np.array(BACK)[:, None, None] * np.concatenate([np.eye(HUES, dtype=int), NEIGHBOURS])
+        # One of them goes back, by a step or more: a single one may do nothing yet.
+        back = np.array(BACK)[:, None, None] * np.eye(HUES, dtype=int)
         to = np.maximum(now - back, 0).reshape(-1, HUES)
         moved = before + np.tensordot(to / STEPS, parts, 1)
         helps = over - np.nansum(
