@@ -1,5 +1,6 @@
 """Solvers beyond white: the curve, tables of points, six colours, sweeps, a whole session, and readings that are no numbers."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -24,7 +25,7 @@ from lumenar.core.tuning.base import (
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import ManyPoints, _Course
-from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, possible
+from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, off_by, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
 from lumenar.core.tuning.white import TwoPoints
@@ -417,6 +418,37 @@ def planned(**more):
     mode = menu.modes[0]
     values = {**menu.defaults(mode), **more.pop("values", {})}
     return Plan(menu, mode, values, more.pop("goals", GOALS), TARGET, more.pop("luminance", 120.0), NOISE)
+
+
+def test_how_far_attempts_are_off_is_told_beside_the_newest_white():
+    """Greys and colours that were read without white beside them, and what says nothing of its goal."""
+    target, half = TARGETS["gamma22"], Patch((0.5, 0.5, 0.5))
+    plan = replace(planned(), target=target)
+    grey = 0.5**2.2
+
+    def seen(goal, patches, Y):
+        """Greys as bright as Y says, colours as they are to be beside a white of Y."""
+        shown = [
+            target.white_XYZ(y)
+            if len(set(p.rgb)) == 1
+            else target.XYZ(np.array([p.rgb]), Anchor(np.array(y), np.array(0.0)))[0]
+            for p, y in zip(patches, Y, strict=True)
+        ]
+        return Tried(goal, Attempt("", {}, tuple(patches), np.array(shown)))
+
+    tried = [
+        seen("points", [half], [20.0]),
+        seen("points", [WHITE, half], [100.0, 100 * grey]),
+        seen("points", [half], [80 * grey]),
+        seen("points", [WHITE], [80.0]),
+        seen("points", [half], [80 * grey]),
+        seen("colours", CHECKED, [80.0] * len(CHECKED)),
+        seen("colours", JUDGED, [80.0] * len(JUDGED)),
+        seen("colours", JUDGED, [60.0] * len(JUDGED)),
+    ]
+    off = off_by(plan, tried)
+    assert np.isnan([off[0], off[5]]).all() and np.array(off)[[1, 3, 4, 6]] == pytest.approx(0, abs=1e-6)
+    assert off[2] > 3 and off[7] > 3
 
 
 def test_white_that_costs_light_is_followed_by_luminance_once_more():

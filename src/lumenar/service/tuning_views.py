@@ -263,7 +263,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
             for p, value in final.items() if value != t.plan.values.get(p)
         ],
         sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
-        pictures(_dots(t), t.plan.target, t.row.luminance),
+        pictures(_dots(t), t.plan.target, t.row.luminance, _others(t)),
     )  # fmt: skip
 
 
@@ -272,6 +272,20 @@ def _name_of(app: Application, t: Open) -> str:
         (s.name for s in reviews.setups_of(app.db.connection(), t.row.review_id) if s.id == t.row.result_id), ""
     )
     return found or f"{t.setup.name} tuned"
+
+
+def _others(t: Open) -> list[tuple[str, str, list[tuple[int, float]]]]:
+    """How points and six colours came nearer, each where two attempts or more tell."""
+    numbers, off = [a.number for a in t.stored if not a.dropped], session.off_by(t.plan, t.tried)
+    said = {
+        "points": ("Greys", "dE2000 of the greys that were read, all at first"),
+        "colours": ("Six colours", "mean dE2000 of the six and less saturated ones"),
+    }
+    seen = {
+        goal: [(n, e) for n, e, x in zip(numbers, off, t.tried, strict=True) if x.goal == goal and np.isfinite(e)]
+        for goal in said
+    }
+    return [(*said[goal], s) for goal, s in seen.items() if len(s) > 1]
 
 
 def _dots(t: Open) -> list[Dot]:
@@ -340,6 +354,7 @@ def _attempts(t: Open) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
     counted = [a.number for a in t.stored if not a.dropped]
     doubts = {counted[i]: s for i, s in session.doubts(t.plan, t.tried).items()}
+    off = dict(zip(counted, session.off_by(t.plan, t.tried), strict=True))
     for a in t.stored:
         one = tried_of(a, t.matrix)
         moved = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
@@ -347,7 +362,7 @@ def _attempts(t: Open) -> list[AttemptView]:
         white = one.attempt.of(WHITE)
         seen = bool(np.isfinite(white).all() and white[1] > 0)
         u, v = XYZ_to_uv(white) if seen else (np.nan, np.nan)
-        figure = session.figure(t.plan, one)
+        figure = session.figure(t.plan, one) if a.dropped else off[a.number]
         out.append(
             AttemptView(
                 a.number, a.goal, session.TITLES[a.goal], a.why, moved, figure if np.isfinite(figure) else None, UNITS[a.goal],

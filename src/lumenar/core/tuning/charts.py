@@ -35,9 +35,30 @@ def dot_of(number: int, XYZ: Array, target: Target) -> Dot | None:
     return Dot(number, float(u), float(v), float(XYZ[1]), float(white_error(XYZ, target)))
 
 
-def charts(dots: Sequence[Dot], target: Target, wanted: float | None) -> list[Chart]:
-    """The path in u'v', the error and the luminance by attempt; nothing where white was not read."""
-    return [_path(dots, target), _error(dots), _luminance(dots, wanted)] if dots else []
+def charts(
+    dots: Sequence[Dot],
+    target: Target,
+    wanted: float | None,
+    others: Sequence[tuple[str, str, Sequence[tuple[int, float]]]] = (),
+) -> list[Chart]:
+    """The path in u'v', the error and the luminance by attempt; nothing where white was not read. others: what else is aimed at,
+    by title, note, and the number of each attempt with its dE2000."""
+    if not dots:
+        return []
+    pictures = [_error(dots)] if len(dots) > 1 or not others else []
+    return [_path(dots, target), *(_off_by(*o) for o in others), *pictures, _luminance(dots, wanted)]
+
+
+def _off_by(title: str, note: str, seen: Sequence[tuple[int, float]]) -> Chart:
+    numbers, errors = (np.array(v, float) for v in zip(*seen, strict=True))
+    _, high = around(errors, least=(0, 2))
+    return Chart(
+        key=f"tuning_{title.split()[-1].lower()}", kind="lines", title=f"{title}, off by", note=note,
+        headline=f"{errors[0]:.1f}, last {errors[-1]:.1f}",
+        x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
+        y=Axis("", "dE", 0, high, 0), series=(Series("", "measured", joined(numbers, errors), marks=True),),
+        table=Table(("Attempt", "dE2000"), (0, 2), Table.rows_of(numbers, errors)),
+    )  # fmt: skip
 
 
 def _path(dots: Sequence[Dot], target: Target) -> Chart:
@@ -97,7 +118,7 @@ def _error(dots: Sequence[Dot]) -> Chart:
     numbers, errors = np.array([d.number for d in dots]), np.array([d.error for d in dots])
     _, high = around(errors, least=(0, 2))
     return Chart(
-        key="tuning_error", kind="lines", title="Off by", note="dE2000 of white's colour from the target's",
+        key="tuning_error", kind="lines", title="White, off by", note="dE2000 of white's colour from the target's",
         headline=f"{dots[0].error:.1f}, best {errors.min():.1f}",
         x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
         y=Axis("white", "dE", 0, high, 0), series=(Series("white", "measured", joined(numbers, errors), marks=True),),

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Menu, Mode, Value
 from lumenar.core.roles import CHANNELS, Role, role_of
-from lumenar.core.targets import Target
+from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import (
     BLACK,
     PRIMARIES,
@@ -25,7 +26,7 @@ from lumenar.core.tuning.base import (
     remembered,
 )
 from lumenar.core.tuning.channels import Channel, primaries_of
-from lumenar.core.tuning.colours import AxisControl, SixColours
+from lumenar.core.tuning.colours import JUDGED, AxisControl, SixColours
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
 from lumenar.core.tuning.tone import Tone
@@ -188,6 +189,28 @@ def _proposed(
     controls = [c for c, _ in controls_for(plan, kinds)]
     known = problem.primaries if isinstance(problem, ManyPoints) else None
     return remembered(goal, controls, plan.target, plan.noise, values, own, lambda: problem.propose(own), known)
+
+
+def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
+    """How far each attempt is from what its goal wants, in the goal's unit: of points mean dE2000 of the greys that were read, of
+    six colours of those they are judged by, both beside the newest white; NaN where an attempt does not tell."""
+    out, white, black = [], np.nan, 0.0
+    for one in tried:
+        a = one.attempt
+        white = float(a.of(WHITE)[1]) if np.isfinite(a.of(WHITE)).all() else white
+        black = float(np.nan_to_num(a.of(BLACK)[1])) if BLACK in a.patches else black
+        greys = [p for p in a.patches if len(set(p.rgb)) == 1 and p != BLACK]
+        judged = {"points": greys, "colours": JUDGED if set(JUDGED) <= set(a.patches) else ()}.get(one.goal)
+        if judged is None:
+            out.append(figure(plan, one))
+        elif not judged or not np.isfinite(white):
+            out.append(float("nan"))
+        else:
+            anchor = Anchor(np.array(white), np.array(black if one.goal == "points" else 0.0))
+            wanted = plan.target.Lab(plan.target.XYZ(np.array([p.rgb for p in judged], float), anchor), white)
+            errors = de2000(plan.target.Lab(np.array([a.of(p) for p in judged]), white), wanted)
+            out.append(float(np.nanmean(errors)) if np.isfinite(errors).any() else float("nan"))
+    return out
 
 
 def figure(plan: Plan, one: Tried) -> float:
