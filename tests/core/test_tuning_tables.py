@@ -22,7 +22,7 @@ from lumenar.core.tuning.base import (
     start,
     white_error,
 )
-from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
+from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import ManyPoints, _Course
 from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, off_by, possible
@@ -449,6 +449,12 @@ def test_how_far_attempts_are_off_is_told_beside_the_newest_white():
     off = off_by(plan, tried)
     assert np.isnan([off[0], off[5]]).all() and np.array(off)[[1, 3, 4, 6]] == pytest.approx(0, abs=1e-6)
     assert off[2] > 3 and off[7] > 3
+    # Once less of the way was tried, all is told by what was read there; what a step does is not told at all.
+    faded, off = seen("colours", FADED, [60.0] * 6), off_by(plan, tried)
+    assert np.isnan(off_by(plan, [*tried, faded])[-1]) and off_by(plan, [*tried, faded])[7] == off[7]
+    less = seen("colours", (*FADED, CHECKED[0]), [70.0] * 7)
+    again = off_by(plan, [*tried, faded, less])
+    assert 0 < again[-1] < again[7] != off[7] and np.isnan(again[-2]) and again[6] == pytest.approx(0, abs=1e-6)
 
 
 def test_white_that_costs_light_is_followed_by_luminance_once_more():

@@ -279,7 +279,7 @@ def _others(t: Open) -> list[tuple[str, str, list[tuple[int, float]]]]:
     numbers, off = [a.number for a in t.stored if not a.dropped], session.off_by(t.plan, t.tried)
     said = {
         "points": ("Greys", "dE2000 of the greys that were read, all at first"),
-        "colours": ("Six colours", "mean dE2000 of the six and less saturated ones"),
+        "colours": ("Six colours", "mean dE2000 of the colours it is judged by"),
     }
     seen = {
         goal: [(n, e) for n, e, x in zip(numbers, off, t.tried, strict=True) if x.goal == goal and np.isfinite(e)]

@@ -26,7 +26,7 @@ from lumenar.core.tuning.base import (
     remembered,
 )
 from lumenar.core.tuning.channels import Channel, primaries_of
-from lumenar.core.tuning.colours import JUDGED, AxisControl, SixColours
+from lumenar.core.tuning.colours import CORNERS, FADED, JUDGED, AxisControl, SixColours
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
 from lumenar.core.tuning.tone import Tone
@@ -195,12 +195,17 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
     """How far each attempt is from what its goal wants, in the goal's unit: of points mean dE2000 of the greys that were read, of
     six colours of those they are judged by, both beside the newest white; NaN where an attempt does not tell."""
     out, white, black = [], np.nan, 0.0
+    # Where less of the way was tried, corners were not read there.
+    of = FADED if any(x.goal == "colours" and set(FADED) < set(x.attempt.patches) and CORNERS[0] not in x.attempt.patches
+                      for x in tried) else JUDGED  # fmt: skip
     for one in tried:
         a = one.attempt
         white = float(a.of(WHITE)[1]) if np.isfinite(a.of(WHITE)).all() else white
         black = float(np.nan_to_num(a.of(BLACK)[1])) if BLACK in a.patches else black
         greys = [p for p in a.patches if len(set(p.rgb)) == 1 and p != BLACK]
-        judged = {"points": greys, "colours": JUDGED if set(JUDGED) <= set(a.patches) else ()}.get(one.goal)
+        # What steps of the controls do, which only the faded ones are read for, is no try to come nearer.
+        six = of if set(of) < set(a.patches) or a.patches == JUDGED else ()
+        judged = {"points": greys, "colours": six}.get(one.goal)
         if judged is None:
             out.append(figure(plan, one))
         elif not judged or not np.isfinite(white):
