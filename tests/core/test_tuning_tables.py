@@ -202,6 +202,17 @@ def test_where_a_channel_ends_is_told_and_nothing_beyond_it_is_wanted(seed, chan
     assert course.aim[-1, channel] == pytest.approx(end, abs=1e-3) and lower.min() > 0 and np.ptp(lower[3:]) < 0.02
 
 
+def test_a_table_that_ends_below_white_wants_no_other_white():
+    display = TableDisplay(43, count=10, signed=False)
+    problem = ManyPoints(tuple(display.points[:-1]), TARGET, display.table, NOISE, known_of(display))
+    t = tune(problem, display, most=200)
+    assert mean_error(display, t.done.values) < mean_error(display, display.table)
+    assert all(t.done.values[c.path] == display.table[c.path] for c in display.points[-1].controls)
+    course = _Course(problem, t.state.attempts)
+    assert course.white == pytest.approx(known_of(display)[3][1], rel=0.01)
+    assert course.aim == pytest.approx(course._logs(course.wanted))
+
+
 def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain():
     display = TableDisplay(3, count=10, tuned=True)
     # Greys are too dark, and neutral.
@@ -239,6 +250,7 @@ def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
     last, before = over[-1], t.state.attempts[-2]
     entered = {display.levels[i] for i, p in enumerate(display.points) for c in p.controls
                if last.values[c.path] != before.values[c.path]}  # fmt: skip
+    assert "darker" in problem.propose(t.state.attempts[:-1]).why
     assert t.readings == 30 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
 
 

@@ -210,10 +210,14 @@ class _Course:
             logs = np.where(np.isfinite(XYZ), np.log(np.maximum(self.parts.shares(XYZ), 1e-9)), np.nan)
         return [(i, row) for (_, i), row in zip(own, logs, strict=True)]
 
+    @property
+    def _has_white(self) -> bool:
+        return self.p.points[-1].level > 0.999
+
     def _wanted_of(self, logs: Array) -> tuple[float, Array]:
         """Luminance of white with amounts (n, 3), and XYZ (n, 3) that the target wants of the points beside it."""
         white = float(self.known[3, 1])
-        if self.p.points[-1].level > 0.999 and np.isfinite(logs[-1]).all():
+        if self._has_white and np.isfinite(logs[-1]).all():
             white = float(self.parts.XYZ(np.exp(logs[-1]))[1])
         return white, self._beside(white)
 
@@ -227,7 +231,10 @@ class _Course:
         """Log amounts (n, 3) that are wanted: of a white that all three channels reach."""
         wanted = self._logs(self.wanted)
         short = float(np.min(self.ceiling - wanted[-1]))
-        return wanted if short >= 0 else self._logs(self._beside(self.white * float(np.exp(short))))
+        # Where the table ends below white, white stays as bright as it is.
+        return (
+            wanted if short >= 0 or not self._has_white else self._logs(self._beside(self.white * float(np.exp(short))))
+        )
 
     def _logs(self, XYZ: Array) -> Array:
         with np.errstate(invalid="ignore", divide="ignore"):
@@ -375,7 +382,8 @@ class _Course:
         table = self._tables[free]
         values = dict(self.attempts[-1].values)
         # With the last reading all that is darker is set too, by what is known by then.
-        for j in [j for j in range(i) if self.by_point[j] and stage == STAGES[2] and self.left == 1] + [i]:
+        darker = [j for j in range(i) if self.by_point[j] and stage == STAGES[2] and self.left == 1]
+        for j in [*darker, i]:
             for share, c in zip(table[j], self.p.points[j].controls, strict=True):
                 if c is not None:
                     values[c.path] = nearest(steps_of(c), float(share * (c.maximum - c.minimum)))
@@ -391,6 +399,7 @@ class _Course:
                 return None
         grey = self.p.greys[i]
         why = f"{grey.code.capitalize()}: dE {now[i]:.1f} now, {then[i]:.1f} with these."
+        why += " The last reading: what is darker is set with it." if darker else ""
         return Proposal(stage, values, (grey,), why, self.parts.XYZ(np.exp(after[i]))[None, :], 0.1)
 
     def unexplained(self) -> float:
