@@ -48,7 +48,10 @@ class Person:
         return self.find(f'[data-cell="{mode} {measurement}"]')
 
     def states(self):
-        return [c.get_attribute("data-state") for c in self.all("[data-cell]")]
+        """Of all cells at one moment: asked for cell by cell, a run may be over before the last has answered."""
+        return self.driver.execute_script(
+            "return [...document.querySelectorAll('[data-cell]')].map(c => c.dataset.state)"
+        )
 
     def clock(self, speed):
         Select(self.find("#clock")).select_by_value(speed)
