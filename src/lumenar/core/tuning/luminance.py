@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumenar.core.menu import Control
 from lumenar.core.monotone import pchip
@@ -28,8 +29,12 @@ CLOSE = 0.01
 MOST = 12
 DARK = 1e-3
 """cd/m2 that stands for a white under the meter's floor: it is no number, but tells on which side what is wanted lies."""
-FLOOR_SHARE = 0.1
-"""Where nothing is known, a luminance control is taken to leave so much of its full light at its lower end."""
+FLOOR_SHARE, FLOOR_U = 0.1, 1.0
+"""Where nothing is known, a luminance control is taken to leave so much of its full light at its lower end, and the standard
+deviation of that one's logarithm."""
+BENT_U, SHAPE_U = 0.45, 0.03
+"""How much its light may bend over its range, as the logarithm of a power, and how far it is from such a curve, as a share."""
+FLOORS, POWERS = np.geomspace(0.01, 0.7, 18), np.geomspace(0.45, 2.6, 18)
 
 
 @dataclass(frozen=True)
@@ -179,8 +184,7 @@ class Luminance:
                 shape = np.where(side, y_known[i] + slope * (grid - x_known[i]), shape)
         else:
             share = (grid - grid[0]) / np.ptp(grid)
-            share = share if self._rises(x, y) else 1 - share
-            shape = np.log(FLOOR_SHARE + (1 - FLOOR_SHARE) * share)
+            shape = _likely(share if self._rises(x, y) else 1 - share, np.searchsorted(grid, x), y)
         if not len(x):
             return np.asarray(shape, float)
         off = y - np.interp(x, grid, shape)
@@ -225,6 +229,17 @@ class Luminance:
         if seems == entered or abs(np.interp(seems, grid, curve) - np.log(Y)) > max(step, 0.02):
             return None
         return Suspicion(self.control.path, entered, seems)
+
+
+def _likely(share: Array, at: NDArray[np.intp], y: Array) -> Array:
+    """Log luminance (n,), but for its level, over shares (n,) of a control's range from dark to bright: of curves that leave some
+    light at the lower end and bend, the likeliest after readings y (k,) at places (k,)."""
+    floor, power = (v.ravel() for v in np.meshgrid(FLOORS, POWERS))
+    curves = np.log(floor[:, None] + (1 - floor[:, None]) * share ** power[:, None])
+    off = y - curves[:, at]
+    missed = ((off - off.mean(axis=1, keepdims=True)) ** 2).sum(axis=1) / SHAPE_U**2 if len(at) > 1 else 0.0
+    unlikely = (np.log(floor / FLOOR_SHARE) / FLOOR_U) ** 2 + (np.log(power) / BENT_U) ** 2
+    return np.asarray(curves[np.argmin(missed + unlikely)], float)
 
 
 def _about(x: Array, value: float) -> Array:
