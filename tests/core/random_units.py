@@ -159,10 +159,10 @@ def tune(problem, display, errs=0.0, most=60):
         off = {p: v for p, v in off.items() if following.values[p] == last.get(p)}
         real = {**following.values, **off}
         slipped = False
-        if errs and state.attempts and rng.random() < errs:
-            # What is wrong in a control that plays no part here cannot be seen.
-            entered = [p for p, v in following.values.items() if v != last.get(p)]
-            path = str(rng.choice(sorted(entered or following.values)))
+        entered = [p for p, v in following.values.items() if v != last.get(p)]
+        # Where nothing is entered nothing is entered wrongly.
+        if errs and state.attempts and rng.random() < errs and entered:
+            path = str(rng.choice(sorted(entered)))
             control = next(c.control for c in (*display.gains, *display.offsets) if c.control.path == path)
             real[path] = float(np.clip(real[path] + rng.choice([-7, -4, 4, 7]), control.minimum, control.maximum))
             slipped = real[path] != following.values[path] and path not in off
