@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.tuning.reach import WIDTH, Reach, fit_reach
@@ -31,22 +31,25 @@ def test_a_point_does_most_where_it_is_driven_and_nothing_beyond_its_reach(width
         assert not shares[1, i, beyond].any()
 
 
-@settings(max_examples=25, deadline=None)
-@given(
-    st.floats(0.15, 1.6),
-    st.floats(0.8, 1.6),
-    st.floats(0.95, 1.05),
-    st.lists(st.floats(0.93, 1.03), min_size=3, max_size=3),
-    st.integers(0, 99),
-)
-def test_what_they_do_is_told_from_readings(amount, width, bend, scale, seed):
-    truth = Reach(LEVELS, amount, 0.0, width, bend, tuple(scale))
-    place, moved, rose, u = read(truth, 40, seed)
-    told = fit_reach(LEVELS, place, moved, rose, u, 0.5, 0.5)
-    # Whether it is put down to amount or to width, what is foreseen is what would be read.
-    place, moved, there, _ = read(truth, 60, seed + 100, 0.0)
-    foreseen = told.amount * np.einsum("ckj,kjc->kc", told.shares[:, place], moved)
-    assert np.sqrt(((foreseen - there) ** 2).mean()) < 0.014 + 0.05 * amount
+def test_what_they_do_is_told_from_readings():
+    """Whether it is put down to amount or to width, what is foreseen is what would be read."""
+    off = []
+    for seed in range(150):
+        rng = np.random.default_rng([seed, 77])
+        truth = Reach(
+            LEVELS,
+            rng.uniform(0.15, 1.6),
+            0.0,
+            rng.uniform(0.8, 1.6),
+            rng.uniform(0.95, 1.05),
+            tuple(rng.uniform(0.93, 1.03, 3)),
+        )
+        told = fit_reach(LEVELS, *read(truth, 40, seed), 0.5, 0.5)
+        place, moved, there, _ = read(truth, 60, seed + 1000, 0.0)
+        foreseen = told.amount * np.einsum("ckj,kjc->kc", told.shares[:, place], moved)
+        off.append(np.sqrt(((foreseen - there) ** 2).mean() / (there**2).mean()))
+    # Of the light that is moved, a fiftieth is misjudged as a rule; a valley beside the right one is rare.
+    assert np.median(off) < 0.02 and np.percentile(off, 95) < 0.06
 
 
 def test_of_nothing_nothing_is_told():
