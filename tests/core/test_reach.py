@@ -48,8 +48,8 @@ def test_what_they_do_is_told_from_readings():
         place, moved, there, _ = read(truth, 60, seed + 1000, 0.0)
         foreseen = told.amount * np.einsum("ckj,kjc->kc", told.shares[:, place], moved)
         off.append(np.sqrt(((foreseen - there) ** 2).mean() / (there**2).mean()))
-    # Of the light that is moved, a fiftieth is misjudged as a rule; a valley beside the right one is rare.
-    assert np.median(off) < 0.02 and np.percentile(off, 95) < 0.06
+    # Of the light that is moved, a hundredth is misjudged as a rule; a valley beside the right one is rare.
+    assert np.median(off) < 0.01 and np.percentile(off, 95) < 0.12
 
 
 def test_of_nothing_nothing_is_told():
