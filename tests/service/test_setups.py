@@ -4,6 +4,7 @@ import json
 import re
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from lumenar.bench.drivers.simulated import COLORIMETER
@@ -137,6 +138,12 @@ def test_the_look_of_a_mode_is_its_error_exaggerated(whole):
     assert all(a.de_mean == b.de_mean > 0.5 for a, b in zip(plain.scenes, triple.scenes, strict=True))
     assert len(plain.swatches) > 140 and plain.swatches[0].meant == triple.swatches[0].meant
     assert plain.swatches[0].shown != triple.swatches[0].shown and "sRGB" in plain.note
+    # What sRGB cannot show is said of each swatch, on whichever side; exaggerated there is more of it.
+    cut = [{s.name for s in seen.swatches if s.outside} for seen in (plain, triple)]
+    assert len(cut[1]) > len(cut[0])
+    Lab = np.array([[100.0, 0.0, 0.0], [60.0, 120.0, 0.0], [50.0, 0.0, 0.0], [101.0, 0.0, 0.0]])
+    assert appearance.outside(Lab).tolist() == [False, True, False, True]
+    assert appearance.to_codes(Lab)[1] == 50 and appearance.to_codes(Lab[:1])[0].tolist() == [[255, 255, 255]]
     picture = look.scene_png(whole, 1, 2, "skin", None, 2.0, False)
     assert picture.startswith(b"\x89PNG") and picture != look.scene_png(whole, 1, 2, "skin", None, 2.0, True)
     with pytest.raises(NotFoundError, match="no scene"):

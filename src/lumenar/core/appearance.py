@@ -68,12 +68,26 @@ class Picture:
 
 def to_codes(Lab: Array) -> tuple[NDArray[np.uint8], float]:
     """sRGB codes of 8 bits of CIELAB (D65) colours, and the share in % that sRGB cannot hold."""
+    linear = _linear(Lab)
+    codes = np.rint(255 * transfer.srgb_inverse(np.clip(linear, 0, 1))).astype(np.uint8)
+    return codes, 100 * float(_beyond(linear).mean())
+
+
+def outside(Lab: Array) -> NDArray[np.bool_]:
+    """Which CIELAB (D65) colours (..., 3) sRGB cannot hold (...)."""
+    return _beyond(_linear(Lab))
+
+
+def _beyond(linear: Array) -> NDArray[np.bool_]:
+    return np.asarray(((linear < -0.004) | (linear > 1.004)).any(axis=-1))
+
+
+def _linear(Lab: Array) -> Array:
+    """Linear sRGB (..., 3) of CIELAB (D65) colours (..., 3)."""
     fy = (Lab[..., 0] + 16) / 116
     f = np.stack([fy + Lab[..., 1] / 500, fy, fy - Lab[..., 2] / 200], axis=-1)
     t = np.where(f > 6 / 29, f**3, (116 * f - 16) * 27 / 24389)
-    linear = (t * spaces.xy_to_XYZ(np.array(spaces.D65_XY))) @ np.linalg.inv(spaces.BT709.matrix).T
-    outside = 100 * float(((linear < -0.004) | (linear > 1.004)).any(axis=-1).mean())
-    return np.rint(255 * transfer.srgb_inverse(np.clip(linear, 0, 1))).astype(np.uint8), outside
+    return np.asarray((t * spaces.xy_to_XYZ(np.array(spaces.D65_XY))) @ np.linalg.inv(spaces.BT709.matrix).T, float)
 
 
 def both_Lab(model: DisplayModel, rgb: ArrayLike, target: Target) -> tuple[Array, Array]:
@@ -90,8 +104,8 @@ def render(model: DisplayModel, rgb: Array, target: Target, factor: float, meant
     """A scene (h, w, 3) of signals as it was meant, or as it is shown with its error exaggerated by a factor."""
     wanted, got = both_Lab(model, rgb, target)
     de = difference.de2000(got, wanted)
-    codes, outside = to_codes(wanted if meant else wanted + factor * (got - wanted))
-    return Picture(codes, outside, float(de.mean()), float(np.quantile(de, 0.95)))
+    codes, share = to_codes(wanted if meant else wanted + factor * (got - wanted))
+    return Picture(codes, share, float(de.mean()), float(np.quantile(de, 0.95)))
 
 
 def _noise(rng: np.random.Generator, width: int, height: int, grain: int) -> Array:

@@ -154,10 +154,11 @@ def _swatches(found: Readings, model: DisplayModel, target: Target, factor: floa
     meant, _ = appearance.to_codes(wanted)
     exaggerated = wanted + factor * (got - wanted)
     shown, _ = appearance.to_codes(exaggerated)
+    beyond = appearance.outside(wanted) | appearance.outside(exaggerated)
     return [
         Swatch(
             name, _hex(meant[i]), _hex(shown[i]), float(de[i]),
-            max(appearance.to_codes(x[i][None])[1] for x in (wanted, exaggerated)) > 0,
+            bool(beyond[i]),
         )
         for i, name in enumerate(code(wanted))
     ]  # fmt: skip
