@@ -246,7 +246,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
         asked = None
     white = t.plan.target.white_XYZ(1.0)
     u, v = XYZ_to_uv(white)
-    final = final_values(t)
+    final, off = final_values(t), session.off_by(t.plan, tried)
     return TuningView(
         t.row.id, t.row.review_id, t.row.setup_id, t.setup.name, t.setup.mode, t.shown.row.sample, list(t.row.goals),
         t.row.target, t.plan.target.title, (float(u), float(v)), t.row.luminance, t.row.state, t.row.message,
@@ -254,7 +254,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
         None if asked is None else QuestionView(
             counted[-1].number, asked.path, text_of(asked.entered), text_of(asked.seems), asked.sentence
         ),
-        _attempts(t), [
+        _attempts(t, off), [
             OutcomeView(o.goal, session.TITLES[o.goal], o.reason, o.unreached, o.skipped)
             for o in (end.outcomes if isinstance(end, Finished) else ())
         ],
@@ -263,7 +263,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
             for p, value in final.items() if value != t.plan.values.get(p)
         ],
         sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
-        pictures(_dots(t), t.plan.target, t.row.luminance, _others(t)),
+        pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)),
     )  # fmt: skip
 
 
@@ -274,9 +274,9 @@ def _name_of(app: Application, t: Open) -> str:
     return found or f"{t.setup.name} tuned"
 
 
-def _others(t: Open) -> list[tuple[str, str, list[tuple[int, float]]]]:
-    """How points and six colours came nearer, each where two attempts or more tell."""
-    numbers, off = [a.number for a in t.stored if not a.dropped], session.off_by(t.plan, t.tried)
+def _others(t: Open, off: Sequence[float]) -> list[tuple[str, str, list[tuple[int, float]]]]:
+    """How points and six colours came nearer, each where two attempts or more tell; off (n,): how far each attempt is."""
+    numbers = [a.number for a in t.stored if not a.dropped]
     said = {
         "points": ("Greys", "dE2000 of the greys that were read, all at first"),
         "colours": ("Six colours", "mean dE2000 of the colours it is judged by"),
@@ -350,11 +350,11 @@ def _doubt(s: Suspicion | None) -> str:
     return f"reads as if {name} had been {text_of(s.seems)}, not {text_of(s.entered)}{which}; taken as that"
 
 
-def _attempts(t: Open) -> list[AttemptView]:
+def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
     counted = [a.number for a in t.stored if not a.dropped]
     doubts = {counted[i]: s for i, s in session.doubts(t.plan, t.tried).items()}
-    off = dict(zip(counted, session.off_by(t.plan, t.tried), strict=True))
+    by_number = dict(zip(counted, off, strict=True))
     for a in t.stored:
         one = tried_of(a, t.matrix)
         moved = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
@@ -362,7 +362,7 @@ def _attempts(t: Open) -> list[AttemptView]:
         white = one.attempt.of(WHITE)
         seen = bool(np.isfinite(white).all() and white[1] > 0)
         u, v = XYZ_to_uv(white) if seen else (np.nan, np.nan)
-        figure = session.figure(t.plan, one) if a.dropped else off[a.number]
+        figure = session.figure(t.plan, one) if a.dropped else by_number[a.number]
         out.append(
             AttemptView(
                 a.number, a.goal, session.TITLES[a.goal], a.why, moved, figure if np.isfinite(figure) else None, UNITS[a.goal],

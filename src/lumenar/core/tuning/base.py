@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.readings import Patch
-from lumenar.core.targets import Target
+from lumenar.core.targets import Anchor, Target
 
 Array = NDArray[np.float64]
 
@@ -161,6 +161,13 @@ def white_error(XYZ: ArrayLike, target: Target, white_Y: ArrayLike | None = None
     Lab = target.Lab(XYZ[..., None, :], scale)[..., 0, :]
     wanted = target.Lab(target.white_XYZ(Y)[..., None, :], scale)[..., 0, :]
     return de2000(Lab, wanted)
+
+
+def errors_of(attempt: Attempt, patches: Sequence[Patch], target: Target, white: float, black: float = 0.0) -> Array:
+    """dE2000 (n,) of patches as an attempt read them, beside a white and a black in cd/m2, NaN where it did not."""
+    XYZ = np.array([attempt.of(p) for p in patches])
+    wanted = target.XYZ(np.array([p.rgb for p in patches], float), Anchor(np.array(white), np.array(black)))
+    return de2000(target.Lab(XYZ, white), target.Lab(wanted, white))
 
 
 def steps_of(control: Control) -> Array:

@@ -76,28 +76,28 @@ def held_back(before: Array, parts: Array, wanted: Array, most: float, judged: S
 
     before, wanted (n, 3) Lab, parts (6, n, 3) by which each of the six moves them; judged: Lab (6, m, 3) of the six before,
     after, and wanted."""
-    start, shares = de2000(before, wanted), np.ones(HUES, float)
+    start = de2000(before, wanted)
     at = np.linspace(0, 1, STEPS + 1)
     ways = judged[0] + at[:, None, None, None] * (judged[1] - judged[0])
     lost = np.nanmean(de2000(ways, np.broadcast_to(judged[2], ways.shape)), axis=2)
-    for _ in range(HUES * STEPS):
-        worse = de2000(before + np.tensordot(shares, parts, 1), wanted) - start
-        over = float(np.nansum(np.maximum(worse - most, 0)))
-        now = np.round(shares * STEPS).astype(int)
-        if over <= 0 or not now.any():
-            break
-        # One of them goes back, by a step or more: a single one may do nothing yet.
-        back = np.array(BACK)[:, None, None] * np.eye(HUES, dtype=int)
-        to = np.maximum(now - back, 0).reshape(-1, HUES)
+    now, worse = np.full(HUES, STEPS), de2000(before + parts.sum(axis=0), wanted) - start
+    # One of them goes back, by a step or more: a single one may do nothing yet.
+    back = (np.array(BACK)[:, None, None] * np.eye(HUES, dtype=int)).reshape(-1, HUES)
+    while (over := float(np.nansum(np.maximum(worse - most, 0)))) > 0 and now.any():
+        to = np.maximum(now - back, 0)
         moved = before + np.tensordot(to / STEPS, parts, 1)
-        helps = over - np.nansum(
-            np.maximum(de2000(moved, np.broadcast_to(wanted, moved.shape)) - start - most, 0), axis=1
-        )
+        there = de2000(moved, np.broadcast_to(wanted, moved.shape)) - start
+        helps = over - np.nansum(np.maximum(there - most, 0), axis=1)
         costs = (lost[to, np.arange(HUES)] - lost[now, np.arange(HUES)]).sum(axis=1)
         costs = np.maximum(costs, LEAST * (now - to).sum(axis=1) + 1e-9)
         best = int(np.argmax(helps / costs))
-        shares = to[best] / STEPS if helps[best] > 0 else np.maximum(now - 1, 0) / STEPS
-    # What went back with another, and need not have, goes on again as far as it may.
+        if helps[best] > 0:
+            now, worse = to[best], there[best]
+        else:
+            now = np.maximum(now - 1, 0)
+            worse = de2000(before + np.tensordot(now / STEPS, parts, 1), wanted) - start
+    shares = now / STEPS
+    # The steps were coarse: each goes on again as far as it may.
     at = np.linspace(0, 1, FINE + 1)
     for axis in np.argsort(lost[-1] - lost[0]):
         tried = np.repeat(shares[None, :], FINE + 1, axis=0)

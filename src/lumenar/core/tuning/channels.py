@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
+from math import exp, hypot, isfinite
 
 import numpy as np
 from numpy.typing import NDArray
@@ -290,24 +291,26 @@ def _dead(x: Array, slope: float, i: int, guess: float) -> bool:
 def _capped(x: Array, logs: Array, u: Array, guess: float, least: float) -> tuple[NDArray[np.bool_], float]:
     """Which readings (n,) lie above where a channel stops to rise, and the amount it stops at."""
     capped, top = np.zeros(len(x), bool), np.inf
-    order = np.argsort(x)
     run = x[:, None] - x[None, :]
     with np.errstate(divide="ignore", invalid="ignore"):
         slopes = np.where(run > 0.02, (logs[:, None] - logs[None, :]) / run, -np.inf)
     slopes = slopes[np.isfinite(slopes)]
     usual = float(slopes.max()) if len(slopes) else guess
+    # Numbers one by one are dear to ask an array for.
+    at, log, noise = x.tolist(), logs.tolist(), u.tolist()
+    order = [j for j in np.argsort(x).tolist() if isfinite(log[j])]
     for j in order:
-        lower = [i for i in order if x[j] - x[i] > 1e-9 and np.isfinite(logs[i])]
-        if not lower or not np.isfinite(logs[j]):
+        lower = [i for i in order if at[j] - at[i] > 1e-9]
+        if not lower:
             continue
-        i = max(lower, key=lambda n: x[n])
-        wanted = max(usual, SLOW_SHARE * guess) * (x[j] - x[i])
-        u_both = float(np.hypot(u[i], u[j]))
-        if wanted > max(5 * u_both, least) and logs[j] - logs[i] < STOPPED_SHARE * wanted:
+        i = max(lower, key=at.__getitem__)
+        wanted = max(usual, SLOW_SHARE * guess) * (at[j] - at[i])
+        u_both = hypot(noise[i], noise[j])
+        if wanted > max(5 * u_both, least) and log[j] - log[i] < STOPPED_SHARE * wanted:
             capped[j] = True
             # Where it rose a little it stopped on the way; where it did not, both readings say where it stands.
-            stands = logs[j] if logs[j] - logs[i] > 3 * u_both else (logs[i] + logs[j]) / 2
-            top = min(top, float(np.exp(stands)))
+            stands = log[j] if log[j] - log[i] > 3 * u_both else (log[i] + log[j]) / 2
+            top = min(top, exp(stands))
     if capped.any():
         # The lowest of those that stopped has none below it to tell it by.
         lowest = x[capped].min()

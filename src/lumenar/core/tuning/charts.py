@@ -45,18 +45,20 @@ def charts(
     by title, note, and the number of each attempt with its dE2000."""
     if not dots:
         return []
-    pictures = [_error(dots)] if len(dots) > 1 or not others else []
-    return [_path(dots, target), *(_off_by(*o) for o in others), *pictures, _luminance(dots, wanted)]
+    white = ("White", "dE2000 of white's colour from the target's", [(d.number, d.error) for d in dots])
+    every = [*others, white] if len(dots) > 1 or not others else others
+    return [_path(dots, target), *(_off_by(*o) for o in every), _luminance(dots, wanted)]
 
 
 def _off_by(title: str, note: str, seen: Sequence[tuple[int, float]]) -> Chart:
     numbers, errors = (np.array(v, float) for v in zip(*seen, strict=True))
     _, high = around(errors, least=(0, 2))
+    name = title.lower()
     return Chart(
-        key=f"tuning_{title.split()[-1].lower()}", kind="lines", title=f"{title}, off by", note=note,
+        key=f"tuning_{name.split()[-1]}", kind="lines", title=f"{title}, off by", note=note,
         headline=f"{errors[0]:.1f}, last {errors[-1]:.1f}",
         x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
-        y=Axis("", "dE", 0, high, 0), series=(Series("", "measured", joined(numbers, errors), marks=True),),
+        y=Axis(name, "dE", 0, high, 0), series=(Series(name, "measured", joined(numbers, errors), marks=True),),
         table=Table(("Attempt", "dE2000"), (0, 2), Table.rows_of(numbers, errors)),
     )  # fmt: skip
 
@@ -112,18 +114,6 @@ def _ring(target: Target, error: float, points: int = 48) -> Array:
         far = white_error(xy_to_XYZ(uv_to_xy(at + ways * middle[:, None]), 1.0), target) > error
         low, high = np.where(far, low, middle), np.where(far, middle, high)
     return np.asarray(at + ways * ((low + high) / 2)[:, None], float)
-
-
-def _error(dots: Sequence[Dot]) -> Chart:
-    numbers, errors = np.array([d.number for d in dots]), np.array([d.error for d in dots])
-    _, high = around(errors, least=(0, 2))
-    return Chart(
-        key="tuning_error", kind="lines", title="White, off by", note="dE2000 of white's colour from the target's",
-        headline=f"{dots[0].error:.1f}, best {errors.min():.1f}",
-        x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
-        y=Axis("white", "dE", 0, high, 0), series=(Series("white", "measured", joined(numbers, errors), marks=True),),
-        table=Table(("Attempt", "dE2000"), (0, 2), Table.rows_of(numbers, errors)),
-    )  # fmt: skip
 
 
 def _luminance(dots: Sequence[Dot], wanted: float | None) -> Chart:

@@ -24,6 +24,7 @@ from lumenar.core.tuning.base import (
     Proposal,
     Suspicion,
     bounded,
+    errors_of,
     nearest,
     steps_of,
 )
@@ -121,8 +122,7 @@ class SixColours:
 
     def errors(self, attempt: Attempt, patches: Sequence[Patch], white: float) -> Array:
         """dE2000 (n,) of patches as an attempt read them, NaN where it did not."""
-        XYZ = np.array([attempt.of(p) for p in patches])
-        return de2000(self.target.Lab(XYZ, white), self.target.Lab(self._wanted(patches, white), white))
+        return errors_of(attempt, patches, self.target, white)
 
     def _wanted(self, patches: Sequence[Patch], white: float) -> Array:
         anchor = Anchor(np.array(white), np.array(0.0))

@@ -29,6 +29,7 @@ from lumenar.core.tuning.base import (
     Proposal,
     Suspicion,
     bounded,
+    errors_of,
     nearest,
     steps_of,
 )
@@ -103,26 +104,13 @@ class ManyPoints:
             return np.array(self.primaries, float)
         return np.array([attempts[0].of(p) for p in (*PRIMARIES, WHITE, BLACK)])
 
-    def _wanted(self, attempt: Attempt, known: Array) -> tuple[Array, float]:
-        """XYZ (n, 3) that the target wants of the points, and the luminance of white that they are told against."""
-        top = attempt.of(WHITE)[1]
-        white = float(top) if np.isfinite(top) else float(known[3, 1])
-        black = float(np.nan_to_num(known[4, 1]))
-        levels = np.array([p.level for p in self.points])
-        anchor = Anchor(np.array(white), np.array(black))
-        return self.target.XYZ(np.repeat(levels[:, None], 3, axis=1), anchor), white
-
-    def errors(self, attempt: Attempt, known: Array) -> Array:
-        """dE2000 (n,) of the points, NaN under the floor."""
-        XYZ = np.array([attempt.of(g) for g in self.greys])
-        wanted, white = self._wanted(attempt, known)
-        return de2000(self.target.Lab(XYZ, white), self.target.Lab(wanted, white))
-
     def figure(self, attempt: Attempt) -> float:
         """Mean dE2000 of the points that the attempt read."""
         if self.primaries is None and WHITE not in attempt.patches:
             return float("nan")
-        return float(np.nanmean(self.errors(attempt, self._known([attempt]))))
+        (*_, white, black), top = self._known([attempt]), attempt.of(WHITE)
+        beside = float((top if np.isfinite(top).all() else white)[1])
+        return float(np.nanmean(errors_of(attempt, self.greys, self.target, beside, float(np.nan_to_num(black[1])))))
 
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
         """At most three readings a point."""

@@ -8,10 +8,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Menu, Mode, Value
 from lumenar.core.roles import CHANNELS, Role, role_of
-from lumenar.core.targets import Anchor, Target
+from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
     BLACK,
     PRIMARIES,
@@ -23,6 +22,7 @@ from lumenar.core.tuning.base import (
     Problem,
     Proposal,
     Suspicion,
+    errors_of,
     remembered,
 )
 from lumenar.core.tuning.channels import Channel, primaries_of
@@ -211,9 +211,7 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
         elif not judged or not np.isfinite(white):
             out.append(float("nan"))
         else:
-            anchor = Anchor(np.array(white), np.array(black if one.goal == "points" else 0.0))
-            wanted = plan.target.Lab(plan.target.XYZ(np.array([p.rgb for p in judged], float), anchor), white)
-            errors = de2000(plan.target.Lab(np.array([a.of(p) for p in judged]), white), wanted)
+            errors = errors_of(a, judged, plan.target, white, black if one.goal == "points" else 0.0)
             out.append(float(np.nanmean(errors)) if np.isfinite(errors).any() else float("nan"))
     return out
 
