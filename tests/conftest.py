@@ -20,14 +20,24 @@ from lumenar.service.planning import Options
 from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
+from .pace import pace
+
 # The first example of a test may load a library; how long it takes says nothing. Every run tries the same examples, so that
 # a failure is one of the code; EXPLORE=1 looks for others.
 settings.register_profile("lumenar", deadline=None, derandomize=not os.environ.get("EXPLORE"))
 settings.load_profile("lumenar")
 
 
+LIMIT_S = 300
+"""How long a test may take on a machine of the usual speed."""
+
+
 def pytest_collection_modifyitems(items):
-    """What takes longest begins first, so that no worker is left alone with it at the end."""
+    """What takes longest begins first, so that no worker is left alone with it at the end. Limits scale with the machine, by how
+    slow it is now, and leave room for it to get three times as busy."""
+    limit = LIMIT_S * 3 * pace()
+    for item in items:
+        item.add_marker(pytest.mark.timeout(limit))
     items.sort(key=lambda item: not ("/web/" in str(item.path) or item.path.stem == "test_kill"))
 
 

@@ -89,7 +89,8 @@ def test_crushed_levels_count_with_the_least_error_they_can_have():
     fine = figures("near_black", black=0.0)
     assert fine.scalar("error_rms_lstar") < 0.2
     assert crushed.scalar("error_rms_lstar") > 0.7, "six levels are gone"
-    assert crushed.scalar("crushed_steps") >= 5
+    # Six readings and black are under the floor: they may differ or not, so nothing is said to be crushed.
+    assert crushed.scalar("crushed_steps") == 0 and crushed.scalar("undecided_steps") >= 5
     error = dict(zip(np.round(crushed.figures["levels_percent"]), crushed.figures["error_lstar"], strict=True))
     least = TARGETS["gamma22"].lightness(np.array([METER.limit]), np.array(120.0))
     want = TARGETS["gamma22"].lightness(

@@ -227,20 +227,20 @@ def test_whatever_lies_in_a_package_it_ends_with_one_line(edition, capsys, name,
     assert status in (1, 2) and (status == 1 or len(err.strip().splitlines()) == 1)
 
 
-def test_menus_and_rubrics_of_strange_values_end_with_one_line(edition, capsys):
-    strange = [None, -1, 0, "", [], {}, 1e308, True]
-    for name, keys in (
-        ("menu.json", ("others", "step", "locked", "luminance")),
-        ("rubric.json", ("rules", "purposes", "version")),
-    ):
-        whole = (edition / "data" / name).read_text()
-        for key in keys:
-            for value in strange:
-                (edition / "data" / name).write_text(json.dumps(json.loads(whole) | {key: value}))
-                status = main(["verify", str(edition / "data")])
-                err = capsys.readouterr().err
-                assert status in (1, 2) and (status == 1 or len(err.strip().splitlines()) == 1), (name, key, value)
-        (edition / "data" / name).write_text(whole)
+@pytest.mark.parametrize(
+    ("name", "key"),
+    [
+        *(("menu.json", k) for k in ("others", "step", "locked", "luminance")),
+        *(("rubric.json", k) for k in ("rules", "purposes", "version")),
+    ],
+)
+def test_menus_and_rubrics_of_strange_values_end_with_one_line(edition, capsys, name, key):
+    whole = json.loads((edition / "data" / name).read_text())
+    for value in (None, -1, 0, "", [], {}, 1e308, True):
+        (edition / "data" / name).write_text(json.dumps(whole | {key: value}))
+        status = main(["verify", str(edition / "data")])
+        err = capsys.readouterr().err
+        assert status in (1, 2) and (status == 1 or len(err.strip().splitlines()) == 1), value
 
 
 def test_pipes_bombs_and_doubles_are_refused(tmp_path, edition, capsys):

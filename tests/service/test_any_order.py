@@ -133,7 +133,7 @@ class AnyOrder(RuleBasedStateMachine):
         self.bench.set_speed(0.0)
         self.free.stop()
         self.corrector.stop()
-        end = time.monotonic() + 60
+        end = time.monotonic() + 240
         while (state := self.bench.live.status()).state != "idle":
             assert time.monotonic() < end, state
             with suppress(UserError):

@@ -16,7 +16,7 @@ from lumenar.store import reviews, runs
 from ..conftest import all_cells
 
 
-def until(true, seconds=60.0):
+def until(true, seconds=240.0):
     end = time.monotonic() + seconds
     while not true():
         assert time.monotonic() < end, "it did not happen in time"

@@ -58,7 +58,7 @@ def test_a_picture_that_changes_while_a_capture_waits_is_not_captured(app, bench
         free.show((0.5, 0.5, 0.5), 0.1)
         go_on.set()
         with pytest.raises(ConflictError, match="meanwhile"):
-            waiting.result(timeout=20)
+            waiting.result(timeout=120)
     assert free.view().captures == []
     free.stop()
 

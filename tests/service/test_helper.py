@@ -105,7 +105,7 @@ def test_the_helper_ends_with_its_server_even_when_that_is_killed(whole_folder, 
     if len(os.sched_getaffinity(0)) < 2:
         pytest.skip("a server on one core has no helper")
     server = Server(tmp_path / "data")
-    end = time.monotonic() + 60
+    end = time.monotonic() + 240
     while not (found := children(server)):
         assert time.monotonic() < end
         time.sleep(0.05)

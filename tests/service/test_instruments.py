@@ -87,7 +87,7 @@ def test_an_attempt_that_is_over_before_its_start_returns_is_not_begun_again(app
 
     def slow_to_return(*arguments):
         take(*arguments)
-        bench.seat.wait(timeout=60)
+        bench.seat.wait(timeout=240)
 
     monkeypatch.setattr(bench.seat, "take", slow_to_return)
     corrector.start(phone, first_setup(app, phone))

@@ -48,7 +48,7 @@ def test_a_misread_white_is_read_again_and_the_figures_are_right_again(app, benc
     assert figure(app, phone) == pytest.approx(0.8 * true, rel=1e-6)
     again = Reread(app, bench)
     again.start(patch.run, patch.patch)
-    bench.seat.wait(timeout=60)
+    bench.seat.wait(timeout=240)
     assert again.cell(phone, setup, "white_black").message == "" and figure(app, phone) == pytest.approx(true, rel=0.01)
     Y = white(app, phone, setup).Y
     assert len(Y) == 3 and Y[0] == pytest.approx(0.8 * Y[1], rel=0.02)
@@ -71,12 +71,12 @@ def test_a_meter_that_fails_meanwhile_is_told_with_the_cell_and_leaves_it_as_it_
 
     monkeypatch.setattr(bench.rig, "assemble", broken)
     again.start(patch.run, patch.patch)
-    bench.seat.wait(timeout=60)
+    bench.seat.wait(timeout=240)
     assert "meter" in again.cell(phone, setup, "white_black").message
     assert len(white(app, phone, setup).Y) == 1 and figure(app, phone) == true
     monkeypatch.setattr(bench.rig, "assemble", whole)
     again.start(patch.run, patch.patch)
-    bench.seat.wait(timeout=60)
+    bench.seat.wait(timeout=240)
     cell = again.cell(phone, setup, "white_black")
     assert cell.message == "" and len(next(p for p in cell.patches if p.code == "white").Y) == 3
 
@@ -85,7 +85,7 @@ def test_a_step_of_the_ladder_is_read_at_its_own_setting(app, bench, phone, setu
     patches = patches_of(app, phone, setup, "brightness_ladder")
     low = next(p for p in patches if "at 0" in p.place and p.code == "white")
     Reread(app, bench).start(low.run, low.patch)
-    bench.seat.wait(timeout=60)
+    bench.seat.wait(timeout=240)
     Y = next(p for p in patches_of(app, phone, setup, "brightness_ladder") if p.patch == low.patch).Y
     assert len(Y) == 3 and Y[1] == pytest.approx(Y[0], rel=0.03)
 

@@ -20,6 +20,8 @@ from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 
+from ..pace import pace
+
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
     "--disable-background-networking", "--disable-component-update", "--disable-sync", "--force-device-scale-factor=1",
@@ -41,7 +43,7 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
             "Emulation.setDeviceMetricsOverride",
             {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
         )
-        driver.set_script_timeout(120)
+        driver.set_script_timeout(120 * pace())
         yield driver
     finally:
         driver.quit()
@@ -74,7 +76,7 @@ class Server:
             # Whoever runs the tests in the background of a shell ignores Ctrl-C, and so would the server.
             preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
         )
-        end = time.monotonic() + 120
+        end = time.monotonic() + 60 * pace()
         while time.monotonic() < end:
             try:
                 urllib.request.urlopen(f"{self.url}/api/v1/bench", timeout=1).read()
@@ -83,7 +85,7 @@ class Server:
                 if self.process.poll() is not None:
                     raise RuntimeError(f"the server ended with {self.process.returncode}") from None
                 time.sleep(0.05)
-        raise RuntimeError("the server did not answer within 60 s")
+        raise RuntimeError("the server did not answer in time")
 
     def kill(self) -> None:
         """Kill it the hard way, as a power cut would."""
@@ -95,10 +97,10 @@ class Server:
         if self.process.poll() is None:
             self.process.send_signal(signal.SIGINT)
             try:
-                self.process.wait(10)
+                self.process.wait(10 * pace())
             except subprocess.TimeoutExpired:
                 self.process.kill()
-                raise RuntimeError("the server did not end within 10 s") from None
+                raise RuntimeError("the server did not end in time") from None
 
 
 def slug(name: str) -> str:

@@ -1,13 +1,58 @@
 """Somebody in front of the interface, as tests act."""
 
 import json
+import time
 import urllib.error
 import urllib.request
 
-from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    ElementNotInteractableException,
+    NoSuchElementException,
+    StaleElementReferenceException,
+)
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select, WebDriverWait
+
+from ..pace import pace
+
+WAIT_S = 30
+"""How long a person waits for the interface on a machine of the usual speed, before a test fails."""
+BLOCKED = (ElementClickInterceptedException, ElementNotInteractableException)
+
+
+class Found(WebElement):
+    """An element that finds itself again: a view may draw it anew between two steps of a test, as it may between the look and
+    the click of a person, who then clicks what is there."""
+
+    def __init__(self, element, look):
+        super().__init__(element._parent, element._id)
+        self._look = look
+
+    def _execute(self, command, params=None):
+        try:
+            return super()._execute(command, params)
+        except StaleElementReferenceException:
+            end = time.monotonic() + 5 * pace()
+            while (element := self._look()) is None:
+                if time.monotonic() > end:
+                    raise
+                time.sleep(0.05)
+            self._id = element._id
+            return super()._execute(command, params)
+
+    def click(self):
+        """Click as soon as nothing covers it."""
+        end = time.monotonic() + 5 * pace()
+        while True:
+            try:
+                return super().click()
+            except BLOCKED:
+                if time.monotonic() > end:
+                    raise
+                time.sleep(0.05)
 
 
 class Person:
@@ -19,15 +64,21 @@ class Person:
     def go(self, path="/"):
         self.driver.get(self.server.url + path)
 
-    def until(self, true, seconds=20):
-        return WebDriverWait(self.driver, seconds, 0.05, [Exception]).until(lambda _: true())
+    def until(self, true, seconds=WAIT_S):
+        """Wait until something is true, and give it. The limit is for a machine of the usual speed."""
+        return WebDriverWait(self.driver, seconds * pace(), 0.05, [Exception]).until(lambda _: true())
 
     def find(self, css, text=None):
-        def look():
-            found = self.driver.find_elements(By.CSS_SELECTOR, css)
-            return next((e for e in found if text is None or text in e.text), None)
+        """The first element of a selector, with some text in it where one is named; waits for it."""
 
-        return self.until(look)
+        def look():
+            try:
+                found = self.driver.find_elements(By.CSS_SELECTOR, css)
+                return next((e for e in found if text is None or text in e.text), None)
+            except (NoSuchElementException, StaleElementReferenceException):
+                return None
+
+        return Found(self.until(look), look)
 
     def all(self, css):
         return self.driver.find_elements(By.CSS_SELECTOR, css)
@@ -90,7 +141,7 @@ class Person:
     def pick(self, field, words):
         """Something found by typing its name."""
         self.find(field).send_keys(words)
-        self.until(lambda: self.find("[role=option]", words).click() is None)
+        self.find("[role=option]", words).click()
         self.until(lambda: not self.all("[role=option]"))
 
     def aside(self):

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
-from lumenar.core.readings import Layout, Readings
+from lumenar.core.numbers import listed
+from lumenar.core.readings import Layout, Readings, implausible
 from lumenar.core.targets import Target
 from lumenar.core.uncertainty import (
     DRAWS,
@@ -29,6 +30,8 @@ Array = NDArray[np.float64]
 
 COUNTS = ("patches", "saturated", "under_floor")
 """Figures that every analysis has: how many patches it is of, and how many of them are no number and why."""
+IMPLAUSIBLE = "implausible"
+"""How many readings have a chromaticity that no light has; a figure only if there are any."""
 
 
 @dataclass(frozen=True)
@@ -63,10 +66,11 @@ class Analysis:
 
 def remark(figures: Mapping[str, Array]) -> str:
     """Over how many of its patches an analysis is, in words; empty where it is over all."""
-    total, saturated, below = (int(figures[k]) if k in figures else 0 for k in COUNTS)
+    total, saturated, below, strange = (int(figures[k]) if k in figures else 0 for k in (*COUNTS, IMPLAUSIBLE))
     said = [f"{saturated} saturated"] if saturated else []
     said += [f"{below} under the meter's floor"] if below else []
-    return f"{total} patches, {' and '.join(said)}" if said else ""
+    said += [f"{strange} of a colour that no light has"] if strange else []
+    return f"{total} patches, {listed(said)}" if said else ""
 
 
 def _error_keys(m: Measurement, figures: Figures) -> list[str]:
@@ -99,6 +103,8 @@ def analyse(
     figures = {k: np.asarray(v, float) for k, v in found.items()}
     counts = (len(chosen), int(lost.sum()), int(own.below_floor.sum()))
     figures |= {k: np.array(float(v)) for k, v in zip(COUNTS, counts, strict=True)}
+    if strange := int((implausible(own.XYZ) & ~own.dim & own.layout.of_light).sum()):
+        figures[IMPLAUSIBLE] = np.array(float(strange))
     if not uncertain or not m.draws:
         return Analysis(m.key, target.key, figures)
     count = min(m.draws, most_draws)
@@ -159,37 +165,48 @@ def _needs_black(m: Measurement) -> bool:
 
 
 def _range(m: Measurement, own: Readings, target: Target, figures: Figures) -> dict[str, tuple[float, float]]:
-    """Scalar figures with black at nothing and at the most that it can be, where it is no number."""
+    """The range of scalar figures that readings under the meter's floor leave open: with black at nothing and at the most that it
+    can be, and, for measurements that say so, with every other reading under the floor at nothing."""
+    others = [_sunk(own)] if m.bounded_below and own.below_floor.any() else []
     most = black_most(own) if len(own.find(WHITE)) and _needs_black(m) else None
-    if most is None or most <= 0:
-        return {}
+    if most is not None and most > 0:
+        others.append(_lifted(own, target, most))
+    found: dict[str, tuple[float, float]] = {}
+    for other in others:
+        try:
+            ends = m.analyse(other, target)
+        except MissingPatchError:
+            continue
+        for key, value in figures.items():
+            if value.ndim == 0 and key in ends and key not in (*COUNTS, IMPLAUSIBLE):
+                low, high = found.get(key, (float(value), float(value)))
+                low, high = min(low, float(ends[key])), max(high, float(ends[key]))
+                if np.isfinite([low, high]).all():
+                    found[key] = (low, high)
+    return {k: (low, high) for k, (low, high) in found.items() if high > low}
+
+
+def _sunk(own: Readings) -> Readings:
+    """The readings with those under the floor, black left as it is, at nothing; they stay too dark for a colour."""
+    sunk = own.below_floor & ~own.same_signal(BLACK) & own.layout.of_light
+    return replace(own, XYZ=np.where(sunk[:, None], 0.0, own.XYZ), below_floor=own.below_floor & ~sunk)
+
+
+def _lifted(own: Readings, target: Target, most: float) -> Readings:
+    """The readings with black at the most that it can be, of the target's white."""
     index = own.find(BLACK)
     if len(index):
         XYZ, below, dim = own.XYZ.copy(), own.below_floor.copy(), own.dim.copy()
         XYZ[index[0]] = target.white_XYZ(most)
         below[index[0]] = dim[index[0]] = False
-        lifted = replace(own, XYZ=XYZ, below_floor=below, dim=dim)
-    else:
-        lifted = own.with_black(target.white_XYZ(most))
-    try:
-        other = m.analyse(lifted, target)
-    except MissingPatchError:
-        return {}
-    found = {}
-    for key, value in figures.items():
-        if value.ndim == 0 and key in other and key not in COUNTS:
-            pair = sorted((float(value), float(other[key])))
-            if np.isfinite(pair).all() and pair[1] > pair[0]:
-                found[key] = (pair[0], pair[1])
-    return found
+        return replace(own, XYZ=XYZ, below_floor=below, dim=dim)
+    return own.with_black(target.white_XYZ(most))
 
 
 def _widened(u: Uncertainty, draws: Array, value: float, low: float, high: float) -> tuple[Uncertainty, Array]:
     """An uncertainty and its draws with what an unknown black leaves open: any value from low to high, one of them the
     figure's own, is as good as any other."""
-    far = high if abs(high - value) > abs(low - value) else low
-    shares = np.random.default_rng([SEED, len(draws)]).uniform(0, 1, len(draws))
+    shares = np.random.default_rng([SEED, len(draws)]).uniform(low - value, high - value, len(draws))
     standard = float(np.hypot(u.standard, (high - low) / np.sqrt(12)))
-    return Uncertainty(standard, u.low + min(0.0, low - value), u.high + max(0.0, high - value)), draws + shares * (
-        far - value
-    )
+    wider = Uncertainty(standard, u.low + min(0.0, low - value), u.high + max(0.0, high - value))
+    return wider, draws + shares

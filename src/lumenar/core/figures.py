@@ -6,6 +6,7 @@ import numpy as np
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import Column
+from lumenar.core.measurements.base import FLOOR_ASSUMED
 from lumenar.core.numbers import grouped, significant
 
 
@@ -15,6 +16,8 @@ def written(column: Column, analysis: Analysis) -> tuple[str, float | None, str]
     value, prefix, key = analysis.scalar(column.figure), "", column.figure
     if value is None and column.floor_figure:
         value, prefix, key = analysis.scalar(column.floor_figure), "≥ ", column.floor_figure
+    if value is None and analysis.scalar(FLOOR_ASSUMED) is not None and column.floor_figure:
+        return "floor?", None, key
     if value is None:
         return "–", None, key
     floor = analysis.noise_floor.get(key)

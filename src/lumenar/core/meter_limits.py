@@ -11,6 +11,8 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
+DARK_CD_M2 = 0.5
+"""Below this luminance a reading tells something about a meter's noise in the dark."""
 FloorOrigin = Literal["stated", "repeats", "negatives", "assumed"]
 ASSUMED_ABSOLUTE = 0.001
 """Absolute part of the noise in cd/m2 of a meter of which nothing is known near black: that of a good field colorimeter."""
@@ -74,7 +76,9 @@ def floor_from(XYZ: Array, group: NDArray[np.intp], repeatability: float) -> tup
     """The absolute part of a meter's noise in cd/m2 where nobody stated it, and where it comes from.
 
     XYZ (n, 3) as read; group (n,) tells patches apart. From the scatter of dark patches read more than once, with three
-    degrees of freedom or more; else from the most negative component, taken as two standard deviations; else assumed.
+    degrees of freedom or more; else from the most negative component of a dark reading, taken as two standard deviations; else
+    assumed. A negative component of a bright reading comes from the meter's filters or its correction, and tells nothing of
+    the dark.
     """
     finite = np.isfinite(XYZ).all(axis=1)
     squares, freedom = 0.0, 0
@@ -87,12 +91,13 @@ def floor_from(XYZ: Array, group: NDArray[np.intp], repeatability: float) -> tup
     by_group, ends = XYZ[finite, 1][order], np.cumsum(counts)
     for g in dark:
         Y = by_group[ends[g] - counts[g] : ends[g]]
-        if abs(np.median(Y)) < 0.5:
+        if abs(np.median(Y)) < DARK_CD_M2:
             squares += float(((Y - Y.mean()) ** 2).sum()) - (len(Y) - 1) * (repeatability * float(Y.mean())) ** 2
             freedom += len(Y) - 1
     if freedom >= 3 and squares > 0:
         return float(np.sqrt(squares / freedom)), "repeats"
-    lowest = float(XYZ[finite].min()) if finite.any() else 0.0
+    in_the_dark = finite & (np.abs(XYZ[:, 1]) < DARK_CD_M2)
+    lowest = float(XYZ[in_the_dark].min()) if in_the_dark.any() else 0.0
     if lowest < 0:
         return -lowest / 2, "negatives"
     return ASSUMED_ABSOLUTE, "assumed"

@@ -405,8 +405,9 @@ def judged(
     of_light (n,): whether XYZ is read of the patch.
 
     A patch read more than once counts as its median. A reading is under the floor where the meter said so or its luminance
-    is less than `MeterLimits.limit`; it has a chromaticity where X, Y and Z are positive and Y is three times its noise. A
-    component that a saturated colour leaves at nothing may be slightly negative by noise where there is light enough.
+    is less than `MeterLimits.limit`; it has a chromaticity where X, Y and Z are positive and Y is three times its noise. Of a
+    bright reading a component may be negative: the filters of a meter, or its correction, can leave a saturated colour a little
+    less than nothing of Z. `implausible` tells which readings are beyond that.
     """
     values, below = XYZ[begin], flagged[begin].copy()
     ends = np.append(begin[1:], len(XYZ))
@@ -425,11 +426,23 @@ def judged(
     with np.errstate(invalid="ignore"):
         below |= of_light & (values[:, 1] < meter.limit)
         Y, u = values[:, 1], meter.u(values[:, 1])
-        bright = (values > -0.005 * Y[:, None]).all(axis=1) & (BRIGHT * u <= Y)
+        bright = (values.sum(axis=1) > 0) & (BRIGHT * u <= Y)
         positive = (values > 0).all(axis=1) | bright
         dim = of_light & ~(positive & (3 * u <= Y))
     values[below] = np.nan
     return values, below, dim | below
+
+
+IMPLAUSIBLE = 0.01
+"""A chromaticity coordinate x, y or z may be this far below nothing before the reading is flagged."""
+
+
+def implausible(XYZ: ArrayLike) -> NDArray[np.bool_]:
+    """Mask (...) of readings XYZ (..., 3) of a chromaticity that no light has: one of x, y and z is below -0.01. A meter's
+    filters and correction leave saturated colours within a few thousandths of nothing. NaN is not flagged."""
+    values = np.asarray(XYZ, float)
+    total = values.sum(axis=-1)
+    return np.asarray((total > 0) & (values.min(axis=-1) < -IMPLAUSIBLE * total), bool)
 
 
 @dataclass(frozen=True)

@@ -106,7 +106,7 @@ def load_rubric(text: str | None = None) -> Rubric:
     return rubric_from(json.loads(text), sha256(text.encode()).hexdigest())
 
 
-CURRENT = "tern-6.json"
+CURRENT = "tern-7.json"
 """The rubric that scores are reached by; earlier ones ship too, as stored editions keep theirs."""
 
 

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
+from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import REFERENCE_CD_M2, TARGETS, Anchor, Signal, Target
 
@@ -155,6 +156,8 @@ class Measurement:
     suffices. Asked again after each."""
     options: tuple[Option, ...] = ()
     """What a run may ask of it to do otherwise; each a field of `Context`."""
+    bounded_below: bool = False
+    """Whether a reading under the meter's floor gives a range of its figures, from nothing to the floor."""
 
 
 DEPTHS = (8, 10, 12)
@@ -204,6 +207,30 @@ def knows_black(readings: Readings) -> bool:
     """Whether black was read and is a number."""
     index = readings.find(BLACK)
     return len(index) > 0 and not bool(readings.below_floor[index[0]])
+
+
+def at_least(key: str, Y: Array, readings: Readings) -> Figures:
+    """The lower bound of a ratio of Y (...) to a black under the meter's floor, as a figure `<key>_at_least`. If nobody stated the
+    floor, the bound rests on an assumption: it is `<key>_if_floor` then, is not scored, and the assumed floor stands beside it."""
+    limit = readings.meter.limit
+    if readings.meter.floor_origin != "assumed":
+        return {f"{key}_at_least": Y / limit}
+    return {f"{key}_if_floor": Y / limit, FLOOR_ASSUMED: np.full(Y.shape, limit)}
+
+
+FLOOR_ASSUMED = "floor_assumed_cd_m2"
+"""The floor that was assumed of a meter of which nobody stated it, a figure of what rests on it."""
+
+
+def floor_assumed(f: Mapping[str, object], key: str) -> str:
+    """What follows of a black under a floor that nobody stated, in words; empty if the floor is known or black is a number."""
+    ratio, floor = f.get(f"{key}_if_floor"), f.get(FLOOR_ASSUMED)
+    if ratio is None or floor is None:
+        return ""
+    return (
+        f"black is under the meter's floor, which nobody stated: with an assumed floor of {float(str(floor)):.3g} cd/m² contrast would "
+        f"be at least {significant(float(str(ratio)), 3)} : 1"
+    )
 
 
 def black_XYZ(readings: Readings) -> Array:

@@ -9,13 +9,16 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import (
     BLACK,
+    FLOOR_ASSUMED,
     WHITE,
     Column,
     Context,
     Figures,
     Measurement,
     MissingPatchError,
+    at_least,
     black_XYZ,
+    floor_assumed,
     knows_black,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around
@@ -52,12 +55,14 @@ def analyse(readings: Readings, target: Target) -> Figures:
         if not len(index):
             raise MissingPatchError(f"no reading of the pattern {name}")
     on, off = boards["checker"][0], boards["checker_inverse"][0]
+    if readings.below_floor[on]:
+        raise MissingPatchError("the white cell of the checkerboard is under the meter's floor")
     white, black = readings.XYZ[..., on, 1], readings.XYZ[..., off, 1]
     K = black_XYZ(readings)[..., 1]
     figures: Figures = {"checker_white_cd_m2": white}
-    limit, known, read = readings.meter.limit, knows_black(readings), len(readings.find(BLACK)) > 0
+    known, read = knows_black(readings), len(readings.find(BLACK)) > 0
     if readings.below_floor[off]:
-        figures["checker_contrast_at_least"] = white / limit
+        figures |= at_least("checker_contrast", white, readings)
     else:
         with np.errstate(divide="ignore", invalid="ignore"):
             figures |= {
@@ -76,16 +81,21 @@ def analyse(readings: Readings, target: Target) -> Figures:
             with np.errstate(divide="ignore", invalid="ignore"):
                 figures[f"sequential_contrast_{name}"] = np.where(K > 0, Y / K, np.inf)
         elif read:
-            figures[f"sequential_contrast_at_least_{name}"] = Y / limit
+            bound = at_least("sequential_contrast", Y, readings)
+            figures |= {k if k == FLOOR_ASSUMED else f"{k}_{name}": v for k, v in bound.items()}
     return figures
 
 
 def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
     ratio, least = f.get("checker_contrast_ratio"), f.get("checker_contrast_at_least")
-    text = f"{significant(float(str(ratio)), 3)} : 1" if ratio else f"at least {significant(float(str(least)), 3)} : 1"
+    assumed = floor_assumed(f, "checker_contrast")
+    if ratio is not None:
+        text = f"Checkerboard {significant(float(str(ratio)), 3)} : 1"
+    else:
+        text = f"On the checkerboard {assumed}" if assumed else f"Checkerboard at least {significant(float(str(least)), 3)} : 1"
     raised = f.get("black_raise_cd_m2")
-    return f"Checkerboard {text}" + (
+    return text + (
         f"; white beside it raises black by {raised:.3g} cd/m²." if raised is not None else "."
     )
 
@@ -98,8 +108,13 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
         white = float(s.figures["checker_white_cd_m2"])
         ratio, least = s.number("checker_contrast_ratio"), s.number("checker_contrast_at_least")
         low = s.number("checker_black_cd_m2")
-        low = low if low is not None else white / least if least else white
+        if low is None:
+            low = white / least if least else white
+        guess = s.number("checker_contrast_if_floor")
         text = f"{significant(ratio, 3)} : 1" if ratio is not None else f"at least {significant(least or 1, 3)} : 1"
+        if guess is not None:
+            text = f"≥ {significant(guess, 3)} : 1 if the floor is {white / guess:.3g} cd/m²"
+            low = white / guess
         lows += [low, white]
         points = ((low, float(i)), (white, float(i)))
         series.append(Series(s.name, "measured", points, i, labels=(text, f"{white:.3g} cd/m²")))

@@ -352,6 +352,7 @@ def _anatomy_chart(shown: Sequence[Shown]) -> Chart:
 
 
 MEASUREMENT = Measurement(
+    bounded_below=True,
     key="grey_ramp",
     title="Grey ramp",
     group="Tone",

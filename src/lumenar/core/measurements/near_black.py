@@ -20,6 +20,7 @@ from lumenar.core.measurements.base import (
     Option,
     anchor_of,
     greys,
+    knows_black,
     uv,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
@@ -48,10 +49,12 @@ def select(readings: Readings) -> NDArray[np.intp]:
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures near black (docs/figures.md). Raises MissingPatchError without white or under four dark levels.
 
-    A level is crushed where the target stands out of black by more than three standard uncertainties and the reading by
-    two at most. A level under the meter's floor counts with the smallest error that it can have where its target is above
-    the floor; where the target is not, or does not stand out of black, it is undecided. Where light is absolute the darkest
-    levels of the target may be darker than the display's black: these are under black, and nobody's fault.
+    A level is crushed if the target exceeds black by more than three standard uncertainties and the reading exceeds it by two
+    at most. A reading under the meter's floor lies anywhere between nothing and the floor, and so does a black under the floor:
+    a level that such readings leave open is undecided, neither seen nor crushed. If an undecided level is darker than the first
+    visible one, the first visible level is an upper bound: it is given as `first_visible_at_most_percent`. The error of a level
+    under the floor is the smallest it can have if its target is above the floor, and unknown otherwise. In PQ and HLG the
+    darkest levels of the target may be darker than the display's black: these are under black, and nobody's fault.
     """
     anchor = anchor_of(readings)
     index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
@@ -64,14 +67,18 @@ def analyse(readings: Readings, target: Target) -> Figures:
     want = np.broadcast_to(target.Y(v, anchor), dark.XYZ.shape[:-1])
     # The least error that a reading under the floor can have; none where its target lies there too.
     Y = np.where(below, np.where(want > meter.limit, meter.limit, np.nan), dark.XYZ[..., 1])
-    shown = np.where(below, 0.0, dark.XYZ[..., 1])
+    # The least and the most that each level and black can be.
+    shown_least, shown_most = (np.where(below, end, dark.XYZ[..., 1]) for end in (0.0, meter.limit))
     K = anchor.black[..., None]
+    K_most = K if knows_black(readings) else np.full(K.shape, meter.limit)
     scale, unit = _scale(target, anchor)
     error = scale(Y) - scale(want)
-    u, u_want = (np.hypot(meter.u(a), meter.u(K)) for a in (shown, want))
-    expected = above & (want - K > 3 * u_want) & (want > meter.limit)
-    seen = above & (shown - K > 2 * u) & ~below
-    crushed = expected & ~seen
+    u, u_want = (np.hypot(meter.u(a), meter.u(K)) for a in (shown_most, want))
+    expected = above & (want - K_most > 3 * u_want) & (want > meter.limit)
+    seen = above & (shown_least - K_most > 2 * u) & ~below
+    # Between a reading and a black that are both under the floor nothing is known.
+    decidable = ~below | knows_black(readings)
+    crushed = expected & decidable & (shown_most - K <= 2 * u)
     first = np.where(seen.any(axis=-1), 100 * v[np.argmax(seen, axis=-1)], np.nan)
     lit = np.where((seen & ~dark.dim & (v >= 0.02 - HALF_CODE))[..., None], dark.XYZ, np.nan)
     tint = np.linalg.norm(uv(lit) - uv(target.white_XYZ()), axis=-1)
@@ -79,9 +86,10 @@ def analyse(readings: Readings, target: Target) -> Figures:
     known = np.isfinite(judged).any()
     rms = np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan)
     lift = np.nanmean(judged, axis=-1) if known else np.full(anchor.white.shape, np.nan)
-    undecided = above & ~expected & ~seen
+    undecided = above & ~seen & ~crushed
     # Of what is absolute, black itself hides what is darker than it.
     hidden = undecided & (want < K) if target.signal != "sdr" else np.zeros(undecided.shape, bool)
+    open_below = (undecided & ~hidden & (100 * v < first[..., None])).any(axis=-1)
     return {
         "levels_percent": 100 * v,
         "luminance_cd_m2": np.where(below, np.nan, dark.XYZ[..., 1]),
@@ -89,7 +97,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
         f"error_{unit}": error,
         f"error_rms_{unit}": rms,
         f"shadow_lift_{unit}": lift,
-        "first_visible_percent": first,
+        "first_visible_percent": np.where(open_below, np.nan, first),
+        "first_visible_at_most_percent": np.where(open_below, first, np.nan),
         "crushed": crushed.astype(float),
         "crushed_steps": crushed.sum(axis=-1).astype(float),
         "undecided": np.broadcast_to(undecided & ~hidden, Y.shape).astype(float),
@@ -121,13 +130,18 @@ def words(f: Mapping[str, object]) -> str:
     hidden = int(float(str(f["under_black_steps"])))
     steps += f", {hidden} {'is' if hidden == 1 else 'are'} darker than its black" if hidden else ""
     key, unit = _unit(f)
-    error, first = float(str(f[f"error_rms_{key}"])), float(str(f["first_visible_percent"]))
+    error, first, most = (
+        float(str(f[k])) for k in (f"error_rms_{key}", "first_visible_percent", "first_visible_at_most_percent")
+    )
     judged = (
         "No level is bright enough for an error"
         if error != error
         else f"Error {error:.1f} {unit} rms over the darkest tenth"
     )
-    return f"{judged}; {'no step is seen' if first != first else f'the first step seen is {first:.1f} %'}; {steps}."
+    seen = f"the first step seen is {first:.1f} %"
+    if first != first:
+        seen = "no step is seen" if most != most else f"the first step seen is {most:.1f} % or darker"
+    return f"{judged}; {seen}; {steps}."
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:
@@ -151,12 +165,15 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
         (1, 4, 4, 2, 4, None),
         tuple((*row, word) for row, word in zip(Table.rows_of(*(f[k] for k in columns)), said, strict=True)),
     )
-    first = shown[0].number("first_visible_percent")
+    first, most = (shown[0].number(k) for k in ("first_visible_percent", "first_visible_at_most_percent"))
+    seen = "no step seen" if first is None else f"first step seen {first:.1f} %"
+    if most is not None:
+        seen = f"first step seen ≤ {most:.1f} %"
     rms = shown[0].number(f"error_rms_{key}")
     return [
         Chart(
             "near_black", "lines", "Near black", f"cd/m² against {shown[0].target.title}",
-            "no step seen" if first is None else f"first step seen {first:.1f} %", axis,
+            seen, axis,
             Axis("luminance", "cd/m²", *around(tops, (0, 0.1)), 1),
             tuple(series), table,
         ),
@@ -183,6 +200,7 @@ MEASUREMENT = Measurement(
     words=words,
     charts=charts,
     floors=("error_rms_code_percent",),
+    bounded_below=True,
     options=(Option("fine_black", "Near black: also the 8-bit codes 1 to 16", switch=True),),
     short="Near black",
     order=2,

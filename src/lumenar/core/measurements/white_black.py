@@ -17,6 +17,8 @@ from lumenar.core.measurements.base import (
     Context,
     Figures,
     Measurement,
+    at_least,
+    floor_assumed,
     one,
     outside_ladder,
     uv,
@@ -39,7 +41,8 @@ def select(readings: Readings) -> NDArray[np.intp]:
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
-    """Figures of white and black (docs/figures.md); black under the floor gives `contrast_at_least`, not a ratio."""
+    """Figures of white and black (docs/figures.md); black under the floor gives `contrast_at_least`, not a ratio
+    (`contrast_if_floor` if the floor is only assumed)."""
     white = one(readings, WHITE, "100 % white")
     Y = white[..., 1]
     xy = spaces.XYZ_to_xy(white)
@@ -66,7 +69,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
 def _black(readings: Readings, index: int, white_Y: NDArray[np.float64]) -> Figures:
     Y, limit = readings.XYZ[..., index, 1], readings.meter.limit
     if readings.below_floor[index]:
-        return {"black_below_cd_m2": np.full(white_Y.shape, limit), "contrast_at_least": white_Y / limit}
+        return {"black_below_cd_m2": np.full(white_Y.shape, limit), **at_least("contrast", white_Y, readings)}
     with np.errstate(divide="ignore", invalid="ignore"):
         # A draw of black that noise takes to nothing or less leaves a contrast without bounds.
         return {
@@ -84,6 +87,7 @@ def words(f: Mapping[str, object]) -> str:
         ratio = f"contrast {significant(float(str(contrast)), 3)} : 1"
     elif least is not None:
         ratio = f"black under the meter's floor, contrast at least {significant(float(str(least)), 3)} : 1"
+    ratio = floor_assumed(f, "contrast") or ratio
     duv = signed(float(str(f["duv"])), 4)
     off = f.get("white_luminance_error_percent")
     aim = "" if off is None else f" ({signed(float(str(off)), 1)} % from the target's)"
@@ -137,11 +141,14 @@ def _reach_chart(shown: Sequence[Shown]) -> Chart:
         black, limit = s.number("black_cd_m2"), s.number("black_below_cd_m2")
         low = black if black is not None else limit
         ratio, least = s.number("contrast_ratio"), s.number("contrast_at_least")
+        guess = s.number("contrast_if_floor")
         text = (
             f"{significant(ratio, 3)} : 1"
             if ratio is not None
             else f"at least {significant(least, 3)} : 1"
             if least
+            else f"≥ {significant(guess, 3)} : 1 if the floor is {limit:.3g} cd/m²"
+            if guess
             else ""
         )
         series.append(

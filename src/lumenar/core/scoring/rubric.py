@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.analysis import Analysis
+from lumenar.core.measurements.base import FLOOR_ASSUMED
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.signals import WORDS
 from lumenar.core.targets import TARGETS, Signal, resolve
@@ -45,7 +46,14 @@ class Rule:
     def written(self, value: float, at_least: bool = False) -> str:
         """A value as people read it, without its unit."""
         text = significant(value, self.significant) if self.significant else grouped(value, self.decimals)
-        return f"≥ {text}" if at_least else text
+        if not at_least:
+            return text
+        return f"{'≥' if self.rises else '≤'} {text}"
+
+    @property
+    def rises(self) -> bool:
+        """Whether more is better."""
+        return self.knots[-1][1] > self.knots[0][1]
 
     def __post_init__(self) -> None:
         x, y = (np.array(v, float) for v in zip(*self.knots, strict=True))
@@ -226,6 +234,17 @@ def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
     return None
 
 
+NOT_MEASURED = "not measured"
+
+
+def _why_unknown(rule: Rule, analyses: Mapping[str, Analysis]) -> str:
+    """Why there is no figure for a rule, in a few words."""
+    analysis = analyses.get(rule.measurement)
+    if analysis is not None and analysis.scalar(FLOOR_ASSUMED) is not None:
+        return "meter's floor not stated"
+    return NOT_MEASURED
+
+
 def figure_points(rubric: Rubric, measurement: str, key: str, analyses: Mapping[str, Analysis]) -> float | None:
     """Points of one figure, None where no rule judges it or it was not measured."""
     rule = rubric.rules.get(f"{measurement}.{key}")
@@ -274,9 +293,10 @@ def score(
         known = _figure(rule, analyses)
         base = (figure, rule.title, rule.unit)
         if known is None:
-            lines.append(Line(*base, "not measured", None, None, weight, None, rule.measurement))
+            text = _why_unknown(rule, analyses)
+            lines.append(Line(*base, text, None, None, weight, None, rule.measurement))
             if figure in purpose.core:
-                missing_core.append(rule.title)
+                missing_core.append(f"{rule.title} ({text})" if text != NOT_MEASURED else rule.title)
             continue
         points = known.points
         loss = weight * (100 - points) / total

@@ -1,0 +1,118 @@
+"""What lies under a meter's floor: undecided steps, bounds, floors that nobody stated, and negative components."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import analyse
+from lumenar.core.figures import written
+from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.meter_limits import MeterLimits, floor_from
+from lumenar.core.readings import implausible
+from lumenar.core.scoring.rubric import score
+from lumenar.core.targets import TARGETS
+from lumenar.service.application import load_rubric
+
+from .test_truth import METER, figures, shown
+
+RUBRIC = load_rubric()
+
+
+def near_black(floor, black=0.0, change=None):
+    return figures("near_black", black=black, meter=MeterLimits(0.002, floor, floor / 3), change=change)
+
+
+@pytest.mark.parametrize("black", [0.0, 0.001, 0.05])
+@pytest.mark.parametrize("floor", [0.0005, 0.003, 0.02, 0.1])
+def test_a_display_that_crushes_nothing_is_never_said_to(floor, black):
+    a = near_black(floor, black)
+    assert a.scalar("crushed_steps") == 0
+
+
+@pytest.mark.parametrize("floor", [0.001, 0.02])
+def test_steps_that_are_gone_are_crushed_if_black_is_a_number(floor):
+    gone = near_black(floor, 0.05, lambda p, XYZ: XYZ if p.rgb[0] > 0.045 else XYZ / XYZ[1] * 0.05)
+    assert gone.scalar("crushed_steps") >= 2
+    assert gone.scalar("first_visible_percent") or gone.scalar("first_visible_at_most_percent")
+
+
+def test_the_first_visible_step_is_a_bound_above_undecided_ones():
+    fine, coarse = near_black(0.0002), near_black(0.02)
+    assert coarse.scalar("first_visible_percent") is None
+    seen = fine.scalar("first_visible_percent") or fine.scalar("first_visible_at_most_percent")
+    assert coarse.scalar("first_visible_at_most_percent") > seen
+    f = {k: float(v) for k, v in coarse.figures.items() if v.ndim == 0}
+    assert "or darker" in MEASUREMENTS["near_black"].words(f)
+    # With black and every step above the floor it is a value.
+    known = near_black(0.0001, 0.05)
+    lowest = known.figures["undecided"].astype(bool)
+    assert lowest.any() or known.scalar("first_visible_percent") is not None
+
+
+def test_a_worse_floor_widens_a_score_and_never_only_lowers_it():
+    """The same display by two meters: the score by the worse one is an interval that holds the other's."""
+    by = {}
+    for floor in (0.0002, 0.02):
+        meter = MeterLimits(0.002, floor, floor / 3)
+        needed = RUBRIC.measurements_for(RUBRIC.purposes["dark_games"])
+        found = {}
+        for m in needed:
+            if "sdr" in MEASUREMENTS[m].signals and m not in ("modulation", "blue_light"):
+                found[m] = analyse(m, shown(m, black=0.0, meter=meter), TARGETS["gamma22"])
+        by[floor] = score(RUBRIC, "dark_games", found)
+    fine, coarse = by[0.0002], by[0.02]
+    assert coarse.high >= fine.value - 1e-6 and coarse.high - coarse.low > fine.high - fine.low
+    line = next(li for li in coarse.lines if li.figure == "near_black.first_visible_percent")
+    assert line.text.startswith("≤")
+
+
+def test_readings_under_the_floor_give_the_error_a_range():
+    coarse = near_black(0.1)
+    low, high = coarse.range["error_rms_lstar"]
+    truth = near_black(0.0002).scalar("error_rms_lstar")
+    assert low <= truth <= high
+
+
+@pytest.mark.parametrize("measurement", ["white_black", "contrast"])
+def test_a_floor_that_nobody_stated_gives_no_contrast_and_no_points(measurement):
+    key = "contrast_ratio" if measurement == "white_black" else "checker_contrast_ratio"
+    dark = lambda p, XYZ: XYZ * 0 if p.rgb == (0, 0, 0) or p.pattern == "checker_inverse" else XYZ  # noqa: E731
+    stated, assumed = (
+        figures(measurement, black=0.0, change=dark, meter=replace(METER, floor_origin=origin)) for origin in ("stated", "assumed")
+    )
+    column = next(c for c in MEASUREMENTS[measurement].columns if c.figure == key)
+    assert written(column, stated)[0].startswith("≥ ") and written(column, assumed)[:2] == ("floor?", None)
+    f = {k: float(v) for k, v in assumed.figures.items() if v.ndim == 0}
+    assert "an assumed floor of 0.003 cd/m²" in MEASUREMENTS[measurement].words(f)
+    rule = RUBRIC.rules[f"{measurement}.{key}"]
+    weights = {rule.figure: 1.0, "white_black.white_de2000": 9.0}
+    purpose = replace(RUBRIC.purposes["colour_work"], weights=weights, core=("white_black.white_de2000",))
+    white = figures("white_black", black=0.05)
+    found = score(RUBRIC, purpose, {"white_black": white} | {measurement: assumed})
+    line = next(li for li in found.lines if li.figure == rule.figure)
+    assert (line.text, line.points) == ("meter's floor not stated", None)
+    assert found.high - found.low >= 10, "it may be worth nothing or everything"
+
+
+def test_a_negative_component_of_a_bright_reading_is_no_floor():
+    XYZ = np.array([[95.0, 100, 109], [177.0, 82.5, -0.8], [0.05, 0.05, 0.06]])
+    absolute, origin = floor_from(XYZ, np.arange(3), 0.002)
+    assert origin == "assumed" and absolute < 0.01
+    dark = np.vstack([XYZ, [0.001, 0.002, -0.004]])
+    assert floor_from(dark, np.arange(4), 0.002) == (0.002, "negatives")
+
+
+def test_a_saturated_red_with_a_little_less_than_no_blue_is_used():
+    def red(z):
+        return figures("gamut", change=lambda p, XYZ: np.array([177.0, 82.5, z]) if p.rgb == (1, 0, 0) else XYZ)
+
+    used = red(-0.8)
+    assert "implausible" not in used.figures and used.scalar("coverage_target_uv_percent") is not None
+    strange = red(-15.0)
+    assert strange.figures["implausible"] == 1 and "of a colour that no light has" in strange.remark
+
+
+def test_what_is_implausible_has_a_coordinate_well_below_nothing():
+    inside, outside = [177.0, 82.5, -2.0], [177.0, 82.5, -3.0]
+    assert implausible([inside, outside, [np.nan] * 3]).tolist() == [False, True, False]
