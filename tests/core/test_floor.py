@@ -1,4 +1,5 @@
-"""What lies under a meter's floor: undecided steps, bounds, floors that nobody stated, and negative components."""
+"""What lies under a meter's floor or in its noise: undecided steps, bounds, floors that nobody stated, negative components, and
+sums that do not decide."""
 
 from dataclasses import replace
 
@@ -116,3 +117,34 @@ def test_a_saturated_red_with_a_little_less_than_no_blue_is_used():
 def test_what_is_implausible_has_a_coordinate_well_below_nothing():
     inside, outside = [177.0, 82.5, -2.0], [177.0, 82.5, -3.0]
     assert implausible([inside, outside, [np.nan] * 3]).tolist() == [False, True, False]
+
+
+def noisy(repeatability, boost, seed, floor=0.003, absolute=0.001):
+    """Additivity of a display whose sums have more light than their parts, by a meter of some repeatability."""
+    rng = np.random.default_rng(seed)
+
+    def change(p, XYZ):
+        mixed = sum(v > 0 for v in p.rgb) > 1
+        return XYZ * (1 + boost * mixed) * (1 + repeatability * rng.standard_normal())
+
+    return figures("additivity", change=change, meter=MeterLimits(repeatability, floor, absolute), black=0.001)
+
+
+@pytest.mark.parametrize("repeatability", [0.001, 0.003, 0.0071, 0.01])
+def test_additivity_is_decided_by_its_interval(repeatability):
+    far = [noisy(repeatability, 0.47, seed) for seed in range(20)]
+    assert all(a.figures["additive"] == 0 and a.scalar("sum_error_max_percent") > 40 for a in far)
+    near = [noisy(repeatability, 0.0, seed) for seed in range(60)]
+    assert sum(a.figures["additive"] == 0 for a in near) <= 2, "a sum that is its parts is not called another"
+    if repeatability <= 0.0071:
+        assert sum(a.figures["additive"] == 1 for a in near) >= 54
+
+
+def test_a_meter_too_coarse_for_sums_says_so_and_gives_no_zero():
+    a = noisy(0.03, 0.0, 1)
+    f = {k: float(v) for k, v in a.figures.items() if v.ndim == 0}
+    assert f["additive"] == 2 and a.scalar("sum_error_max_percent") is None
+    assert "the meter's noise" in MEASUREMENTS["additivity"].words(f)
+    dark = noisy(0.001, 0.0, 1, floor=4.0)
+    f = {k: float(v) for k, v in dark.figures.items() if v.ndim == 0}
+    assert f["additive"] == 2 and "under the meter's floor" in MEASUREMENTS["additivity"].words(f)

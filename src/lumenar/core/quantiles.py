@@ -8,6 +8,13 @@ from numpy.typing import ArrayLike, NDArray
 Array = NDArray[np.float64]
 
 
+def normal_quantile(p: float) -> float:
+    """The value that a standard normal variable stays under with probability p."""
+    from scipy.special import ndtri
+
+    return float(ndtri(p))
+
+
 def student_beyond(t: ArrayLike, nu: float) -> Array:
     """Probability (...) that Student's t with nu degrees of freedom is above t (...)."""
     from scipy.special import stdtr

@@ -27,6 +27,7 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Shown, Table, Value
 from lumenar.core.numbers import signed
+from lumenar.core.quantiles import normal_quantile
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import TARGETS, Target
 
@@ -37,6 +38,9 @@ SUMS: dict[str, tuple[int, int, int]] = {
     "yellow": (1, 1, 0),
 }
 LIMIT_PERCENT = 2.0
+"""Errors of sums within this are no concern."""
+WIDEST_PERCENT = 4.0
+"""An interval that reaches further on either side does not decide."""
 WITHIN = 1.05
 """Share of the display's light up to which a level of PQ may ask: the code that asks for all of it was found by a reading."""
 CLASSES = ("no", "yes", "open")
@@ -115,10 +119,12 @@ def _sums(readings: Readings, target: Target) -> tuple[Array, NDArray[np.intp]]:
 def analyse(readings: Readings, target: Target) -> Figures:
     """Figures of additivity (docs/figures.md), by level (k,) and sum W, C, M, Y (k, 4); measured against the sum.
 
-    W = R+G+B-2K, C = G+B-K and so on, in XYZ. Additive where every error is within max(2 %, U). Black under the floor
-    leaves the sums open by up to two floors: where that is more than the limit, the level is not decidable. Raises
-    MissingPatchError where no level has all seven colours. In PQ levels that ask for more light than there is are left out:
-    every display cuts sums off there.
+    W = R+G+B-2K, C = G+B-K and so on, in XYZ. U is the half width of the interval of each error in luminance: the noise of the
+    readings, at 95 % for all sums together (Bonferroni), and what readings under the meter's floor leave open. The display is
+    not additive if an error less its U exceeds 2 %; additive if every error is within max(2 %, U), with no U above 4 %; else the
+    readings do not decide. The largest error is of the levels that decide, and no number if none does. Raises MissingPatchError
+    if no level has all seven colours. In PQ levels that ask for more light than there is are left out: every display cuts sums
+    off there.
     """
     white = one(readings, WHITE, "100 % white")
     levels, index = _sums(readings, target)
@@ -129,7 +135,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
         raise MissingPatchError("additivity needs R, G, B, C, M, Y and white of one level at least")
     known = knows_black(readings)
     K = black_XYZ(readings)[..., None, None, :]
-    limit, below = readings.meter.limit, readings.below_floor[index]
+    below = readings.below_floor[index]
     # What is under the floor counts as nothing, and leaves its sum open by as much as it can be.
     XYZ = np.where(below[..., None], 0.0, readings.XYZ[..., index, :])
     parts, got = XYZ[..., :3, :], XYZ[..., 3:, :]
@@ -143,12 +149,13 @@ def analyse(readings: Readings, target: Target) -> Figures:
     W, summed = got[..., 0, 1], parts[..., 1].sum(axis=-1)
     k = K[..., 0, 0, 1][..., None]
     boost = 100 * ((W - k) / (summed - 3 * k) - 1)
-    # Expanded uncertainty of a sum of three readings against a fourth, in %; an unknown black adds two floors.
-    floors = below.sum(axis=-1) + (0 if known else 2)
-    of_white = 100 / np.maximum(np.abs(W), 1e-9)
-    U = 2 * np.sqrt(2) * readings.meter.u(W) * of_white + floors * limit * of_white
-    decidable = U <= LIMIT_PERCENT
-    worst = np.nanmax(np.where(decidable[..., None], np.abs(percents), 0), axis=(-1, -2))
+    U_noise, U_floor = _half_widths(readings, index, total[..., 1], known)
+    U, off = U_noise + U_floor, np.abs(percents)
+    beyond = off - U > LIMIT_PERCENT
+    decidable = np.asarray(((U <= WIDEST_PERCENT) | beyond).all(axis=-1))
+    some = decidable.any(axis=-1)
+    most = np.nanmax(np.where(decidable[..., None], off, -np.inf), axis=(-1, -2))
+    worst = np.where(some, most, np.nan)
     figures: Figures = {
         "levels_percent": 100 * levels,
         "sum_error_percent": percents,
@@ -158,11 +165,33 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "sum_error_max_percent": worst,
         f"{metric}_max": de.max(axis=(-1, -2)),
         "undecidable": (~decidable).astype(float),
+        "sum_interval_percent": U,
+        "open_percent": U.min(axis=(-1, -2)),
+        "open_by_floor": np.asarray(U_floor.min(axis=(-1, -2)) > U_noise.min(axis=(-1, -2)), float),
     }
-    limit = np.maximum(LIMIT_PERCENT, U)
-    holds = (np.abs(percents) <= limit[..., None]).all(axis=-1)
-    verdict = np.where(decidable.any(axis=-1), (holds | ~decidable).all(axis=-1).astype(float), 2.0)
+    holds = (off <= np.maximum(LIMIT_PERCENT, U)).all(axis=-1)
+    unclear = ~some | (decidable & ~holds & ~beyond.any(axis=-1)).any(axis=-1)
+    verdict = np.where(beyond.any(axis=(-1, -2)), 0.0, np.where(unclear, 2.0, 1.0))
     return figures | {"additive": verdict}
+
+
+def _half_widths(readings: Readings, index: NDArray[np.intp], total: Array, known: bool) -> tuple[Array, Array]:
+    """Half widths (..., k, 4) in % of the interval of each sum's error, from noise and drift and from what is under the floor.
+
+    index (k, 7): the readings of each level; total (..., k, 4): what the parts add up to in cd/m2; known: whether black is a
+    number.
+    """
+    below = readings.below_floor[index]
+    Y = np.where(below, 0.0, readings.XYZ[..., index, 1])
+    drift = 0.0 if readings.drift is None else readings.drift[index]
+    variance = readings.meter.u(Y) ** 2 + (drift * Y) ** 2
+    blacks = PARTS.sum(axis=1) - 1
+    black_variance = blacks**2 * readings.meter.u(0.0) ** 2
+    one_in = np.maximum(np.abs(total), 1e-9)
+    spread = np.sqrt(variance[..., 3:] + variance[..., :3] @ PARTS.T + black_variance)
+    z = normal_quantile(1 - 0.025 / max(1, total.shape[-1] * total.shape[-2]))
+    floors = below[..., 3:] + below[..., :3] @ PARTS.T + (0 if known else blacks)
+    return 100 * z * spread / one_in, 100 * floors * readings.meter.limit / one_in
 
 
 def _added(readings: Readings, target: Target) -> Array:
@@ -179,13 +208,21 @@ def words(f: Mapping[str, object]) -> str:
     """What the figures show, in one sentence."""
     verdict = int(float(str(f["additive"])))
     if verdict == 2:
-        return "Not decidable: black lies too near the meter's floor."
+        return _why_open(f)
     if verdict == 1:
         return f"Additive: every sum is within {f['sum_error_max_percent']:.1f} % of its parts, so a matrix profile describes it."
     return (
         f"Not additive: sums differ from their parts by up to {f['sum_error_max_percent']:.0f} %, white by "
         f"{signed(float(str(f['white_boost_percent'])), 0)} %; a matrix profile will be off by up to {_worst(f)}."
     )
+
+
+def _why_open(f: Mapping[str, object]) -> str:
+    """Why the readings do not decide, in one sentence."""
+    U = float(str(f["open_percent"]))
+    if float(str(f["open_by_floor"])):
+        return f"Not decidable: readings under the meter's floor leave the sums open by {U:.1f} %."
+    return f"Not decidable: the meter's noise leaves the sums open by {U:.1f} %. A meter that repeats better can tell."
 
 
 def _worst(f: Mapping[str, object]) -> str:
@@ -200,7 +237,9 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 def _strip(s: Shown, setup: int) -> Chart:
     f = s.figures
     metric, called = ("sum_de_itp", "dE ITP") if "sum_de_itp" in f else ("sum_de2000", "dE2000")
-    levels, percents, de, undecidable = (f[k] for k in ("levels_percent", "sum_error_percent", metric, "undecidable"))
+    levels, percents, de, undecidable, U = (
+        f[k] for k in ("levels_percent", "sum_error_percent", metric, "undecidable", "sum_interval_percent")
+    )
     marks: list[Mark] = []
     top = max(float(np.abs(percents).max()), 2 * LIMIT_PERCENT)
     for i, level in enumerate(levels):
@@ -209,7 +248,7 @@ def _strip(s: Shown, setup: int) -> Chart:
             value = float(percents[i, j])
             hint = f"{name} at {level:.0f} %: {signed(float(value), 2)} % luminance, {called} {de[i, j]:.2f}"
             if undecidable[i]:
-                hint += "; not decidable, black is too near the meter's floor"
+                hint += f"; not decidable, known to ±{U[i, j]:.1f} % only"
             corner: tuple[tuple[float | None, float | None], ...] = ((i - 0.47, y - 0.44), (i + 0.47, y + 0.44))
             shade = 0.0 if undecidable[i] else min(1.0, abs(value) / top)
             marks.append(Mark("box", "residual", corner, shade=shade, hint=hint))
