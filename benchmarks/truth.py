@@ -5,8 +5,8 @@
 
 Each survey makes a display of its own, corrects the working meter for it as the bench does, carries every measurement out by
 the real runner, and compares each figure's 95 % interval with the figure of the same patches on the rested, warm display
-without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise. Of where a mode
-for PQ leaves the curve and where it ends, the truth is that of every code there is.
+without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise. Half of the
+displays are warmed up by the bench first. A score is compared with that of the true figures. Of where a mode for PQ leaves the curve and where it ends, the truth is that of every code there is.
 """
 
 from __future__ import annotations
@@ -29,16 +29,18 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import COLORIMETER, SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import UnitFile
-from lumenar.core.analysis import COUNTS, analyse
+from lumenar.core.analysis import COUNTS, Analysis, analyse
 from lumenar.core.colour import correction
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, Readings, collect
+from lumenar.core.scoring.rubric import Rule, score
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
+from lumenar.service.application import load_rubric
 from lumenar.service.correction_series import SERIES, as_series, read_colour
-from lumenar.service.loading import correction_key
+from lumenar.service.loading import correction_key, left_to_warm
 
 WITHOUT = ("modulation", "blue_light")
 """What has no draws, as its readings carry no repeatability of their own."""
@@ -46,6 +48,7 @@ COUNTED = ("_index", "_steps", "additive", "undecidable", "_level_percent", "fir
 """Figures that are counts, classes or places: their intervals are of whole numbers, and no share of them is promised."""
 START_S = 40_000.0
 """Bench time at which a display is warm."""
+RUBRIC = load_rubric()
 
 
 def display(seed: int, hdr: bool = False) -> UnitFile:
@@ -161,6 +164,7 @@ class Notes:
         self.steps, self.read, self.done = steps, [], 0
         self.rested: float | None = None
         self.whites: list[tuple[float, float]] = []
+        self.warming: list[tuple[float, float]] = []
         self.states: list[tuple[str, str]] = []
 
     def next_step(self):
@@ -171,7 +175,7 @@ class Notes:
         self.done += attempt == 1
 
     def watched(self, kind, setup, reading, at_s):
-        self.whites.append((at_s, reading.XYZ[1]))
+        (self.warming if kind == "warm_up" else self.whites).append((at_s, reading.XYZ[1]))
 
     def signed(self, setup, XYZ, changed, said):
         self.rested = XYZ[0][1]
@@ -205,11 +209,11 @@ def corrected_meter(bench, file: UnitFile) -> tuple[np.ndarray, MeterLimits]:
     return matrix, replace(COLORIMETER.limits, correction_draws=draws, correction_key=key)
 
 
-def carried_out(file: UnitFile, bench, patches: list[Patch]) -> Notes:
-    """The patches read by the real runner."""
+def carried_out(file: UnitFile, bench, patches: list[Patch], warm: bool = True) -> Notes:
+    """The patches read by the real runner, which warms the display up before if it is not warm."""
     state = SetupState(1, "Only", "Only", file.defaults(file.modes[0]), "Light")
     notes = Notes([Step(i, state, p) for i, p in enumerate(patches)])
-    if Runner(bench, notes, HABITS[file.panel], warm=True).work() != "done":
+    if Runner(bench, notes, HABITS[file.panel], warm_up=not warm, warm=warm).work() != "done":
         raise RuntimeError(str(notes.states[-1]))
     return notes
 
@@ -238,7 +242,10 @@ def survey(
     known = ends(file) if hdr and only in (None, "pq_tracking") else {}
     mode = file.modes[0]
     target = TARGETS[mode.target]
-    bench = simulated_bench(file, SimulatedClock(start=START_S))
+    # Half of the displays are just switched on.
+    warm = seed % 2 == 0
+    began = START_S if warm else 0.0
+    bench = simulated_bench(file, SimulatedClock(start=began))
     bench.remote.select("Only")
     matrix, limits = corrected_meter(bench, file)
     context = Context(
@@ -252,8 +259,10 @@ def survey(
     ]  # fmt: skip
     plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
     patches = [p.patch for p in plan.patches]
-    notes = carried_out(file, bench, patches)
+    notes = carried_out(file, bench, patches, warm)
+    warmth = left_to_warm(True, notes.warming, notes.whites, limits.repeatability)
     rows = []
+    found_by, true_by = {}, {}
     for m in wanted:
         own = set(MEASUREMENTS[m].patches(context))
         read = [r for r in notes.read if r[0] in own]
@@ -264,11 +273,13 @@ def survey(
             limits,
             np.array([r[3] for r in read]),
             matrices=[matrix] * len(read),
+            cold=warmth.u,
+            to_come=warmth.share,
         ).watched(notes.rested, notes.whites)
         if m in ("hold", "peak"):
-            still = simulated_bench(file, SimulatedClock(start=START_S))
+            still = simulated_bench(file, SimulatedClock(start=began))
             still = replace(still, meter=Noiseless(still.remote, still.source, still.clock, seed))
-            calm = carried_out(file, still, [p for p in patches if p in own])
+            calm = carried_out(file, still, [p for p in patches if p in own], warm)
             truth = collect(
                 [r[0] for r in calm.read],
                 np.array([r[2].XYZ for r in calm.read]),
@@ -281,6 +292,7 @@ def survey(
             found, true = analyse(m, noisy, target), analyse(m, truth, target, uncertain=False)
         except MissingPatchError:
             continue
+        found_by[m], true_by[m] = found, true
         for key, u in found.uncertainty.items():
             t = known.get(key, true.scalar(key)) if m == "pq_tracking" else true.scalar(key)
             if m == "pq_tracking" and key in ("knee_cd_m2", "clip_cd_m2"):
@@ -288,7 +300,39 @@ def survey(
                 continue
             if t is not None and key not in COUNTS and found.scalar(key) is not None and u.standard > 0:
                 rows.append((m, key, t, found.scalar(key), u.standard, u.low, u.high, key in found.range))
+    return rows + scored(found_by, true_by, mode.signal)
+
+
+def scored(found: dict[str, Analysis], true: dict[str, Analysis], signal: str) -> list[tuple]:
+    """Rows as of `survey` for the score of every purpose, by the figures that both sets of analyses have."""
+    rows = []
+    for purpose in RUBRIC.purposes.values():
+        weights = {
+            f: w for f, w in purpose.weights.items()
+            if purpose.signal == signal and has(RUBRIC.rules[f], found) and has(RUBRIC.rules[f], true)
+        }  # fmt: skip
+        if sum(weights.values()) < 0.5 * sum(purpose.weights.values()):
+            continue
+        only = replace(purpose, weights=weights, core=())
+        a, b = (score(RUBRIC, only, analyses) for analyses in (found, true))
+        if a.value is not None and b.value is not None:
+            half = (a.high - a.low) / 2
+            rows.append(
+                ("score", purpose.key, b.value, a.value, max(half / 1.96, 1e-9), a.low, a.high, a.open_high > 0)
+            )
     return rows
+
+
+def has(rule: Rule, analyses: dict[str, Analysis]) -> bool:
+    """Whether a rule's figure is among the analyses, as it is or as a bound; an endless contrast counts as very large."""
+    for figure in filter(None, (rule.figure, rule.instead)):
+        measurement, key = figure.split(".")
+        analysis = analyses.get(measurement)
+        if analysis is not None and key in analysis.figures and np.isposinf(analysis.figures[key]):
+            analysis.figures[key] = np.array(1e12)
+        if analysis is not None and analysis.scalar(key) is not None:
+            return True
+    return False
 
 
 def within(
@@ -315,7 +359,7 @@ def table(rows: list[tuple[str, str, float, float, float, float, float, bool]]) 
         by_key[m, key].append(tuple(numbers))
     lines = [f"{'figure':58s} {'n':>4s} {'covered':>8s} {'value':>7s} {'middle':>7s} {'scatter':>8s}"]
     lines.append(f"{'':58s} {'':>4s} {'%':>8s} {'bias/s':>7s} {'bias/s':>7s} {'/stated':>8s}")
-    board, other = [], []
+    board, other, scores = [], [], []
     for (m, key), found in sorted(by_key.items()):
         truth, value, standard, low, high = np.array(found, float).T[:5]
         ranges = np.array([f[5] for f in found], bool)
@@ -329,14 +373,19 @@ def table(rows: list[tuple[str, str, float, float, float, float, float, bool]]) 
         counted = key.endswith(COUNTED) or within(key, truth, value, standard, ranges).sum() < 40
         on_board = (m, key) in shown
         if not counted:
-            (board if on_board else other).append((covered, middle))
+            (scores if m == "score" else board if on_board else other).append((covered, middle))
         mark = "·" if counted else "*" if on_board else " "
         lines.append(
             f"{mark}{m + '.' + key:57s} {len(found):4d} {covered:8.1f} {bias:7.2f} {middle:7.2f} {scatter:8.2f}"
         )
-    for name, which, lowest, highest in (("Board figures", board, 93, 97), ("other scalars", other, 90, 99)):
+    for name, which, lowest, highest in (
+        ("Board figures", board, 93, 97), ("other scalars", other, 90, 99), ("scores", scores, 93, 97),
+    ):  # fmt: skip
+        if not which:
+            continue
         good = sum(lowest <= c <= highest for c, _ in which)
-        straight = sum(abs(b) <= 0.3 for _, b in which)
+        # Of a score by its half width, which is 1.96 standard deviations.
+        straight = sum(abs(b) <= (0.3 * 1.96 if which is scores else 0.3) for _, b in which)
         lines.append(
             f"{name}: {good} of {len(which)} covered in {lowest}..{highest} %, {straight} with a bias within 0.3; all together"
             f" {np.mean([c for c, _ in which]):.1f} %"

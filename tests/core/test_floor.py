@@ -80,7 +80,8 @@ def test_a_floor_that_nobody_stated_gives_no_contrast_and_no_points(measurement)
     key = "contrast_ratio" if measurement == "white_black" else "checker_contrast_ratio"
     dark = lambda p, XYZ: XYZ * 0 if p.rgb == (0, 0, 0) or p.pattern == "checker_inverse" else XYZ  # noqa: E731
     stated, assumed = (
-        figures(measurement, black=0.0, change=dark, meter=replace(METER, floor_origin=origin)) for origin in ("stated", "assumed")
+        figures(measurement, black=0.0, change=dark, meter=replace(METER, floor_origin=origin))
+        for origin in ("stated", "assumed")
     )
     column = next(c for c in MEASUREMENTS[measurement].columns if c.figure == key)
     assert written(column, stated)[0].startswith("≥ ") and written(column, assumed)[:2] == ("floor?", None)

@@ -16,7 +16,6 @@ from lumenar.core.readings import Layout, Readings, implausible
 from lumenar.core.targets import Target
 from lumenar.core.uncertainty import (
     DRAWS,
-    SEED,
     Uncertainty,
     about_alike,
     draw,
@@ -40,8 +39,8 @@ class Analysis:
 
     figures: value by key, numbers and (nested) lists, NaN left as NaN. uncertainty: for scalar figures. noise_floor:
     95th percentile of an error figure if the truth were the target; an error below it is shown with "<". range: the
-    figure with black at zero and at the most it can be, where black is no number. draws: scalar figures by draw. judged: what
-    scoring found its figures to be worth, by rule, so that it is found once.
+    figure with what is under the meter's floor at zero and at the most it can be. draws: scalar figures by draw, without what the
+    range adds. judged: what scoring found its figures to be worth, by rule, so that it is found once.
     """
 
     measurement: str
@@ -132,7 +131,7 @@ def analyse(
     span = _range(m, own, target, figures)
     for key, (low, high) in span.items():
         if key in spread:
-            spread[key], draws[key] = _widened(spread[key], draws[key], values[key], low, high)
+            spread[key] = _widened(spread[key], values[key], low, high)
     return Analysis(m.key, target.key, figures, spread, floors, span, draws)
 
 
@@ -203,10 +202,7 @@ def _lifted(own: Readings, target: Target, most: float) -> Readings:
     return own.with_black(target.white_XYZ(most))
 
 
-def _widened(u: Uncertainty, draws: Array, value: float, low: float, high: float) -> tuple[Uncertainty, Array]:
-    """An uncertainty and its draws with what an unknown black leaves open: any value from low to high, one of them the
-    figure's own, is as good as any other."""
-    shares = np.random.default_rng([SEED, len(draws)]).uniform(low - value, high - value, len(draws))
+def _widened(u: Uncertainty, value: float, low: float, high: float) -> Uncertainty:
+    """An uncertainty with what readings under the floor leave open: any value from low to high is as good as any other."""
     standard = float(np.hypot(u.standard, (high - low) / np.sqrt(12)))
-    wider = Uncertainty(standard, u.low + min(0.0, low - value), u.high + max(0.0, high - value))
-    return wider, draws + shares
+    return Uncertainty(standard, u.low + min(0.0, low - value), u.high + max(0.0, high - value))

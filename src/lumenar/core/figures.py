@@ -61,4 +61,6 @@ def difference_u(key: str, one: Analysis, two: Analysis) -> float | None:
     count = min(len(a), len(b))
     d = a[:count] - b[:count]
     good = d[np.isfinite(d)]
-    return float(good.std(ddof=1)) if len(good) > 2 else None
+    # What is under the floor may be anything within the range, of each.
+    open_ = [(a.range[key][1] - a.range[key][0]) / np.sqrt(12) for a in (one, two) if key in a.range]
+    return float(np.hypot(good.std(ddof=1), np.linalg.norm(open_))) if len(good) > 2 else None

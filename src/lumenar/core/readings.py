@@ -211,6 +211,8 @@ class Readings:
     drift: Array | None = None
     cold: float = 0.0
     shared_drift: Array | None = None
+    to_come: float = 0.0
+    """The share of a warm display's light that was most likely still to come; `cold` is its uncertainty then."""
 
     def __len__(self) -> int:
         return len(self.layout)
@@ -259,6 +261,7 @@ class Readings:
             None if self.drift is None else self.drift[where],
             self.cold,
             None if self.shared_drift is None else self.shared_drift[where],
+            self.to_come,
         )
 
     def lost(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -328,7 +331,7 @@ class Readings:
             layout, np.concatenate([self.XYZ, XYZ[None]]), np.append(self.time_s, np.nan),
             np.concatenate([self.below_floor, no]), self.traces if not len(self.traces) else trace_array([*self.traces, None]),
             self.meter, np.concatenate([self.dim, no]), None if self.drift is None else np.append(self.drift, 0.0), self.cold,
-            None if self.shared_drift is None else np.append(self.shared_drift, 0.0),
+            None if self.shared_drift is None else np.append(self.shared_drift, 0.0), self.to_come,
         )  # fmt: skip
 
     @property
@@ -494,6 +497,7 @@ def collect(
     matrices: Sequence[ArrayLike | None] | None = None,
     cold: float = 0.0,
     made_for: tuple[Target, ...] = (),
+    to_come: float = 0.0,
 ) -> Readings:
     """Readings from n patches, as they are or arranged before, and their XYZ (n, 3) as read; a patch read more than once
     becomes its median.
@@ -512,4 +516,4 @@ def collect(
     merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
     given = traces if traces is not None and any(t is not None for t in traces) else ()
     held = trace_array(given)[first] if given else NO_TRACES
-    return Readings(layout, merged, times[first], below, held, meter, dim, None, cold)
+    return Readings(layout, merged, times[first], below, held, meter, dim, None, cold, None, to_come)

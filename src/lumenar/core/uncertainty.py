@@ -55,6 +55,29 @@ def noise(meter: MeterLimits, XYZ: Array, draws: int, rng: np.random.Generator) 
     return np.asarray(meter.u(XYZ) * (common + own) * np.sqrt(0.5), float)
 
 
+ANCHORS: tuple[tuple[float, float, float], ...] = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0))
+"""White and black: what nearly every measurement of a setup shares."""
+
+
+def _noise_of(readings: Readings, XYZ: Array, draws: int, rng: np.random.Generator) -> Array:
+    """`noise` of readings about XYZ (n, 3). White and black draw from generators of their own, which their values seed: all
+    measurements that share such a reading share its draws, so that what its noise does to all their figures adds up in a
+    score."""
+    found = noise(readings.meter, XYZ, draws, rng)
+    for rgb in ANCHORS:
+        for i in readings.find(rgb)[:1].tolist():
+            own = np.random.default_rng([SEED, _fingerprint(readings.XYZ[..., i, :]), 7])
+            found[:, i] = noise(readings.meter, XYZ[i : i + 1], draws, own)[:, 0]
+    return found
+
+
+def _generator_of_all(readings: Readings, rng: np.random.Generator) -> np.random.Generator:
+    """The generator of what moves all readings of a setup alike, shared by its measurements: seeded by its white. rng serves a
+    measurement without white."""
+    white = readings.find(ANCHORS[0])[:1].tolist()
+    return np.random.default_rng([SEED, _fingerprint(readings.XYZ[..., white[0], :]), 13]) if white else rng
+
+
 def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) -> Readings:
     """`draws` sets of readings (draws, n, 3): the meter's noise for each reading, the display's drift for each, what a cold
     display is off as a whole, and one draw per meter correction that everything read with it shares.
@@ -65,7 +88,8 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
     meter = readings.meter
     rng = np.random.default_rng([SEED, _fingerprint(readings.XYZ)])
     XYZ = readings.XYZ if around is None else around
-    drawn = XYZ + noise(meter, XYZ, draws, rng)
+    drawn = XYZ + _noise_of(readings, XYZ, draws, rng)
+    of_all = _generator_of_all(readings, rng)
     if readings.drift is not None:
         sd = readings.drift[:, None]
         # Zones are read one soon after the other, so that they share what the panel is loaded by.
@@ -73,10 +97,10 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
         shared, each = rng.standard_normal((draws, 1, 1)), rng.standard_normal((draws, XYZ.shape[-2], 1))
         common: Array | float = 0.0
         if readings.shared_drift is not None:
-            common = (SHARED[0] + SHARED[1] * rng.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
+            common = (SHARED[0] + SHARED[1] * of_all.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
         drawn = drawn * (1 + common + sd * np.where(placed, SHARED_BY_ZONES[0] + SHARED_BY_ZONES[1] * shared, each))
     if readings.cold:
-        drawn = drawn * (1 + readings.cold * rng.standard_normal((draws, 1, 1)))
+        drawn = drawn * (1 - readings.to_come + readings.cold * of_all.standard_normal((draws, 1, 1)))
     if meter.correction_draws is not None:
         others = meter.correction_draws[np.arange(draws) % len(meter.correction_draws)]
         drawn = drawn @ np.swapaxes(others, -1, -2)

@@ -16,6 +16,66 @@ STEADY_PERCENT = 1.0
 """A display whose light stays within so much of what it ends with is warm."""
 
 
+SLOWEST_S, FASTEST_S, RATES = 5400.0, 120.0, 48
+"""Time constants with which displays warm up, and how many between them are tried."""
+DEPTH = 0.03
+"""How far the light of a cold display is from a warm one's: one relative standard deviation."""
+LEAST_U = 0.001
+"""Readings of a display that warms up scatter by this much at least, whatever the meter: it is loaded and rested meanwhile."""
+
+
+@dataclass(frozen=True)
+class Remaining:
+    """What a display's light still lacks of a warm one's: the most likely share (negative if it will fall), and its standard
+    uncertainty."""
+
+    share: float
+    u: float
+
+
+BEFORE_FIRST_S = 240.0
+"""A setup's rested white is read about this long before the first of the whites that watch it."""
+
+
+def remaining(
+    readings: Sequence[tuple[float, float]], whites: Sequence[tuple[float, float]], repeatability: float
+) -> Remaining | None:
+    """What the light of a setup lacks, from bench time in s and luminance in cd/m2 of white as the display warmed up, and of the
+    whites that watched the setup afterwards: these say when it was read. None for fewer than three readings.
+
+    The light follows a - b exp(-t / tau). For each of many time constants a and b are fitted by least squares, with what is
+    known of displays (`DEPTH`) as the prior of the whole change; the time constants are weighed by how well they fit (Gelman et
+    al., Bayesian Data Analysis, 3rd edition, section 14.8).
+    """
+    ordered = sorted((t, Y) for t, Y in readings if Y > 0)
+    if len(ordered) < LEAST:
+        return None
+    t, Y = (np.array(c) for c in zip(*ordered, strict=True))
+    y, since = Y / Y[-1], t - t[-1]
+    at_s = min((at for at, _ in whites), default=t[-1]) - BEFORE_FIRST_S
+    variance = max(repeatability, LEAST_U) ** 2
+    log_weights, means, spreads = [], [], []
+    for tau in np.geomspace(FASTEST_S, SLOWEST_S, RATES):
+        decay = np.exp(-since / tau)
+        design = np.column_stack([np.ones(len(y)), -decay])
+        precision = design.T @ design / variance
+        # The whole change is what b was at the first reading.
+        precision[1, 1] += (decay[0] / DEPTH) ** 2
+        covariance = np.linalg.inv(precision)
+        a, b = covariance @ (design.T @ y) / variance
+        off = y - design @ np.array([a, b])
+        misfit = float(off @ off) / variance + (b * decay[0] / DEPTH) ** 2
+        log_weights.append(-misfit / 2 + 0.5 * np.log(np.linalg.det(covariance)) + np.log(decay[0]))
+        later = float(np.exp(-max(0.0, at_s - t[-1]) / tau))
+        means.append(b * later)
+        spreads.append(covariance[1, 1] * later**2)
+    weights = np.exp(np.array(log_weights) - max(log_weights))
+    weights /= weights.sum()
+    mean = float(weights @ np.array(means))
+    spread = float(weights @ (np.array(spreads) + (np.array(means) - mean) ** 2))
+    return Remaining(mean, float(np.sqrt(spread)))
+
+
 @dataclass(frozen=True)
 class WarmUp:
     """White while a display warmed up. minutes (n,), percent (n,): of the last reading; change: from the first to the last in %;

@@ -104,9 +104,11 @@ def _run(app: Application, run_id: int, setup_id: int, measurements: list[str]) 
     """What its readings are judged by that no single reading tells: drift and warmth are of a run, not of a setup."""
     run = runs.get(app.db.connection(), run_id)
     rested, later = watched_whites(app, run_id, setup_id)
+    warming = runs.warm_up_readings(app.db.connection(), run_id) if run is not None and run.warm else []
     return {
         "measurements": sorted(measurements),
         "warm": None if run is None or run.warm is None else bool(run.warm),
+        "warming": [{"time_s": t, "XYZ": list(XYZ)} for t, *XYZ in warming],
         "rested_white": None if rested is None else {"time_s": 0.0, "XYZ": rested},
         "whites": [{"time_s": t, "XYZ": list(XYZ)} for t, XYZ in later],
     }

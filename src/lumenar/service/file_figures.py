@@ -14,11 +14,12 @@ from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.measurements import MEASUREMENTS, Measurement, MissingPatchError
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.numbers import significant
-from lumenar.core.readings import COLD, Arranged, Patch, Readings, arranged, collect
+from lumenar.core.readings import Arranged, Patch, Readings, arranged, collect
 from lumenar.core.targets import Target, of_its_own, resolve
+from lumenar.core.warm_up import Remaining
 from lumenar.service.errors import BadInputError
-from lumenar.service.loading import corrected_limits
-from lumenar.service.readings_file import FileMeter, FileReading, FileSetup, ReadingsFile
+from lumenar.service.loading import corrected_limits, left_to_warm
+from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, ReadingsFile
 
 
 @dataclass(frozen=True)
@@ -133,10 +134,11 @@ def analyse_setup(
         limits = rounded[where]
         try:
             # Readings that serve every measurement are the same for each.
-            key = (id(own), COLD if run.warm is False else 0.0, where)
+            warmth = _warmth(run, limits.repeatability)
+            key = (id(own), warmth, where)
             if key not in collected:
                 by_list = _by_list(file, own, of_its_own(resolve(setup.target_key)))
-                collected[key] = _collected(own, by_list, limits, corrections, key[1])
+                collected[key] = _collected(own, by_list, limits, corrections, warmth)
             readings = collected[key]
             rested = run.rested_white.XYZ[1] if run.rested_white else None
             watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
@@ -179,7 +181,7 @@ def _by_list(file: ReadingsFile, own: Sequence[FileReading], made_for: tuple[Tar
 
 def _collected(
     own: Sequence[FileReading], by_list: Arranged, limits: MeterLimits, corrections: Mapping[str, NDArray[np.float64]],
-    cold: float,
+    warmth: Remaining,
 ) -> Readings:  # fmt: skip
     return collect(
         by_list,
@@ -189,8 +191,15 @@ def _collected(
         np.array([np.nan if r.time_s is None else r.time_s for r in own]),
         [r.trace for r in own],
         [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
-        cold,
+        warmth.u,
+        to_come=warmth.share,
     )
+
+
+def _warmth(run: FileRun, repeatability: float) -> Remaining:
+    """What the light lacked of a warm display's."""
+    warming, whites = ([(w.time_s, w.XYZ[1]) for w in of] for of in (run.warming, run.whites))
+    return left_to_warm(run.warm, warming, whites, repeatability)
 
 
 def analyse_file(

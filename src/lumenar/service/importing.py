@@ -342,6 +342,8 @@ def _run(
     readings.add_all(db, run_id, committed)
     if run.rested_white is not None:
         runs.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
+    for w in run.warming:
+        runs.add_watch(db, run_id, setup_id, "warm_up", w.time_s, w.XYZ)
     for w in run.whites:
         runs.add_watch(db, run_id, setup_id, "reference", w.time_s, w.XYZ)
 

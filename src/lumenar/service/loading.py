@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -17,6 +17,7 @@ from lumenar.core.meter_limits import ASSUMED_ABSOLUTE, MeterLimits
 from lumenar.core.readings import COLD, NO_TRACES, Layout, Readings, judged, trace_array
 from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
+from lumenar.core.warm_up import Remaining, remaining
 from lumenar.service.data import Data
 from lumenar.store import corrections, plans, readings, runs
 from lumenar.store.checksum import reading_sums
@@ -114,6 +115,20 @@ def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None,
     return (None if rested is None else float(rested[1])), [(t, XYZ[1]) for t, XYZ in later]
 
 
+def left_to_warm(
+    warm: bool | None,
+    warming: Sequence[tuple[float, float]],
+    whites: Sequence[tuple[float, float]],
+    repeatability: float,
+) -> Remaining:
+    """What the light of a setup lacked of a warm display's. Nothing is known of it while nobody saw the unit to be warm (warm is
+    False). Else how it warmed up (bench time, luminance) tells what was left afterwards, with the whites that watched the setup;
+    without that a person's word that it is warm is taken."""
+    if warm is False:
+        return Remaining(0.0, COLD)
+    return (remaining(warming, whites, repeatability) if warm else None) or Remaining(0.0, 0.0)
+
+
 @dataclass(frozen=True, eq=False)
 class Planned:
     """What one setup was to be measured by: its patches, and which of them (index) each measurement uses."""
@@ -170,8 +185,10 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     whole = len(read) == len(ids)
     layout = plan.layout if whole else plan.layout.take(read)
     values, below, dim = judged(XYZ, begin, rows[:, 5] == 1, layout.of_light, meter)
+    rested, whites = watched_white(data, run_id, setup_id)
     run = runs.get(db, run_id)
-    cold = COLD if run is not None and run.warm == 0 else 0.0
+    warm = None if run is None or run.warm is None else bool(run.warm)
+    warmth = left_to_warm(warm, runs.warm_up_whites(db, run_id), whites, meter.repeatability)
     traces = NO_TRACES
     if not layout.of_light.all():
         traces = np.empty(len(read), object)
@@ -183,8 +200,10 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     if not whole:
         place = np.full(len(ids), -1, np.intp)
         place[read] = np.arange(len(read))
-    found = Readings(layout, values, rows[begin, 4], below, traces, meter, dim, None, cold)
-    return SetupReadings(found.watched(*watched_white(data, run_id, setup_id)), plan, place)
+    found = Readings(
+        layout, values, rows[begin, 4], below, traces, meter, dim, None, warmth.u, None, warmth.share
+    )  # fmt: skip
+    return SetupReadings(found.watched(rested, whites), plan, place)
 
 
 def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:

@@ -189,11 +189,12 @@ class FileWhite(_Strict):
 
 
 class FileRun(_Strict):
-    """What is known of a run that read the setup: the measurements it served (none: all), whether the display was warm, and
-    its whites."""
+    """What is known of a run that read the setup: the measurements it served (none: all), whether the display was warm, white as
+    it warmed up, and the whites that watched it afterwards."""
 
     measurements: list[str] = []
     warm: bool | None = None
+    warming: Annotated[list[FileWhite], Field(max_length=10_000)] = []
     rested_white: FileWhite | None = None
     whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
 

@@ -341,6 +341,24 @@ def add_watch(
     )
 
 
+def warm_up_readings(db: sqlite3.Connection, run_id: int) -> list[tuple[float, float, float, float]]:
+    """Bench time and XYZ as read of white in the last warm-up of a run's unit before the run ended: the run's own, or an earlier
+    run's."""
+    rows = db.execute(
+        "SELECT w.at_s, w.X, w.Y, w.Z FROM watch w WHERE w.kind = 'warm_up' AND w.run_id = ("
+        " SELECT max(r.id) FROM run r JOIN run mine ON mine.unit_id = r.unit_id AND r.id <= mine.id"
+        " WHERE mine.id = ? AND EXISTS (SELECT 1 FROM watch v WHERE v.run_id = r.id AND v.kind = 'warm_up'))"
+        " ORDER BY w.id",
+        (run_id,),
+    )
+    return [(r["at_s"], r["X"], r["Y"], r["Z"]) for r in rows]
+
+
+def warm_up_whites(db: sqlite3.Connection, run_id: int) -> list[tuple[float, float]]:
+    """`warm_up_readings` by their luminance alone."""
+    return [(at_s, Y) for at_s, _, Y, _ in warm_up_readings(db, run_id)]
+
+
 def watched(db: sqlite3.Connection, run_id: int) -> list[tuple[int, str, float, float]]:
     """Setup, kind, bench time and Y of the readings that watched a run."""
     rows = db.execute("SELECT setup_id, kind, at_s, Y FROM watch WHERE run_id = ? ORDER BY id", (run_id,))

@@ -210,8 +210,11 @@ def knows_black(readings: Readings) -> bool:
 
 
 def at_least(key: str, Y: Array, readings: Readings) -> Figures:
-    """The lower bound of a ratio of Y (...) to a black under the meter's floor, as a figure `<key>_at_least`. If nobody stated the
-    floor, the bound rests on an assumption: it is `<key>_if_floor` then, is not scored, and the assumed floor stands beside it."""
+    """The lower bound of a ratio of Y (...) to a black under the meter's floor, as a figure `<key>_at_least`.
+
+    If nobody stated the floor, the bound rests on an assumption: it is `<key>_if_floor` then, is not scored, and the assumed
+    floor is another figure beside it.
+    """
     limit = readings.meter.limit
     if readings.meter.floor_origin != "assumed":
         return {f"{key}_at_least": Y / limit}
@@ -228,8 +231,8 @@ def floor_assumed(f: Mapping[str, object], key: str) -> str:
     if ratio is None or floor is None:
         return ""
     return (
-        f"black is under the meter's floor, which nobody stated: with an assumed floor of {float(str(floor)):.3g} cd/m² contrast would "
-        f"be at least {significant(float(str(ratio)), 3)} : 1"
+        f"black is under the meter's floor, which nobody stated: with an assumed floor of {float(str(floor)):.3g} cd/m²"
+        f" contrast would be at least {significant(float(str(ratio)), 3)} : 1"
     )
 
 

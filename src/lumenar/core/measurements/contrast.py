@@ -93,11 +93,13 @@ def words(f: Mapping[str, object]) -> str:
     if ratio is not None:
         text = f"Checkerboard {significant(float(str(ratio)), 3)} : 1"
     else:
-        text = f"On the checkerboard {assumed}" if assumed else f"Checkerboard at least {significant(float(str(least)), 3)} : 1"
+        text = (
+            f"On the checkerboard {assumed}"
+            if assumed
+            else f"Checkerboard at least {significant(float(str(least)), 3)} : 1"
+        )
     raised = f.get("black_raise_cd_m2")
-    return text + (
-        f"; white beside it raises black by {raised:.3g} cd/m²." if raised is not None else "."
-    )
+    return text + (f"; white beside it raises black by {raised:.3g} cd/m²." if raised is not None else ".")
 
 
 def charts(shown: Sequence[Shown]) -> list[Chart]:

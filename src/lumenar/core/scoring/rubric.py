@@ -14,6 +14,7 @@ from lumenar.core.measurements.base import FLOOR_ASSUMED
 from lumenar.core.numbers import grouped, significant
 from lumenar.core.signals import WORDS
 from lumenar.core.targets import TARGETS, Signal, resolve
+from lumenar.core.uncertainty import summarise
 
 Array = NDArray[np.float64]
 
@@ -208,12 +209,15 @@ def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
 
 @dataclass(frozen=True)
 class _Known:
-    """A rule's figure: its value with its points, by how much its draws move these, and whether it is a lower bound."""
+    """A rule's figure: its value with its points, by how much its draws move these, whether it is a bound, and by how much what is
+    not known could lower and raise the points."""
 
     value: float
     points: float
     moved: Array | None
     at_least: bool
+    open_low: float
+    open_high: float
 
 
 def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
@@ -227,9 +231,13 @@ def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
             known = analysis.judged.get(rule)
             if known is None:
                 draws = analysis.draws.get(key)
-                moved = None if draws is None else _moved(rule, value, draws)
+                points = float(rule.points(value))
+                moved = None if draws is None else _moved(rule, points, draws)
                 at_least = figure == rule.instead
-                known = analysis.judged[rule] = _Known(value, float(rule.points(value)), moved, at_least)
+                ends = [points, *(float(rule.points(v)) for v in analysis.range.get(key, ()))]
+                ends += [max(y for _, y in rule.knots)] if at_least else []
+                low, high = min(ends) - points, max(ends) - points
+                known = analysis.judged[rule] = _Known(value, points, moved, at_least, low, high)
             return known
     return None
 
@@ -252,12 +260,10 @@ def figure_points(rubric: Rubric, measurement: str, key: str, analyses: Mapping[
     return known.points if known else None
 
 
-def _moved(rule: Rule, value: float, draws: Array) -> Array:
-    """By how much the points of a figure's draws are off from its own, without what noise shifts both alike."""
-    middle = float(np.nanmedian(draws))
-    about = rule.points(draws - (middle - value) if np.isfinite(middle) else draws)
-    moved = np.nan_to_num(about - float(rule.points(value)))
-    return np.asarray(moved, float)
+def _moved(rule: Rule, points: float, draws: Array) -> Array:
+    """By how much the points of a figure's draws (draws,) are off from its own; nothing where a draw gave no number. What noise
+    shifts is still in it: the score's interval takes that out once, of the whole."""
+    return np.asarray(np.where(np.isnan(draws), 0.0, rule.points(np.nan_to_num(draws, posinf=1e12)) - points), float)
 
 
 def _added(one: Array | None, two: Array | None) -> Array | None:
@@ -283,7 +289,7 @@ def score(
         return Score(purpose.key, None, None, None, 0.0, f"for {WORDS[purpose.signal]} alone", ())
     lines: list[Line] = []
     total = sum(purpose.weights.values())
-    got, weight_got, best_got = 0.0, 0.0, 0.0
+    got, weight_got, worst_got, best_got = 0.0, 0.0, 0.0, 0.0
     spread: Array | None = None
     missing_core: list[str] = []
     for figure, weight in purpose.weights.items():
@@ -303,7 +309,7 @@ def score(
         text = rule.written(known.value, known.at_least)
         lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement))
         got, weight_got = got + weight * points, weight_got + weight
-        best_got += weight * (max(y for _, y in rule.knots) if known.at_least else points)
+        worst_got, best_got = worst_got + weight * known.open_low, best_got + weight * known.open_high
         spread = _added(spread, None if known.moved is None else weight * known.moved)
     lines.sort(key=lambda line: -(line.loss if line.loss is not None else -1))
     coverage = weight_got / total
@@ -313,8 +319,9 @@ def score(
     value = got / weight_got
     # Draws move what was measured; what was not could be worth nothing or everything.
     spread = np.zeros(2) if spread is None else spread / total
-    open_low, open_high = got / total - value, (best_got + 100 * (total - weight_got)) / total - value
-    low, high = interval_of(spread) if len(spread) > 2 else (0.0, 0.0)
+    open_low = (got + worst_got) / total - value
+    open_high = (got + best_got + 100 * (total - weight_got)) / total - value
+    low, high = interval_of(spread, value)
     return Score(
         purpose.key, value, max(0.0, value + open_low + low), min(100.0, value + open_high + high), coverage,
         "", tuple(lines), spread, open_low, open_high,
@@ -336,7 +343,7 @@ def gain(one: Score, two: Score) -> tuple[float, float, float] | None:
     if one.value is None or two.value is None:
         return None
     d = one.value - two.value
-    low, high = _spread_of_difference(one, two)
+    low, high = _spread_of_difference(one, two, d)
     return d, d + low, d + high
 
 
@@ -346,23 +353,20 @@ def worth_it(one: Score, two: Score) -> bool:
     return found is not None and found[0] >= LEAST_POINTS and found[1] > 0
 
 
-def _spread_of_difference(one: Score, two: Score) -> tuple[float, float]:
+def _spread_of_difference(one: Score, two: Score, d: float) -> tuple[float, float]:
     a, b = (np.zeros(2) if s.spread is None else s.spread for s in (one, two))
     count = min(len(a), len(b))
     if count <= 2:
         return 0.0, 0.0
-    return interval_of(a[:count] - b[:count])
+    return interval_of(a[:count] - b[:count], d)
 
 
-def interval_of(draws: Array) -> tuple[float, float]:
-    """The 95 % interval of draws (n,): their quantiles at 2.5 and 97.5 %, each draw standing for 1/(n+1) of all (Weibull). Sorted
-    here, as numpy's own quantiles take twenty times as long for so few."""
-    ordered = np.sort(draws)
-    at = np.clip(np.array([0.025, 0.975]) * (len(ordered) + 1) - 1, 0, len(ordered) - 1)
-    below = np.floor(at).astype(int)
-    above = np.minimum(below + 1, len(ordered) - 1)
-    low, high = ordered[below] + (at - below) * (ordered[above] - ordered[below])
-    return float(low), float(high)
+def interval_of(moved: Array, value: float) -> tuple[float, float]:
+    """The ends of the 95 % interval of a score, or of a difference of two, as distances from it: from by how much its draws (n,)
+    are off from it. A score is a figure like any other: noise lowers it, in the readings and once more in the draws, and
+    `uncertainty.summarise` takes both out."""
+    found = summarise(value, value + moved, ratio=True) if len(moved) > 2 else None
+    return (0.0, 0.0) if found is None else (found.low - value, found.high - value)
 
 
 def tied(one: Score, two: Score) -> bool:
@@ -371,5 +375,5 @@ def tied(one: Score, two: Score) -> bool:
     if one.value is None or two.value is None:
         return False
     d = one.value - two.value
-    low, high = _spread_of_difference(one, two)
+    low, high = _spread_of_difference(one, two, d)
     return bool(d + low + one.open_low - two.open_high <= 1e-9 and d + high + one.open_high - two.open_low >= -1e-9)
