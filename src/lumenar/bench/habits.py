@@ -20,7 +20,7 @@ class Habits:
     rest_every: int
     rest_s: float
     reference_every_s: float
-    warm_up_percent: float = 1.0
+    warm_up_percent: float = 0.5
     tolerance_percent: float = 3.0
     tolerance_uv: float = 0.004
 
