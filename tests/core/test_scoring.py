@@ -168,10 +168,14 @@ def test_a_purpose_judges_by_its_target_where_that_is_for_the_signal():
     assert RUBRIC.purposes["play"].judges_by("display_p3") == "display_p3"
 
 
-@given(st.lists(st.floats(-5, 5), min_size=3, max_size=400))
-def test_the_interval_of_draws_is_that_of_numpy(values):
-    low, high = np.quantile(values, [0.025, 0.975], method="weibull")
-    assert interval_of(np.array(values)) == pytest.approx((low, high), abs=1e-9)
+@given(st.lists(st.floats(0, 5), min_size=60, max_size=200), st.floats(-3, 3))
+def test_an_interval_takes_out_what_noise_shifts(values, shift):
+    """Draws that lie evenly about a shift give their quantiles less twice that shift: once for the readings, once for the draws."""
+    even = np.concatenate([values, -np.array(values)])
+    low, high = np.quantile(even, [0.025, 0.975])
+    found = interval_of(even + shift, 500.0)
+    assert found == pytest.approx((min(low - shift, 0), max(high - shift, 0)), abs=1e-6)
+
 
 
 def test_a_white_that_is_off_counts_once():

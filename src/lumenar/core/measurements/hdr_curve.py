@@ -73,6 +73,7 @@ def figures_of(ramp: Readings, anchor: Anchor, target: Target, within: NDArray[n
     cct, duv = cct_duv(xy) if xy.ndim == 2 else (cct_of_draws(xy), np.full(xy.shape[:-1], np.nan))
     channels = balance(seen, target)
     counted = within & lit & np.isfinite(code)
+    weight = spacing(v)
     bright = counted & (v >= 0.2) & np.isfinite(channels).all(axis=-1)
     return {
         "levels_percent": 100 * v,
@@ -90,22 +91,31 @@ def figures_of(ramp: Readings, anchor: Anchor, target: Target, within: NDArray[n
         "counted": counted.astype(float),
         "peak_cd_m2": anchor.white,
         "black_cd_m2": anchor.black,
-        "code_rms_percent": np.sqrt(mean_of(code**2, counted)),
-        "shadow_rms_percent": np.sqrt(mean_of(code**2, counted & (v <= SHADOWS))),
-        "shadow_code_percent": mean_of(code, counted & (v <= SHADOWS)),
-        "middle_code_percent": mean_of(code, counted & (v > SHADOWS)),
-        "de_itp_mean": mean_of(itp, counted & np.isfinite(itp)),
+        "code_rms_percent": np.sqrt(mean_of(code**2, counted, weight)),
+        "shadow_rms_percent": np.sqrt(mean_of(code**2, counted & (v <= SHADOWS), weight)),
+        "shadow_code_percent": mean_of(code, counted & (v <= SHADOWS), weight),
+        "middle_code_percent": mean_of(code, counted & (v > SHADOWS), weight),
+        "de_itp_mean": mean_of(itp, counted & np.isfinite(itp), weight),
         "de_itp_max": most_of(itp, counted & np.isfinite(itp)),
-        "cct_mean_k": mean_of(cct, bright & np.isfinite(cct)),
+        "cct_mean_k": mean_of(cct, bright & np.isfinite(cct), weight),
         "balance_spread_percent": most_of(np.ptp(channels, axis=-1), bright),
     }
 
 
-def mean_of(values: Array, where: NDArray[np.bool_]) -> Array:
-    """Mean (...) of values (..., n) where they count; NaN where none does."""
-    count = where.sum(axis=-1)
-    total = np.where(where, values, 0.0).sum(axis=-1)
-    return np.asarray(np.where(count > 0, total / np.maximum(count, 1), np.nan), float)
+def spacing(v: Array) -> Array:
+    """The share of the signal that each level of a ramp v (n,), rising, stands for: half the distance between its neighbours. The
+    ramp is denser where displays reach their end, which must not make that part count for more."""
+    ends = np.concatenate([v[:1], (v[1:] + v[:-1]) / 2, v[-1:]])
+    return np.asarray(np.diff(ends), float)
+
+
+def mean_of(values: Array, where: NDArray[np.bool_], weight: Array) -> Array:
+    """Mean (...) of values (..., n) that count, by their weight (n,); NaN if none does."""
+    share = np.where(where, weight, 0.0)
+    total = share.sum(axis=-1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        mean = (np.where(where, values, 0.0) * share).sum(axis=-1) / total
+    return np.asarray(np.where(total > 0, mean, np.nan), float)
 
 
 def most_of(values: Array, where: NDArray[np.bool_]) -> Array:

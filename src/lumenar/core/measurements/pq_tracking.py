@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +17,14 @@ from lumenar.core.measurements.hdr_curve import (
     figures_of,
     itp_chart,
     light_chart,
+    mean_of,
     patches,
     ramp_of,
+    spacing,
 )
 from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
-from lumenar.core.targets import Target
+from lumenar.core.targets import Anchor, Target
 
 LEAVES = 5.0
 """Error in % of luminance that is no longer the curve."""
@@ -30,29 +33,57 @@ NEAR = 12.0
 """Knee and clip nearer than so many % of code are told in one remark."""
 FINE = 0.005
 """Knee and clip are looked for between levels so near in code."""
+FALLS_PERCENT = 2.0
+"""A lower code must be brighter than code 100 % by more than this before the curve is said to fall."""
+FOLLOWED_PERCENT = 90.0
+"""A mode follows the curve if it does on this share of the codes up to where its light ends."""
 REACHED = 0.99
 """Share of the light at code 100 % from which on nothing more comes."""
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
-    """Figures of PQ tracking (docs/figures.md). Levels that ask for more than code 100 % gives leave the summaries.
+    """Figures of PQ tracking (docs/figures.md). Levels that ask for more than the display gives leave the summaries. What it
+    gives is its light at code 100 %; if a lower code is brighter by more than noise, it is the light of that code.
 
     Raises MissingPatchError without code 100 %, or with fewer than five levels.
     """
     ramp, anchor = ramp_of(readings)
     v = ramp.rgb[:, 1]
     asked = pq(v)
-    within = asked <= anchor.white[..., None]
-    figures = figures_of(ramp, anchor, target, within)
-    Y = figures["luminance_cd_m2"]
+    most, at, falls = _brightest(ramp, anchor)
+    # Of a curve that falls what comes after its brightest level counts too: the target stays up there.
+    within = (asked <= most[..., None]) | (falls[..., None] > 0)
+    figures = figures_of(ramp, replace(anchor, white=most), target, within)
+    Y, off = figures["luminance_cd_m2"], _off(ramp, figures["luminance_cd_m2"])
+    clip = clip_percent(v, Y, most)
+    below = (100 * v <= clip[..., None]) & (v > RGB_TOLERANCE) & np.isfinite(Y)
+    weight = spacing(v)
     figures |= {
+        "peak_cd_m2": anchor.white,
         "asked_cd_m2": asked,
-        "knee_percent": (knee := _knee(v, _off(ramp, Y))),
+        "knee_percent": (knee := _knee(v, off)),
         "knee_cd_m2": pq(knee / 100),
-        "clip_percent": (clip := clip_percent(v, Y, anchor.white)),
+        "clip_percent": clip,
         "clip_cd_m2": pq(clip / 100),
+        "brightest_cd_m2": most,
+        "brightest_level_percent": at,
+        "falls": falls,
+        "followed_percent": 100 * mean_of(np.asarray(off <= 1, float), below, weight),
+        "too_bright_percent": mean_of(np.nan_to_num(figures["error_percent"]), below, weight),
     }
     return figures
+
+
+def _brightest(ramp: Readings, anchor: Anchor) -> tuple[Array, Array, Array]:
+    """The light in cd/m2 (...) and the code in % of the brightest level if it exceeds code 100 % by more than `FALLS_PERCENT`
+    and noise, else those of code 100 %; and 1 or 0 for whether it does."""
+    Y = np.nan_to_num(ramp.XYZ[..., 1])
+    index = Y.argmax(axis=-1)
+    top = np.take_along_axis(Y, index[..., None], axis=-1)[..., 0]
+    allowed = np.maximum(FALLS_PERCENT / 100 * anchor.white, 4 * np.sqrt(2) * ramp.meter.u(anchor.white))
+    falls = top - anchor.white > allowed
+    at = np.where(falls, 100 * ramp.rgb[index, 1], 100.0)
+    return np.where(falls, top, anchor.white), at, np.asarray(falls, float)
 
 
 def further(readings: Readings, target: Target, bits: int) -> list[Patch]:
@@ -60,7 +91,7 @@ def further(readings: Readings, target: Target, bits: int) -> list[Patch]:
     code apart, so that both are found by bisection."""
     ramp, anchor = ramp_of(readings)
     v, Y = ramp.rgb[:, 1], np.nan_to_num(ramp.XYZ[..., 1])
-    places = [int(_reached(Y, anchor.white))]
+    places = [int(_reached(Y, _brightest(ramp, anchor)[0]))]
     beyond = _beyond(_off(ramp, Y))
     if beyond.any() and beyond.argmax() > 0:
         places.append(int(beyond.argmax()))
@@ -134,16 +165,24 @@ def words(f: Mapping[str, object]) -> str:
     knee, clip, rms, dark, itp = (
         float(str(f[k])) for k in ("knee_cd_m2", "clip_cd_m2", "code_rms_percent", "shadow_code_percent", "de_itp_mean")
     )
+    peak, followed, off = (float(str(f[k])) for k in ("peak_cd_m2", "followed_percent", "too_bright_percent"))
     leaves = "follows the curve, and shows"
-    if knee < clip:
-        leaves = (
-            f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
-            if knee > 0
-            else "nowhere follows the curve, and shows"
-        )
+    if knee == 0:
+        leaves = "nowhere follows the curve, and shows"
+    elif knee < clip:
+        leaves = f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
+    elif not followed >= FOLLOWED_PERCENT:
+        leaves = f"does not follow the curve, by {signed(off, 0)} % in the mean, and shows"
+    errors = "" if rms != rms else f"; error {rms:.1f} % of code rms"
+    errors += "" if dark != dark else f", shadows {signed(dark, 1)} %"
+    errors += "" if itp != itp else f"; dE ITP mean {itp:.1f}"
+    text = f"Peak {significant(peak, 3)} cd/m²; {leaves} nothing more from {significant(clip, 3)} cd/m² on{errors}."
+    if not float(str(f["falls"])):
+        return text
     return (
-        f"Peak {significant(float(str(f['peak_cd_m2'])), 3)} cd/m²; {leaves} nothing more from "
-        f"{significant(clip, 3)} cd/m² on; error {rms:.1f} % of code rms, shadows {signed(dark, 1)} %; dE ITP mean {itp:.1f}."
+        f"Code 100 % is darker than {float(str(f['brightest_level_percent'])):.0f} % of code: "
+        f"{significant(peak, 3)} against {significant(float(str(f['brightest_cd_m2'])), 3)} cd/m². Either the curve falls, or "
+        f"one of the two was misread. {text}"
     )
 
 

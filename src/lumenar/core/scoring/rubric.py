@@ -209,8 +209,8 @@ def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
 
 @dataclass(frozen=True)
 class _Known:
-    """A rule's figure: its value with its points, by how much its draws move these, whether it is a bound, and by how much what is
-    not known could lower and raise the points."""
+    """A rule's figure: its value with its points, by how much its draws move these, whether it is a bound, and by how much what
+    is not known could lower and raise the points."""
 
     value: float
     points: float
