@@ -6,7 +6,8 @@
 Each survey makes a display of its own, corrects the working meter for it as the bench does, carries every measurement out by
 the real runner, and compares each figure's 95 % interval with the figure of the same patches on the rested, warm display
 without any noise. Of a hold, whose subject is the display's own drift, the truth is the same run without noise. Half of the
-displays are warmed up by the bench first. A score is compared with that of the true figures. Of where a mode for PQ leaves the curve and where it ends, the truth is that of every code there is.
+displays are warmed up by the bench first. A score is compared with that of the true figures. Of where a mode for PQ leaves the
+curve and where it ends, the truth is that of every code there is.
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ import numpy as np
 
 from lumenar.bench.habits import HABITS, SIGNATURE
 from lumenar.bench.plan import Cell, plan_run
+from lumenar.bench.ports import SaturatedError
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
@@ -157,6 +159,10 @@ def calm_of(file: UnitFile) -> UnitFile:
     return file.model_copy(update={"behaviour": file.behaviour.model_copy(update=update)})
 
 
+class StoppedError(Exception):
+    """A run that stopped and waits for a person."""
+
+
 class Notes:
     """A journal in memory."""
 
@@ -185,6 +191,9 @@ class Notes:
 
     def state(self, state, message):
         self.states.append((state, message))
+        if state == "paused":
+            # Nobody is there to resume.
+            raise StoppedError(message)
 
     def showing(self, step):
         pass
@@ -247,7 +256,11 @@ def survey(
     began = START_S if warm else 0.0
     bench = simulated_bench(file, SimulatedClock(start=began))
     bench.remote.select("Only")
-    matrix, limits = corrected_meter(bench, file)
+    try:
+        matrix, limits = corrected_meter(bench, file)
+    except SaturatedError:
+        # Brighter than the meter reads: the bench makes no correction there either.
+        return []
     context = Context(
         luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
         grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
@@ -259,7 +272,11 @@ def survey(
     ]  # fmt: skip
     plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
     patches = [p.patch for p in plan.patches]
-    notes = carried_out(file, bench, patches, warm)
+    try:
+        notes = carried_out(file, bench, patches, warm)
+    except StoppedError:
+        # Of some windows it is brighter than the meter reads.
+        return []
     warmth = left_to_warm(True, notes.warming, notes.whites, limits.repeatability)
     rows = []
     found_by, true_by = {}, {}

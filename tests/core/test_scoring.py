@@ -177,7 +177,6 @@ def test_an_interval_takes_out_what_noise_shifts(values, shift):
     assert found == pytest.approx((min(low - shift, 0), max(high - shift, 0)), abs=1e-6)
 
 
-
 def test_a_white_that_is_off_counts_once():
     """A display perfect but for a white of 7270 K loses 8 to 12 points, by the line of white alone."""
     from lumenar.core.analysis import analyse

@@ -277,7 +277,8 @@ class Readings:
 
         Each reading may be off by as much as the whites before and after it are, less what noise makes of them: by their
         square, that of the nearer one counting for more, for plain patches, among which the bench rests the panel; by the
-        larger one for those that are held, that light more of the screen, or that stand at a value of the luminance control.
+        larger one for those that light more of the screen, or that stand at a value of the luminance control; by the one before
+        for those that are held.
         Of that, what the whites on both sides have in common is common to all readings: it makes them dimmer, and bends no
         curve. That part keeps its sign, and so does what
         zones may be off by, which are read one soon after the other.
@@ -299,6 +300,9 @@ class Readings:
         # Told by the usual window itself: which one most patches have depends on what else is at hand.
         windows = self.ordinary & (np.abs(self.window - USUAL_WINDOW) > 1e-9)
         total = np.where(windows, np.maximum(total - 2 * np.interp(time_s, t, noise), 0), total)
+        # White is dimmer after a picture was held since it was held, which is no error of its readings: only what came before is.
+        before = np.where(at > 0, np.maximum(squares[0], 0), 0.0)
+        total = np.where(np.isfinite(self.at_s), before, total)
         alike = off[sides[0]] * off[sides[1]] > 0
         common = np.where(alike, np.clip(squares.min(axis=0), 0, total), 0)
         way = np.sign(off)[np.where(squares[0] >= squares[1], *sides)]

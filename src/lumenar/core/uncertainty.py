@@ -98,7 +98,10 @@ def draw(readings: Readings, around: Array | None = None, draws: int = DRAWS) ->
         common: Array | float = 0.0
         if readings.shared_drift is not None:
             common = (SHARED[0] + SHARED[1] * of_all.standard_normal((draws, 1, 1))) * readings.shared_drift[:, None]
-        drawn = drawn * (1 + common + sd * np.where(placed, SHARED_BY_ZONES[0] + SHARED_BY_ZONES[1] * shared, each))
+        # A picture that is held drifts as one: what came before it moves all its readings alike.
+        held = ~np.isnan(readings.at_s)[:, None]
+        by_place = np.where(held, of_all.standard_normal((draws, 1, 1)), each)
+        drawn = drawn * (1 + common + sd * np.where(placed, SHARED_BY_ZONES[0] + SHARED_BY_ZONES[1] * shared, by_place))
     if readings.cold:
         drawn = drawn * (1 - readings.to_come + readings.cold * of_all.standard_normal((draws, 1, 1)))
     if meter.correction_draws is not None:
