@@ -42,7 +42,7 @@ from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
 from lumenar.service.application import load_rubric
 from lumenar.service.correction_series import SERIES, as_series, read_colour
-from lumenar.service.loading import correction_key, left_to_warm
+from lumenar.service.loading import correction_key, left_to_warm, uncorrected
 
 WITHOUT = ("modulation", "blue_light")
 """What has no draws, as its readings carry no repeatability of their own."""
@@ -243,7 +243,7 @@ def true_readings(file: UnitFile, patches: list[Patch], limits: MeterLimits) -> 
 
 
 def survey(
-    seed: int, only: str | None, hdr: bool = False
+    seed: int, only: str | None, hdr: bool = False, corrected: bool = True
 ) -> list[tuple[str, str, float, float, float, float, float, bool]]:
     """Measurement, figure, truth, value, standard, low and high of every scalar figure of one survey, and whether it is a
     range, since black is no number."""
@@ -261,6 +261,8 @@ def survey(
     except SaturatedError:
         # Brighter than the meter reads: the bench makes no correction there either.
         return []
+    if not corrected:
+        matrix, limits = None, uncorrected(COLORIMETER.limits, "colorimeter", "simulated", "", file.panel)
     context = Context(
         luminance_levels=file.luminance_levels(mode), target=target, bits=file.light.input_bits,
         grid=(5, 5) if seed % 3 == 0 else (3, 3), fine_black=seed % 4 == 0,
@@ -420,17 +422,26 @@ def main() -> None:
     parser.add_argument("surveys", type=int, nargs="?", default=1200)
     parser.add_argument("--hdr", type=int, metavar="SURVEYS", help="as many of displays for PQ (default: a sixth)")
     parser.add_argument("--only", metavar="MEASUREMENT")
+    parser.add_argument(
+        "--uncorrected", type=int, default=None, metavar="SURVEYS", help="as many without a correction (a tenth)"
+    )
     options = parser.parse_args()
     start = time.monotonic()
-    counts = {False: options.surveys, True: options.surveys // 6 if options.hdr is None else options.hdr}
+    kinds = [
+        ("", False, True, options.surveys),
+        (" of HDR", True, True, options.surveys // 6 if options.hdr is None else options.hdr),
+        (" without a correction", False, False, options.surveys // 10 if options.uncorrected is None else options.uncorrected),
+    ]  # fmt: skip
     with ProcessPoolExecutor(len(os.sched_getaffinity(0))) as pool:
-        for hdr, count in counts.items():
+        for name, hdr, corrected, count in kinds:
             rows = []
             seeds = range(1, count + 1)
-            for found in pool.map(survey, seeds, [options.only] * count, [hdr] * count, chunksize=4):
+            for found in pool.map(
+                survey, seeds, [options.only] * count, [hdr] * count, [corrected] * count, chunksize=4
+            ):
                 rows += found
             if rows:
-                said = f"{count} surveys{' of HDR' if hdr else ''} after {time.monotonic() - start:.0f} s"
+                said = f"{count} surveys{name} after {time.monotonic() - start:.0f} s"
                 sys.stdout.write("\n".join(table(rows)) + f"\n{said}\n")
 
 

@@ -12,14 +12,14 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.colour.correction import ColourReadings, corrected, spread
+from lumenar.core.colour.correction import ColourReadings, corrected, mismatch, spread
 from lumenar.core.meter_limits import ASSUMED_ABSOLUTE, MeterLimits
 from lumenar.core.readings import COLD, NO_TRACES, Layout, Readings, judged, trace_array
 from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
 from lumenar.core.warm_up import Remaining, remaining
 from lumenar.service.data import Data
-from lumenar.store import corrections, plans, readings, runs
+from lumenar.store import corrections, plans, readings, reviews, runs
 from lumenar.store.checksum import reading_sums
 from lumenar.store.database import SAVE, DamagedError
 
@@ -67,6 +67,19 @@ def corrected_limits(base: MeterLimits, matrix: Any, series: Mapping[str, Any] |
     return replace(base, correction_draws=draws, correction_u=u, correction_key=key)
 
 
+def uncorrected(base: MeterLimits, kind: str | None, name: str, serial: str, panel: str) -> MeterLimits:
+    """A meter's limits without a correction: a colorimeter's filters are off by what they may be for that kind of panel."""
+    if kind != "colorimeter" or not name:
+        return base
+    key = crc32(f"{name}|{serial}|{panel}".encode())
+    return replace(base, correction_draws=_mismatch(panel, key), correction_key=key)
+
+
+@lru_cache(maxsize=32)
+def _mismatch(panel: str, key: int) -> Array:
+    return mismatch(panel, DRAWS, key)
+
+
 @lru_cache(maxsize=32)
 def _spread(key: int, series: str) -> Array:
     return spread(*series_from(json.loads(series)), DRAWS, key)
@@ -92,7 +105,10 @@ def limits(data: Data, run_id: int) -> tuple[MeterLimits, Array | None]:
     base = meter_limits(run.meter if run else {})
     correction = corrections.get(db, run.correction_id) if run and run.correction_id else None
     if correction is None:
-        return base, None
+        unit = reviews.unit(db, run.unit_id) if run else None
+        meter = run.meter if run else {}
+        panel = unit.panel if unit else "other"
+        return uncorrected(base, meter.get("kind"), meter.get("name", ""), meter.get("serial", ""), panel), None
     u = correction.residual.get("u_percent", 0.0) / 100
     return corrected_limits(base, correction.matrix, correction.series, u), np.array(correction.matrix)
 

@@ -68,6 +68,26 @@ def corrected(XYZ: ArrayLike, matrix: ArrayLike) -> Array:
     return np.asarray(v[..., 0, None] * M[:, 0] + v[..., 1, None] * M[:, 1] + v[..., 2, None] * M[:, 2], float)
 
 
+CROSSTALK = np.array([[0.0, 0.10, 0.04], [0.075, 0.0, 0.02], [0.015, 0.03, 0.0]])
+"""How much of one of X, Y and Z the filters of an uncorrected colorimeter take for another: one standard deviation of the
+elements of the matrix that would correct it. Chosen so that intervals hold the
+truth for the simulated colorimeter on the displays of `make truth`."""
+OF_WHITE = np.array([0.03, 0.02, 0.03])
+"""By how much it is off for a white that is like its calibration source, one relative standard deviation of X, Y and Z."""
+BY_PANEL = {"lcd": 1.0, "oled": 1.0, "projector": 1.1, "other": 1.3}
+"""How much larger both are for kinds of panel whose spectra differ more."""
+
+
+def mismatch(panel: str, draws: int, seed: int) -> Array:
+    """What a colorimeter without a correction may be off by on a kind of panel: matrices (draws, 3, 3) for its readings to be
+    multiplied by. seed tells the meter and the kind of panel apart, so that readings of the same meter share them."""
+    rng = np.random.default_rng([20_261_201, seed])
+    factor = BY_PANEL.get(panel, BY_PANEL["other"])
+    cross = factor * CROSSTALK * rng.standard_normal((draws, 3, 3))
+    own = 1 + factor * OF_WHITE * rng.standard_normal((draws, 3)) - cross.sum(axis=-1)
+    return np.asarray(cross + own[..., None] * np.eye(3), float)
+
+
 def without_drift(reference: ColourReadings, working: ColourReadings) -> tuple[ColourReadings, ColourReadings]:
     """Both series as if the display's light had not changed between them and meanwhile.
 
