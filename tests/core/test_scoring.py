@@ -170,7 +170,7 @@ def test_a_purpose_judges_by_its_target_where_that_is_for_the_signal():
 
 @given(st.lists(st.floats(0, 5), min_size=60, max_size=200), st.floats(-3, 3))
 def test_an_interval_takes_out_what_noise_shifts(values, shift):
-    """Draws that lie evenly about a shift give their quantiles less twice that shift: once for the readings, once for the draws."""
+    """Draws about a shift give their quantiles less twice that shift: once for the readings, once for the draws."""
     even = np.concatenate([values, -np.array(values)])
     low, high = np.quantile(even, [0.025, 0.975])
     found = interval_of(even + shift, 500.0)

@@ -163,7 +163,7 @@ def test_a_menu_goes_out_and_comes_in_again(app, wall, units, format):
     ("text", "said"),
     [
         ("{", "line 1, column 2"), ('{"format": "lumenar-menu", "version": 2}', "no menu"),
-        ('{"format": "lumenar-menu", "version": 1}', "no menu as Lumenar writes it"), ('{"a": 1, "a": 2}', "twice"),
+        ('{"format": "lumenar-menu", "version": 1}', "a list is expected"), ('{"a": 1, "a": 2}', "twice"),
         (json.dumps({"format": "lumenar-menu", "version": 1, "controls": [], "modes": [
             {"name": "A", "signal": "pq", "target": "srgb"}]}), "not for pq"),
         ("entry,path\nknob,A", "row 2"),

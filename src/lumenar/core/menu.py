@@ -4,6 +4,7 @@ settings are entered so that none undoes another. Pure: it knows nothing of how 
 from __future__ import annotations
 
 import math
+import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -28,6 +29,10 @@ WHENS: tuple[When, ...] = ("", "sdr", "first")
 WORDS = ("promise", "note", "evidence", "route", "only")
 """What is written of a control in a person's words."""
 MOST_WORDS = 300
+MOST_CONTROLS, MOST_MODES, MOST_VALUES, MOST_LINKS = 1000, 100, 200, 20_000
+"""A menu has at most so many controls (each cell of a table is one), modes, values of one choice, and locks and resets in all."""
+MOST_PATH, MOST_NAME = 300, 120
+"""A path has at most so many characters; so has the name of a mode or a value."""
 
 
 class MenuError(ValueError):
@@ -125,6 +130,12 @@ class Menu:
     mode_path: str = "Mode"
 
     def __post_init__(self) -> None:
+        check_counts(len(self.controls), len(self.modes))
+        links = sum(len(c.resets) + sum(map(len, c.locks.values())) for c in self.controls)
+        if links > MOST_LINKS:
+            raise MenuError(f"the menu has {links:,} locks and resets; at most {MOST_LINKS:,} are possible")
+        for m in self.modes:
+            _printable(m.name, "the name of a mode", MOST_NAME)
         _unique([c.path for c in self.controls], "control")
         _unique([f"{m.name} ({m.signal})" for m in self.modes], "mode")
         for c in self.controls:
@@ -317,9 +328,33 @@ def text_of(value: Value) -> str:
     return f"{value:g}" if isinstance(value, int | float) and not isinstance(value, bool) else str(value)
 
 
+def check_counts(controls: int, modes: int = 0) -> None:
+    """MenuError if a menu would have more controls or modes than it can."""
+    for count, most, what in ((controls, MOST_CONTROLS, "controls"), (modes, MOST_MODES, "modes")):
+        if count > most:
+            raise MenuError(f"the menu has {count:,} {what}; at most {most:,} are possible")
+
+
+def _printable(text: str, what: str, most: int) -> None:
+    """MenuError unless a text is one line of 1 to `most` characters that can be shown."""
+    if not text.strip():
+        raise MenuError(f"{what} is empty")
+    if len(text) > most:
+        raise MenuError(f"{what} has {len(text):,} characters; at most {most} are possible: {text[:40]}…")
+    if any(unicodedata.category(x) in ("Cc", "Zl", "Zp", "Cs") for x in text):
+        raise MenuError(f"{what} is one line without control characters: {text[:40]!r}")
+
+
 def _fits(c: Control) -> None:
     if not c.path.strip():
         raise MenuError("a control without a name")
+    _printable(c.path, "the path of a control", MOST_PATH)
+    if c.group:
+        _printable(c.group, f"the group of {c.path}", MOST_PATH)
+    if len(c.choices) > MOST_VALUES:
+        raise MenuError(f"{c.path} has {len(c.choices):,} values; at most {MOST_VALUES} are possible")
+    for value in c.choices:
+        _printable(value, f"a value of {c.path}", MOST_NAME)
     if (
         c.kind not in KINDS
         or c.place not in PLACES
@@ -405,8 +440,68 @@ def document_of(menu: Menu) -> dict[str, Any]:
     return {"mode_path": menu.mode_path, "modes": modes, "controls": controls}
 
 
+_TEXTS = ("path", "kind", "place", "scope", "role", "group", "when", *WORDS)
+_NUMBERS = ("minimum", "maximum", "step")
+_KNOWN = {*_TEXTS, *_NUMBERS, "choices", "resets", "default", "bears", "locks"}
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _are_texts(value: object) -> bool:
+    return isinstance(value, list | tuple) and all(isinstance(v, str) for v in value)
+
+
+def _check_document(document: Mapping[str, Any]) -> None:
+    """MenuError that names the entry unless a document has the form of a menu: what is a list, a text, a number."""
+
+    def wrong(where: str, wanted: str, value: object) -> MenuError:
+        return MenuError(f"{where}: {wanted} is expected, not {str(value)[:60]!r}")
+
+    for name in ("controls", "modes"):
+        if not isinstance(document.get(name), list | tuple):
+            raise wrong(name, "a list", document.get(name))
+    if not isinstance(document.get("mode_path", "Mode"), str):
+        raise wrong("mode_path", "a text", document["mode_path"])
+    _printable(document.get("mode_path", "Mode"), "mode_path", MOST_PATH)
+    check_counts(len(document["controls"]), len(document["modes"]))
+    for i, c in enumerate(document["controls"]):
+        at = f"controls[{i}]"
+        if not isinstance(c, Mapping) or not all(isinstance(c.get(k), str) for k in ("path", "kind")):
+            raise wrong(at, "an object with a path and a kind", c)
+        if unknown := [k for k in c if k not in _KNOWN]:
+            raise MenuError(f"{at}: a control has no {unknown[0][:40]!r}")
+        for name, value in c.items():
+            where = f"{at}.{name}"
+            if name in _TEXTS and not (isinstance(value, str) or (name == "role" and value is None)):
+                raise wrong(where, "a text", value)
+            if name in _NUMBERS and not _is_number(value):
+                raise wrong(where, "a number", value)
+            if name in ("choices", "resets") and not _are_texts(value):
+                raise wrong(where, "a list of texts", value)
+            if name == "default" and not (value is None or isinstance(value, str) or _is_number(value)):
+                raise wrong(where, "a number or a text", value)
+            if name == "bears" and not isinstance(value, bool):
+                raise wrong(where, "true or false", value)
+            if name == "locks" and not (isinstance(value, Mapping) and all(map(_are_texts, value.values()))):
+                raise wrong(where, "by value a list of paths", value)
+    for i, m in enumerate(document["modes"]):
+        at = f"modes[{i}]"
+        if not isinstance(m, Mapping) or not all(isinstance(m.get(k), str) for k in ("name", "signal", "target")):
+            raise wrong(at, "an object with a name, a signal and a target", m)
+        if m["signal"] not in SIGNAL_WORDS:
+            raise wrong(f"{at}.signal", "sdr, pq or hlg", m["signal"])
+        defaults = m.get("defaults", {})
+        if not isinstance(defaults, Mapping) or not all(isinstance(v, str) or _is_number(v) for v in defaults.values()):
+            raise wrong(f"{at}.defaults", "by path a number or a text", defaults)
+        if not _are_texts(m.get("locks", [])):
+            raise wrong(f"{at}.locks", "a list of paths", m["locks"])
+
+
 def menu_from(document: Mapping[str, Any]) -> Menu:
-    """A menu from its document; MenuError, KeyError or TypeError where it is none."""
+    """A menu from its document; MenuError that names the entry where it is none."""
+    _check_document(document)
     controls = tuple(
         Control(
             **{

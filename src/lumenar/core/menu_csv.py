@@ -6,7 +6,7 @@ import csv
 import io
 from collections.abc import Mapping, Sequence
 
-from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Value, When, text_of
+from lumenar.core.menu import MOST_CONTROLS, MOST_MODES, WORDS, Control, Menu, MenuError, Mode, Value, When, text_of
 from lumenar.core.menu_text import WHEN_MARKS, number, value_from
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
@@ -14,6 +14,8 @@ HEADS = (
     "entry", "path", "kind", "minimum", "maximum", "step", "choices", "default", "place", "scope", "role", "group", "bears",
     "locks", "resets", "signal", "target", "when", *WORDS,
 )  # fmt: skip
+MOST_ROWS = MOST_CONTROLS + MOST_MODES + 100
+"""More rows than a menu has entries; some may be empty."""
 _OWN = "default in "
 """What the head of a column begins with that holds the defaults of one mode."""
 
@@ -55,11 +57,22 @@ def csv_of(menu: Menu) -> str:
 def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
     """A menu from its table, parted by commas, semicolons or tabs. MenuTableError with row and column where it cannot be
     read; MenuError where its entries do not fit one another."""
-    lines = text.removeprefix("\ufeff").splitlines()
+    text = text.removeprefix("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
+    lines = text.splitlines()
     if not lines:
         raise MenuTableError(1, "entry", "the table is empty")
+    if len(lines) > MOST_ROWS:
+        raise MenuTableError(
+            MOST_ROWS, "entry", f"the table has {len(lines):,} rows; at most {MOST_ROWS:,} are possible"
+        )
     parted = max(",;\t", key=lines[0].count)
-    rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff")), delimiter=parted))
+    rows: list[list[str]] = []
+    try:
+        rows.extend(csv.reader(io.StringIO(text), delimiter=parted))
+    except csv.Error as e:
+        raise MenuTableError(len(rows) + 1, "entry", f"the row cannot be read ({e})") from e
+    if not rows or not rows[0]:
+        raise MenuTableError(1, "entry", "the table has no heads")
     heads = [h.strip().lower() if not h.strip().lower().startswith(_OWN) else h.strip() for h in rows[0]]
     for wanted in ("entry", "path"):
         if wanted not in heads:
@@ -74,16 +87,19 @@ def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
         if not any(c.strip() for c in cells):
             continue
         row = dict(zip(heads, (c.strip() for c in cells), strict=False))
-        if row["entry"] == "mode":
+        entry = row.get("entry", "")
+        if "path" not in row:
+            raise MenuTableError(index, "path", "the row ends before its path")
+        if entry == "mode":
             modes.append((index, _mode(index, row)))
-        elif row["entry"] == "control":
+        elif entry == "control":
             control = _control(index, row)
             controls.append(control)
             for head, cell in row.items():
                 if head.lower().startswith(_OWN) and cell:
                     own.setdefault(head[len(_OWN) :], {})[control.path] = _value(index, head, control, cell)
         else:
-            raise MenuTableError(index, "entry", f"an entry is a mode or a control, not {row['entry']!r}")
+            raise MenuTableError(index, "entry", f"an entry is a mode or a control, not {entry!r}")
     named = {f"{m.name} ({m.signal})": m for _, m in modes}
     for head in own:
         if head not in named:
@@ -144,7 +160,7 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
         locks[value.strip()] = _list(paths)
     plain = {
         "place": place, "scope": scope, "role": row.get("role") or None, "group": row.get("group", ""),
-        "bears": row.get("bears", "yes").lower() not in ("no", "0", "false"), "locks": locks,
+        "bears": _yes(index, "bears", row.get("bears") or "yes"), "locks": locks,
         "when": _when(index, row.get("when", "")),
         "resets": _list(row.get("resets", "")), "choices": _list(row.get("choices", "")),
         "minimum": numeric("minimum", 0), "maximum": numeric("maximum", 100), "step": numeric("step", 1),
@@ -159,6 +175,14 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
     if row.get("default"):
         return Control(row["path"], kind, **plain, default=_value(index, "default", control, row["default"]))  # type: ignore[arg-type]
     return control
+
+
+def _yes(index: int, column: str, cell: str) -> bool:
+    """A cell that says yes or no."""
+    for word, means in (("yes", True), ("true", True), ("1", True), ("no", False), ("false", False), ("0", False)):
+        if cell.lower() == word:
+            return means
+    raise MenuTableError(index, column, f"yes or no is expected, not {cell[:40]!r}")
 
 
 def _value(index: int, column: str, control: Control, text: str) -> Value:

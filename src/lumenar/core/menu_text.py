@@ -29,10 +29,24 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from lumenar.core.menu import WORDS, Control, Menu, MenuError, Mode, Scope, Value, When, text_of
+from lumenar.core.menu import (
+    MOST_CONTROLS,
+    MOST_LINKS,
+    MOST_MODES,
+    MOST_VALUES,
+    WORDS,
+    Control,
+    Menu,
+    MenuError,
+    Mode,
+    Scope,
+    Value,
+    When,
+    text_of,
+)
 from lumenar.core.roles import TABLES, role_in_table, role_of
 from lumenar.core.targets import DEFAULT_TARGETS, TARGETS, Signal, TargetError, resolve
 
@@ -55,7 +69,9 @@ _TAIL = re.compile(
     rf"^(?P<name>\S.*?)\s+(?P<values>{_NUMBER}\s*(?:\.\.|…|–)\s*{_NUMBER}(?:\s+(?:in\s+)?steps?\b.*|\s*=.*)?|\d+\s+notches.*)$"
 )
 _TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:\.\.|…|–).*)$")
-_RULE = re.compile(r"^(?P<who>.+?)(?:\s*=\s*(?P<value>.+?))?\s+(?P<what>locks|resets)\s+(?P<whom>.+)$")
+_DOES = re.compile(r"\s(locks|resets)\s")
+MOST_CHARS, MOST_LINE = 200_000, 1000
+"""A text has at most so many characters, and a line of it."""
 _MARK = re.compile(r"\(([^()]*)\)\s*$")
 _SWITCH_WORDS = {"on", "off", "low", "medium", "high", "auto", "min", "max", "standard", "normal", "warm", "cool"}
 _MARKS: dict[str, dict[str, object]] = {
@@ -73,6 +89,11 @@ class _Reading:
 
     controls: list[Control] = field(default_factory=list)
     where: dict[str, int] = field(default_factory=dict)
+    ends: dict[str, list[str]] | None = None
+    """By the ends of their paths in small letters: the controls that a rule may mean."""
+    at: dict[str, int] = field(default_factory=dict)
+    """The place of a control by its path."""
+    links: int = 0
     rules: list[tuple[int, str]] = field(default_factory=list)
 
 
@@ -85,12 +106,12 @@ def controls_from(text: str) -> tuple[Control, ...]:
     """Controls from the text of a menu; MenuTextError with line and column where it cannot be read."""
     reading = _Reading()
     heads: list[tuple[int, str]] = []
-    for index, raw in enumerate(text.replace("\t", "    ").splitlines(), 1):
-        line = raw.strip()
+    for index, raw in _lines(text):
+        line = " ".join(raw.split())
         if not line or line.startswith("#"):
             continue
         depth = len(raw) - len(raw.lstrip())
-        if _RULE.match(line) and not _looks_like_values(line):
+        if _rule_of(line) is not None and not _looks_like_values(line):
             reading.rules.append((index, line))
             continue
         while heads and heads[-1][0] >= depth:
@@ -108,6 +129,8 @@ def controls_from(text: str) -> tuple[Control, ...]:
                     )
                 reading.where[control.path] = index
                 reading.controls.append(control)
+            if len(reading.controls) > MOST_CONTROLS:
+                raise MenuTextError(index, 1, f"more than {MOST_CONTROLS:,} controls; a menu has at most so many")
         elif marks:
             raise MenuTextError(index, depth + 1, f"{name} has no values, so nothing can be noted of it")
     for index, rule in reading.rules:
@@ -115,9 +138,44 @@ def controls_from(text: str) -> tuple[Control, ...]:
     return tuple(reading.controls)
 
 
+def _lines(text: str) -> Iterator[tuple[int, str]]:
+    """The lines of a text with their numbers from 1; tabs become blanks. MenuTextError where it is too long."""
+    if len(text) > MOST_CHARS:
+        raise MenuTextError(1, 1, f"the text has {len(text):,} characters; at most {MOST_CHARS:,} are possible")
+    for index, raw in enumerate(text.replace("\t", "    ").splitlines(), 1):
+        if len(raw) > MOST_LINE:
+            raise MenuTextError(
+                index, MOST_LINE, f"the line has {len(raw):,} characters; at most {MOST_LINE:,} are possible"
+            )
+        yield index, raw
+
+
+@dataclass(frozen=True)
+class _Rule:
+    """What a line says of locks or resets: who does it, at which value, what, and to whom."""
+
+    who: str
+    value: str | None
+    what: str
+    whom: str
+
+
+def _rule_of(line: str) -> _Rule | None:
+    """A line such as "Power = low locks Light"; None where it is none."""
+    found = _DOES.search(line)
+    if found is None or not line[: found.start()].strip() or not line[found.end() :].strip():
+        return None
+    who, equals, value = line[: found.start()].partition("=")
+    if not who.strip() or (equals and not value.strip()):
+        return None
+    return _Rule(who.strip(), value.strip() if equals else None, found[1], line[found.end() :].strip())
+
+
 def _start(raw: str, name: str, values: str) -> int:
     """The column in which the values of a line begin."""
-    return raw.index(values.split()[0], raw.index(name) + len(name)) + 1
+    # A name may have stood with wider gaps.
+    after = max(raw.find(name), 0) + len(name)
+    return max(raw.find(values.split()[0], after), raw.find(values.split()[0]), 0) + 1
 
 
 def _looks_like_values(line: str) -> bool:
@@ -177,6 +235,9 @@ def _controls(index: int, column: int, path: str, values: str, marks: Mapping[st
             points, channels = found["points"].replace("%", " ").split(), found["channels"].replace(",", " ").split()
             if inner is None:
                 raise failed(f"{found['range']!r} is not a range such as -50..50 = 0")
+            if len(points) * len(channels) > MOST_CONTROLS:
+                cells = f"{len(points) * len(channels):,}"
+                raise failed(f"a table of {cells} cells; a menu has at most {MOST_CONTROLS:,} controls")
             table = str(marks.get("role") or "")
             like = _slider(path, inner, {**marks, "role": None} if table in TABLES else marks)
             return [
@@ -219,6 +280,8 @@ def _choice(
             f"{values!r} is neither a range such as 0..100 = 80 nor a table such as 10 50 100 x Red Green Blue -50..50"
         )
     parts = [p.strip() for p in values.split("|")] if "|" in values else values.split()
+    if len(parts) > MOST_VALUES:
+        raise failed(f"{len(parts):,} values; a choice has at most {MOST_VALUES}")
     names, default = [], None
     for part in parts:
         plain = part.removesuffix("*").strip()
@@ -242,35 +305,44 @@ def _choice(
 
 def _named(reading: _Reading, index: int, column: int, name: str) -> str:
     """A control by its path or the end of it."""
-    paths = [c.path for c in reading.controls]
-    if name in paths:
+    if reading.ends is None:
+        reading.ends = {}
+        for i, c in enumerate(reading.controls):
+            reading.at[c.path] = i
+            parts = c.path.lower().split(" > ")
+            for k in range(len(parts)):
+                reading.ends.setdefault(" > ".join(parts[k:]), []).append(c.path)
+    if name in reading.at:
         return name
-    ends = [p for p in paths if p.lower() == name.lower() or p.lower().endswith(f" > {name.lower()}")]
+    ends = reading.ends.get(name.lower(), [])
     if len(ends) == 1:
         return ends[0]
-    reason = "there is none such" if not ends else f"it may be {' or '.join(ends)}; write the whole path"
+    reason = "there is none such" if not ends else f"it may be {' or '.join(ends[:4])}; write the whole path"
     raise MenuTextError(index, column, f"{name}: {reason}")
 
 
 def _rule(reading: _Reading, index: int, line: str) -> None:
-    found = _RULE.match(line)
+    found = _rule_of(line)
     assert found is not None
-    path = _named(reading, index, 1, found["who"].strip())
-    at = next(i for i, c in enumerate(reading.controls) if c.path == path)
+    path = _named(reading, index, 1, found.who)
+    at = reading.at[path]
     control = reading.controls[at]
-    whom, column = found["whom"].strip(), found.start("whom") + 1
+    whom, column = found.whom, line.index(found.whom) + 1
     if whom.lower() in ("everything", "all"):
         others = tuple(c.path for c in reading.controls if c.path != path)
     else:
         others = tuple(_named(reading, index, column, w.strip()) for w in whom.split(","))
     if path in others:
-        raise MenuTextError(index, column, f"{path} {found['what']} itself")
-    if found["what"] == "resets":
+        raise MenuTextError(index, column, f"{path} {found.what} itself")
+    reading.links += len(others)
+    if reading.links > MOST_LINKS:
+        raise MenuTextError(index, 1, f"more than {MOST_LINKS:,} locks and resets; a menu has at most so many")
+    if found.what == "resets":
         reading.controls[at] = replace(control, resets=tuple(dict.fromkeys([*control.resets, *others])))
         return
-    if found["value"] is None:
+    if found.value is None:
         raise MenuTextError(index, 1, f"at which value does {path} lock them? Write {path} = value locks …")
-    value = _value(control, index, found.start("value") + 1, found["value"].strip())
+    value = _value(control, index, line.index(found.value, line.index("=")) + 1, found.value)
     have = control.locks.get(text_of(value), ())
     locks = {**control.locks, text_of(value): tuple(dict.fromkeys([*have, *others]))}
     reading.controls[at] = replace(control, locks=locks)
@@ -308,9 +380,11 @@ def modes_from(
     defaults and locks name. MenuTextError with line and column where a line cannot be read."""
     modes: list[Mode] = []
     known = _Reading(list(controls))
-    for index, raw in enumerate(text.replace("\t", "    ").splitlines(), 1):
+    for index, raw in _lines(text):
         if not raw.strip():
             continue
+        if len(modes) > MOST_MODES:
+            raise MenuTextError(index, 1, f"more than {MOST_MODES} modes; a menu has at most so many")
         if modes and raw[0] == " ":
             modes[-1] = _of_mode(known, index, raw, modes[-1])
             continue
@@ -354,7 +428,7 @@ def _of_mode(known: _Reading, index: int, raw: str, mode: Mode) -> Mode:
             index, column, f"{line!r} under {mode.name} is neither a default, Light = 60, nor locks Light"
         )
     path = _named(known, index, column, name.strip())
-    control = next(c for c in known.controls if c.path == path)
+    control = known.controls[known.at[path]]
     if path in mode.defaults:
         raise MenuTextError(index, column, f"{path} has a default in {mode.name} already")
     read = _value(control, index, column + line.index("=") + 2, value.strip())

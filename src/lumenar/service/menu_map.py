@@ -6,6 +6,7 @@ import json
 import sqlite3
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from difflib import SequenceMatcher
 from typing import Any, Literal
 
 from lumenar.core.menu import (
@@ -28,6 +29,7 @@ from lumenar.core.menu import (
 )
 from lumenar.core.menu_csv import csv_of, menu_from_csv
 from lumenar.core.menu_text import text_of_controls, text_of_modes
+from lumenar.core.numbers import listed
 from lumenar.core.strict_json import DoubledNameError, once
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells
@@ -212,12 +214,17 @@ def change(
 
 
 def _become(
-    app: Application, review_id: int, shown: Display, menu: Menu, answer: Answer, moved: Mapping[str, str] | None = None
-) -> MenuMap:
-    """The sample's menu is this one from now on; moved: new paths of controls by old ones."""
+    app: Application, review_id: int, shown: Display, menu: Menu, answer: Answer, moved: Mapping[str, str] | None = None,
+    another: bool = False,
+) -> MenuMap:  # fmt: skip
+    """The sample's menu is this one from now on; moved: new paths of controls by old ones; another: it comes from elsewhere, so
+    that a mode in the place of another is not the same mode."""
     with app.db.transaction() as db:
         menus.change(db, shown.row.menu_id, document_of(menu), now(), "" if answer == "ask" else answer)
-        _follow(db, shown.row.menu_id, shown.menu, menu, answer, moved or {})
+        moved = moved or ({} if another else _renamed_controls(shown.menu, menu))
+        _follow(
+            db, shown.row.menu_id, shown.menu, menu, answer, moved, {} if another else _renamed_modes(shown.menu, menu)
+        )
     app.forget()
     return menu_map(app, review_id, shown.row.id)
 
@@ -233,20 +240,39 @@ def undo(app: Application, review_id: int, unit_id: int | None) -> MenuMap:
         # What was said of defaults then holds of the way back.
         answer: Answer = "were" if said == "were" else "changed"
         was = menu_from(menus.get(db, shown.row.menu_id))
-        _follow(db, shown.row.menu_id, shown.menu, was, answer, {})
+        now_is = shown.menu
+        _follow(db, shown.row.menu_id, now_is, was, answer, _renamed_controls(now_is, was), _renamed_modes(now_is, was))
     app.forget()
     return menu_map(app, review_id, unit_id)
 
 
+ModeKey = tuple[str, str]
+"""A mode by its name and signal."""
+
+
+def _plural(name: str, count: int) -> str:
+    """A name that may be of several words, for so many of it."""
+    first, _, rest = name.partition(" of ")
+    several = first if count == 1 else f"{first}s"
+    return f"{several} of {rest}" if rest else several
+
+
 def _follow(
-    db: sqlite3.Connection, menu_id: int, was: Menu, menu: Menu, answer: Answer, moved: Mapping[str, str]
+    db: sqlite3.Connection,
+    menu_id: int,
+    was: Menu,
+    menu: Menu,
+    answer: Answer,
+    moved: Mapping[str, str],
+    called: Mapping[ModeKey, str],
 ) -> None:
-    """Setups of every sample with this menu follow it."""
+    """Setups of every sample with this menu follow it. moved, called: controls and modes that have other names."""
     asked: list[str] = []
     for unit in reviews.units_with_menu(db, menu_id):
         mine = [s for s in reviews.setups_of(db, unit.review_id) if s.unit_id == unit.id]
+        mine = _called(db, mine, called)
         for s in mine:
-            asked += _fits(db, was, menu, s, answer, moved)
+            asked += _fits(db, was, menu, s, answer, moved, called)
         there = {(s.mode, s.signal) for s in mine if s.shipped}
         position = max((s.position for s in mine), default=-1) + 1
         names = [s.name for s in mine]
@@ -264,8 +290,65 @@ def _follow(
         )
 
 
+def _renamed_modes(was: Menu, menu: Menu) -> dict[ModeKey, str]:
+    """New names of modes by the old name and the signal: of those that stand in one place between modes that are in both."""
+    before, after = ([(m.name, m.signal) for m in x.modes] for x in (was, menu))
+    found: dict[ModeKey, str] = {}
+    for tag, a, b, c, d in SequenceMatcher(None, before, after, autojunk=False).get_opcodes():
+        if tag != "replace":
+            continue
+        # Within a stretch that differs, names follow one another for each signal.
+        for signal in dict.fromkeys(s for _, s in before[a:b]):
+            gone = [m for m in before[a:b] if m[1] == signal and m not in after]
+            new = [m for m in after[c:d] if m[1] == signal and m not in before]
+            if len(gone) == len(new):
+                found |= {old: name for old, (name, _) in zip(gone, new, strict=True)}
+    return found
+
+
+def _renamed_controls(was: Menu, menu: Menu) -> dict[str, str]:
+    """New paths of controls by old ones, as of `_renamed_modes`."""
+    before, after = ([c.path for c in x.controls] for x in (was, menu))
+    found: dict[str, str] = {}
+    for tag, a, b, c, d in SequenceMatcher(None, before, after, autojunk=False).get_opcodes():
+        if tag != "replace" or b - a != d - c:
+            continue
+        for old, new in zip(was.controls[a:b], menu.controls[c:d], strict=True):
+            same = (old.kind, old.minimum, old.maximum, old.choices) == (
+                new.kind,
+                new.minimum,
+                new.maximum,
+                new.choices,
+            )
+            if same and old.path not in menu.by_path and new.path not in was.by_path:
+                found[old.path] = new.path
+    return found
+
+
+def _called(db: sqlite3.Connection, setups: list[SetupRow], called: Mapping[ModeKey, str]) -> list[SetupRow]:
+    """Setups of modes that are called otherwise, and those that bear the mode's name with them."""
+    made = []
+    for s in setups:
+        name = called.get((s.mode, s.signal))
+        if name is None:
+            made.append(s)
+            continue
+        own = name + s.name[len(s.mode) :] if s.shipped and s.name.startswith(s.mode) else s.name
+        taken = own != s.name and any(o.name == own for o in setups)
+        renamed_row = replace(s, mode=name, name=s.name if taken else own)
+        reviews.rename_setup(db, s.id, renamed_row.name, name)
+        made.append(renamed_row)
+    return made
+
+
 def _fits(
-    db: sqlite3.Connection, was: Menu, menu: Menu, setup: SetupRow, answer: Answer, moved: Mapping[str, str]
+    db: sqlite3.Connection,
+    was: Menu,
+    menu: Menu,
+    setup: SetupRow,
+    answer: Answer,
+    moved: Mapping[str, str],
+    called: Mapping[ModeKey, str],
 ) -> list[str]:
     """See that a setup fits the new menu. Gives the defaults that are corrected of what was measured in it, in words, where
     nobody has said what they were."""
@@ -276,9 +359,18 @@ def _fits(
             raise ConflictError(
                 "menu", f"{setup.name} was measured, so its mode {setup.mode} must stay; delete the setup first."
             ) from None
+        made = reviews.belongings(db, setup.id)
+        if made or not setup.shipped or setup.changes:
+            what = listed([f"{n} {_plural(name, n)}" for name, n in made]) or "settings of its own"
+            raise ConflictError(
+                "menu",
+                f"{setup.name} has {what}, which would be lost with its mode {setup.mode}. Nothing was changed. Keep the mode,"
+                " or delete the setup first.",
+            ) from None
         reviews.delete_setup(db, setup.id)
         return []
-    before, after = was.defaults(was.mode(setup.mode, setup.signal)), menu.defaults(mode)
+    old = {new: name for (name, signal), new in called.items() if signal == setup.signal}
+    before, after = was.defaults(was.mode(old.get(setup.mode, setup.mode), setup.signal)), menu.defaults(mode)
     # A value that was read off the display is what it is, whatever the default is said to be.
     kept = {p: before[p] for p, o in setup.origins.items() if o == "read" and p not in setup.changes and p in before}
     changes = {moved.get(p, p): v for p, v in {**kept, **setup.changes}.items()}
@@ -374,7 +466,7 @@ def take(app: Application, review_id: int, unit_id: int | None, from_unit: int, 
     shown = _sample(app, review_id, unit_id)
     if from_unit == shown.row.id:
         raise BadInputError("menu", "That is the menu it has already.", "from_unit")
-    return _become(app, review_id, shown, display(app, from_unit).menu, answer)
+    return _become(app, review_id, shown, display(app, from_unit).menu, answer, another=True)
 
 
 def text_of_menu(app: Application, review_id: int, unit_id: int | None, format: Literal["json", "csv"]) -> str:
@@ -390,7 +482,7 @@ def text_of_menu(app: Application, review_id: int, unit_id: int | None, format: 
 def take_file(app: Application, review_id: int, unit_id: int | None, text: str, answer: Answer = "ask") -> MenuMap:
     """Take a menu from a file, JSON or a table. BadInputError says where it cannot be read; other errors as of `change`."""
     shown = _sample(app, review_id, unit_id)
-    return _become(app, review_id, shown, _from_file(text, shown.menu.mode_path), answer)
+    return _become(app, review_id, shown, _from_file(text, shown.menu.mode_path), answer, another=True)
 
 
 def _from_file(text: str, mode_path: str) -> Menu:

@@ -206,9 +206,30 @@ def forget_setup_change(db: sqlite3.Connection, change_id: int) -> None:
     db.execute("DELETE FROM setup_change WHERE id = ?", (change_id,))
 
 
+def rename_setup(db: sqlite3.Connection, setup_id: int, name: str, mode: str) -> None:
+    """A setup's mode is called otherwise, and the setup perhaps with it."""
+    db.execute("UPDATE setup SET name = ?, mode = ? WHERE id = ?", (name, mode, setup_id))
+
+
 def delete_setup(db: sqlite3.Connection, setup_id: int) -> None:
     """Delete a setup with its readings."""
     db.execute("DELETE FROM setup WHERE id = ?", (setup_id,))
+
+
+OF_SETUPS = {
+    "tuning": "tuning", "replay": "recipe check", "experiment": "experiment", "recipe_note": "recipe note",
+    "carried": "setting carried over", "setup_change": "change of its settings", "run_cell": "measurement",
+}  # fmt: skip
+"""Tables of what belongs to a setup, and what one of their rows is called."""
+
+
+def belongings(db: sqlite3.Connection, setup_id: int) -> list[tuple[str, int]]:
+    """What belongs to a setup and would go with it, as names and how many of each there are."""
+    found = []
+    for table, name in OF_SETUPS.items():
+        count = int(db.execute(f"SELECT count(*) FROM {table} WHERE setup_id = ?", (setup_id,)).fetchone()[0])
+        found += [(name, count)] if count else []
+    return found
 
 
 def delete_review(db: sqlite3.Connection, review_id: int) -> bool:
