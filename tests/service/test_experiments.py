@@ -362,7 +362,7 @@ def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter,
     ]
     for stage, refused in ((0, []), (1, ["Power"]), (2, [])):
         assert views.view(app, number).now.paths == [["", "Power", "Power"][stage]]
-        views.typed_in(app, number, stage, "XYZ", texts, {}, [], refused)
+        views.typed_in(app, number, stage, "XYZ", texts, {}, [], refused, True)
     seen = views.view(app, number)
     assert seen.sentence == "Power could not be set in Studio." and "did not let it be set" in seen.rows[0][1]
 

@@ -17,7 +17,7 @@ from lumenar.service import board, menu_map, new_display, setups, shelf, tuning_
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import display
-from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
 from lumenar.service.instruments import correct_for
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.tune_file import tune_file
@@ -522,3 +522,65 @@ def test_setups_of_a_tuning_can_be_deleted(app, bench, tuner, monitor):
     setups.delete(app, monitor, made)
     assert stored.get(app.db.connection(), number).result_id is None
     assert worth.worth(app, number).worth_it is None
+
+
+def begun(app, tuner, review):
+    number = tuner.start(review, setup_of(app, review, "Evening").id, Wish(["white"]))
+    return number, tuning_views.view(app, number)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [("95 100 108", "All patches have the same reading"), ("0", "no light of any patch"), ("-", "no light")],
+)
+def test_readings_that_make_no_sense_are_refused_and_nothing_is_stored(app, tuner, by_hand, text, says):
+    number, seen = begun(app, tuner, by_hand)
+    with pytest.raises(BadInputError, match=says):
+        tunings.typed_in(app, number, seen.step.number, "XYZ", [text] * len(seen.step.patches))
+    assert not stored.attempts(app.db.connection(), number)
+    assert tuning_views.view(app, number).step.number == seen.step.number
+
+
+@pytest.mark.parametrize("XYZ", [[95.0, 100.0, 108.0], [0.0, 0.0, 0.0], None])
+def test_a_tuning_that_holds_nonsense_can_be_looked_at_gone_back_in_and_ended(app, tuner, by_hand, XYZ):
+    """As earlier versions stored it."""
+    number, _ = begun(app, tuner, by_hand)
+    t = tunings.opened(app, number)
+    for _ in range(3):
+        end = t.following
+        if not isinstance(end, tunings.Step):
+            break
+        tunings.commit(app, t, end, [XYZ] * len(end.proposal.patches), 0.0)
+        t = tunings.opened(app, number)
+    assert tuning_views.view(app, number).attempts
+    tunings.go_back(app, number, 1)
+    assert tuning_views.view(app, number)
+    tuner.halt(number, "stopped")
+    assert tuning_views.view(app, number).state == "stopped"
+
+
+def test_an_odd_reading_is_asked_about_and_taken_from_who_is_sure(app, tuner, by_hand):
+    number, seen = begun(app, tuner, by_hand)
+    screen = Display(0)
+    texts = [" ".join(f"{v:.4f}" for v in screen.read(Patch(p.rgb), screen.values)) for p in seen.step.patches]
+    red = next(i for i, p in enumerate(seen.step.patches) if p.rgb == (1.0, 0.0, 0.0))
+    X, Y, Z = map(float, texts[red].split())
+    odd = [*texts[:red], f"{10 * X:.4f} {10 * Y:.4f} {10 * Z:.4f}", *texts[red + 1 :]]
+    with pytest.raises(DoubtfulError, match="red: Brighter than white") as asked:
+        tunings.typed_in(app, number, seen.step.number, "XYZ", odd)
+    assert asked.value.place == f"texts.{red}" and not stored.attempts(app.db.connection(), number)
+    tunings.typed_in(app, number, seen.step.number, "XYZ", texts)
+    assert len(stored.attempts(app.db.connection(), number)) == 1
+
+
+def test_of_two_submits_at_once_one_is_told_and_nothing_is_stored_twice(app, tuner, by_hand):
+    number, _ = begun(app, tuner, by_hand)
+    one, two = tunings.opened(app, number), tunings.opened(app, number)
+    screen = Display(0)
+    XYZ = [list(screen.read(p, screen.values)) for p in one.following.proposal.patches]
+    tunings.commit(app, one, one.following, XYZ, 0.0)
+    with pytest.raises(ConflictError, match="gone on meanwhile"):
+        tunings.commit(app, two, two.following, XYZ, 0.0)
+    assert len(stored.attempts(app.db.connection(), number)) == 1
+    with pytest.raises(ConflictError, match="being tuned already"):
+        begun(app, tuner, by_hand)

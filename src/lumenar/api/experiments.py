@@ -85,6 +85,8 @@ class StageDone(BaseModel):
     stands: Annotated[dict[PathText, Text], Field(max_length=1000)] = {}
     greyed: Annotated[list[PathText], Field(max_length=1000)] = []
     refused: Annotated[list[PathText], Field(max_length=1000)] = []
+    sure: bool = False
+    """A reading that is odd was asked about, and is so."""
 
 
 @router.get("/reviews/{review}/setups/{setup}/questions")
@@ -148,7 +150,9 @@ def steer_experiment(request: Request, experiment: Id, new: NewState) -> None:
 def type_stage(request: Request, experiment: Id, stage: Id, done: StageDone) -> ExperimentView:
     """The next stage as a person did it."""
     app = application(request)
-    experiment_views.typed_in(app, experiment, stage, done.form, done.texts, done.stands, done.greyed, done.refused)
+    experiment_views.typed_in(
+        app, experiment, stage, done.form, done.texts, done.stands, done.greyed, done.refused, done.sure
+    )
     return experiment_views.view(app, experiment)
 
 

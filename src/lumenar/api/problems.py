@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 import sqlite3
 from collections.abc import Mapping
@@ -15,8 +16,10 @@ from starlette.exceptions import HTTPException
 
 from lumenar.api.deps import PreconditionError
 from lumenar.core.measurements import MissingPatchError
-from lumenar.service.errors import BadInputError, ConflictError, NotFoundError, UserError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError, UserError
 from lumenar.store.database import SAVE, DamagedError, StoreError
+
+log = logging.getLogger("lumenar.api")
 
 TITLES = {
     400: "Bad input", 403: "Not allowed", 404: "Not found", 405: "Not possible", 408: "Too slow", 409: "Not now",
@@ -103,7 +106,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(UserError)
     def user_error(_: Request, e: UserError) -> JSONResponse:
-        status = {NotFoundError: 404, ConflictError: 409, BadInputError: 422}.get(type(e), 400)
+        status = {NotFoundError: 404, ConflictError: 409, BadInputError: 422, DoubtfulError: 409}.get(type(e), 400)
         return problem(status, e.kind, e.detail, e.place)
 
     @app.exception_handler(PreconditionError)
@@ -115,6 +118,15 @@ def install(app: FastAPI) -> None:
         if isinstance(e, DamagedError):
             return problem(503, "damaged", str(e))
         return problem(503, "storage", f"{e}. Nothing was stored, and what was there before is safe.")
+
+    @app.exception_handler(sqlite3.IntegrityError)
+    def at_once(_: Request, e: sqlite3.IntegrityError) -> JSONResponse:
+        log.warning("two requests at once: %s", e)
+        return problem(
+            409,
+            "changed-meanwhile",
+            "The same was changed by another request at this moment. Nothing was stored; look at it again.",
+        )
 
     @app.exception_handler(sqlite3.DatabaseError)
     def database_error(_: Request, e: sqlite3.DatabaseError) -> JSONResponse:

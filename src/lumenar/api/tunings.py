@@ -38,6 +38,8 @@ class AttemptReadings(BaseModel):
 
     form: Form
     texts: Annotated[list[Text], Field(min_length=1, max_length=60)]
+    sure: bool = False
+    """A reading that is odd was asked about, and is so."""
 
 
 class Seen(BaseModel):
@@ -115,7 +117,7 @@ def steer_tuning(request: Request, tuning: Id, new: NewState) -> None:
 @router.post("/tunings/{tuning}/attempts/{number}", status_code=201)
 def type_attempt(request: Request, tuning: Id, number: Id, typed: AttemptReadings) -> TuningView:
     """The next attempt as a person entered and read it."""
-    tunings.typed_in(application(request), tuning, number, typed.form, typed.texts)
+    tunings.typed_in(application(request), tuning, number, typed.form, typed.texts, typed.sure)
     return tuning_views.view(application(request), tuning)
 
 

@@ -108,6 +108,21 @@ def _hint(values: Sequence[float]) -> str:
     return "are these X Y Z?" if min(values[1:]) > 1 else "see the order and the form"
 
 
+def odd(
+    read: Sequence[tuple[Sequence[float], Sequence[float] | None]], signal: Signal = "sdr"
+) -> tuple[int, str] | None:
+    """The first of some readings that is odd beside the others, darkest signal first, as its place and a question to the person:
+    signal rgb and XYZ of each, None under the meter's floor. None if nothing is odd."""
+    lit = [(rgb, 0.0 if XYZ is None else float(XYZ[1])) for rgb, XYZ in read]
+    for i in sorted(range(len(read)), key=lambda i: sum(read[i][0])):
+        rgb, XYZ = read[i]
+        typed = Typed(None if XYZ is None else (float(XYZ[0]), float(XYZ[1]), float(XYZ[2])))
+        others = [o for j, o in enumerate(lit) if j != i]
+        if said := question(rgb, typed, others, signal):
+            return i, said
+    return None
+
+
 def question(
     rgb: Sequence[float], typed: Typed, others: Sequence[tuple[Sequence[float], float]], signal: Signal = "sdr"
 ) -> str:

@@ -20,5 +20,12 @@ class BadInputError(UserError):
     """The input is wrong; nothing was stored."""
 
 
+class DoubtfulError(UserError):
+    """Something typed is odd: the text is a question, and nothing was stored. Whoever is sure sends it again and says so."""
+
+    def __init__(self, detail: str, place: str | None = None) -> None:
+        super().__init__("odd-reading", detail, place)
+
+
 class ConflictError(UserError):
     """It cannot be done now, given the state of things."""

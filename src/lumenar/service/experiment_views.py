@@ -12,11 +12,11 @@ from lumenar.core.experiments.ranked import FOR, TITLES
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
 from lumenar.core.recipes.ordered import Note
-from lumenar.core.typed import Form, parse
+from lumenar.core.typed import Form, odd, parse
 from lumenar.service import cells, experiments, menu_map, questions, recipe_notes
 from lumenar.service.application import Application
 from lumenar.service.displays import display, display_of
-from lumenar.service.errors import BadInputError, ConflictError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError
 from lumenar.service.experiments import Open
 from lumenar.service.planning import settings_of
 from lumenar.service.questions import KINDS
@@ -242,11 +242,11 @@ def found_out(app: Application, review_id: int, unit_id: int | None) -> list[Fou
 
 def typed_in(
     app: Application, experiment_id: int, stage: int, form: Form, texts: Sequence[str], stands: Mapping[str, str],
-    greyed: Sequence[str], refused: Sequence[str],
+    greyed: Sequence[str], refused: Sequence[str], sure: bool = False,
 ) -> None:  # fmt: skip
     """A stage as a person did it: readings one a patch, `-` where the meter shows no number; what the menu shows where it is not
     what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
-    nothing is stored then."""
+    nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
     x = experiments.opened(app, experiment_id)
     if x.shown.stand_in:
         raise ConflictError("stand-in", "The bench reads this display; nothing is typed.")
@@ -269,6 +269,13 @@ def typed_in(
             XYZ.append(parse(text, form).XYZ)
         except ValueError as e:
             raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
+    if not sure and any(v is not None for v in XYZ):
+        # In HLG nobody knows what greys should have; of metadata that are tried neither.
+        found = odd(
+            [(p.rgb, v) for p, v in zip(s.patches, XYZ, strict=True)], "sdr" if x.setup.signal == "sdr" else "hlg"
+        )
+        if found is not None:
+            raise DoubtfulError(f"{name_of(s.patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
     expected = _expected(x, stage)
     seen = {p: _value(x, p, stands[p]) if stands.get(p, "").strip() else expected[p] for p in s.look}
     why = dict.fromkeys(refused, "the menu did not let it be set")

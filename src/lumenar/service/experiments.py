@@ -63,15 +63,15 @@ def begin(app: Application, review_id: int, q: Question) -> int:
     is open."""
     p = questions.planned(app, review_id, q)
     setup, shown = p.ground.setup, p.ground.shown
-    db = app.db.connection()
-    units = {s.id: s.unit_id for s in reviews.setups_of(db, review_id)}
-    if any(units.get(o.setup_id) == setup.unit_id for o in stored.open_ones(db)):
-        raise ConflictError("experiment", f"Another experiment on {shown.row.name} is open; end that one first.")
     row = ExperimentRow(
         0, review_id, setup.id, q.kind, p.question, p.meter, p.correction, shown.row.firmware,
         "working" if shown.stand_in else "waiting", "", now(), 0,
     )  # fmt: skip
     with app.db.transaction() as writing:
+        # Looked at while nobody else can write, so that two requests at once make one experiment.
+        units = {s.id: s.unit_id for s in reviews.setups_of(writing, review_id)}
+        if any(units.get(o.setup_id) == setup.unit_id for o in stored.open_ones(writing)):
+            raise ConflictError("experiment", f"Another experiment on {shown.row.name} is open; end that one first.")
         return stored.add(writing, row)
 
 
@@ -141,11 +141,18 @@ def commit(
     app: Application, x: Open, XYZ: Sequence[Sequence[float] | None], stands: Mapping[str, Value], greyed: Sequence[str],
     refused: Mapping[str, str], traces: Sequence[Trace | None] = (),
 ) -> None:  # fmt: skip
-    """A stage was carried out."""
+    """A stage was carried out. ConflictError if it was read meanwhile, or the experiment ended; nothing is stored then."""
     kept = [None if v is None else [float(c) for c in v] for v in XYZ]
     written = [None if t is None else _written(t) for t in traces] if any(t is not None for t in traces) else []
     row = StageRow(x.row.id, len(x.read), kept, dict(stands), sorted(greyed), dict(refused), now(), written)
     with app.db.transaction(of=0) as db:
+        present = stored.get(db, x.row.id)
+        # The bench may have been told to pause meanwhile; what it has read counts all the same.
+        ended = present is None or (not x.shown.stand_in and present.state != x.row.state)
+        if ended or len(stored.stages(db, x.row.id)) != len(x.read):
+            raise ConflictError(
+                "experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored."
+            )
         stored.add_stage(db, row)
 
 

@@ -16,7 +16,7 @@ from lumenar.core.tuning.base import WHITE, Suspicion
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
-from lumenar.core.tuning.session import Finished, Plan, Step
+from lumenar.core.tuning.session import Finished, Plan, Step, Tried
 from lumenar.core.tuning.tone import FEW_CHOICES, GREYS
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -29,6 +29,7 @@ from lumenar.service.tunings import (
     next_number,
     opened,
     plan_for,
+    sound,
     to_enter,
     tried_of,
     wish_for,
@@ -240,13 +241,14 @@ def view(app: Application, tuning_id: int) -> TuningView:
     end = t.following
     stands = _stands(t)
     step = _step(t, end, stands) if isinstance(end, Step) and t.row.state in OPEN else None
-    asked = session.suspect(t.plan, tried) if t.row.state in OPEN else None
+    asked = sound(lambda: session.suspect(t.plan, tried), None) if t.row.state in OPEN else None
     counted = [a for a in t.stored if not a.dropped]
     if asked is not None and counted[-1].proposed is not None:
         asked = None
     white = t.plan.target.white_XYZ(1.0)
     u, v = XYZ_to_uv(white)
-    final, off = final_values(t), session.off_by(t.plan, tried)
+    final = final_values(t)
+    off: Sequence[float] = sound(lambda: session.off_by(t.plan, tried), [float("nan")] * len(tried))
     return TuningView(
         t.row.id, t.row.review_id, t.row.setup_id, t.setup.name, t.setup.mode, t.shown.row.sample, list(t.row.goals),
         t.row.target, t.plan.target.title, (float(u), float(v)), t.row.luminance, t.row.state, t.row.message,
@@ -263,7 +265,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
             for p, value in final.items() if value != t.plan.values.get(p)
         ],
         sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
-        pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)),
+        sound(lambda: pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)), []),
     )  # fmt: skip
 
 
@@ -350,10 +352,15 @@ def _doubt(s: Suspicion | None) -> str:
     return f"reads as if {name} had been {text_of(s.seems)}, not {text_of(s.entered)}{which}; taken as that"
 
 
+def _figure(t: Open, one: Tried) -> float:
+    """How far an attempt is from its target, NaN if nothing can be made of it."""
+    return sound(lambda: session.figure(t.plan, one), float("nan"))
+
+
 def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
     counted = [a.number for a in t.stored if not a.dropped]
-    doubts = {counted[i]: s for i, s in session.doubts(t.plan, t.tried).items()}
+    doubts = {counted[i]: s for i, s in sound(lambda: session.doubts(t.plan, t.tried), {}).items()}
     by_number = dict(zip(counted, off, strict=True))
     for a in t.stored:
         one = tried_of(a, t.matrix)
@@ -362,7 +369,7 @@ def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
         white = one.attempt.of(WHITE)
         seen = bool(np.isfinite(white).all() and white[1] > 0)
         u, v = XYZ_to_uv(white) if seen else (np.nan, np.nan)
-        figure = session.figure(t.plan, one) if a.dropped else by_number[a.number]
+        figure = by_number[a.number] if not a.dropped else _figure(t, one)
         out.append(
             AttemptView(
                 a.number, a.goal, session.TITLES[a.goal], a.why, moved, figure if np.isfinite(figure) else None, UNITS[a.goal],

@@ -4,9 +4,11 @@ and what comes next follows from the attempts, so that a session that was cut of
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import logging
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
+from typing import TypeVar
 
 import numpy as np
 
@@ -17,17 +19,20 @@ from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Attempt, Noise
-from lumenar.core.tuning.session import Finished, Plan, Step, Tried
-from lumenar.core.typed import Form, parse
+from lumenar.core.tuning.session import Finished, Outcome, Plan, Step, Tried
+from lumenar.core.typed import Form, odd, parse
 from lumenar.service import cells, setups
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display
-from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
 from lumenar.service.planning import meters_before, settings_of
 from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
 from lumenar.store.tunings import AttemptRow, TuningRow, TuningState
+
+log = logging.getLogger("lumenar.tuning")
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -100,11 +105,6 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     if not open_goals:
         reasons = " ".join(dict.fromkeys(why for g, why in session.possible(plan).items() if g in plan.goals))
         raise BadInputError("goal", f"{setup.name} cannot be tuned for this. {reasons}", "goals")
-    db = app.db.connection()
-    units = {s.id: s.unit_id for s in reviews.setups_of(db, review_id)}
-    for other in tunings.open_ones(db):
-        if units.get(other.setup_id) == setup.unit_id:
-            raise ConflictError("tuning-open", f"{shown.row.name} is being tuned already; end that one first.")
     meter, correction = meters_before(app, shown)
     row = TuningRow(
         0, review_id, setup_id, plan.values, [g for g in session.GOALS if g in open_goals], wish.target or setup.target,
@@ -112,6 +112,10 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
         "working" if shown.stand_in else "waiting", "", now(), None,
     )  # fmt: skip
     with app.db.transaction() as writing:
+        # Looked at while nobody else can write, so that two requests at once make one tuning.
+        units = {s.id: s.unit_id for s in reviews.setups_of(writing, review_id)}
+        if any(units.get(other.setup_id) == setup.unit_id for other in tunings.open_ones(writing)):
+            raise ConflictError("tuning-open", f"{shown.row.name} is being tuned already; end that one first.")
         return tunings.add(writing, row)
 
 
@@ -138,8 +142,26 @@ class Open:
 
     @cached_property
     def following(self) -> Step | Finished:
-        """What comes next."""
-        return session.following(self.plan, self.tried)
+        """What comes next. If nothing can be made of the readings, the tuning ends there and says so: it can still be looked at,
+        gone back in and ended."""
+        return sound(lambda: session.following(self.plan, self.tried), self._at_a_loss())
+
+    def _at_a_loss(self) -> Finished:
+        goal = self.tried[-1].goal if self.tried else self.plan.goals[0]
+        said = (
+            "The readings of the last attempt make no sense together. Go back to an earlier attempt, or end the tuning."
+        )
+        return Finished(dict(self.plan.values), (Outcome(goal, said, unreached=True),))
+
+
+def sound(work: Callable[[], T], otherwise: T) -> T:
+    """What the solvers make of attempts; something else if readings that make no sense stop them, so that a tuning that has such
+    readings can always be opened."""
+    try:
+        return work()
+    except (ValueError, ArithmeticError, LookupError, TypeError):
+        log.warning("the attempts of a tuning make no sense together", exc_info=True)
+        return otherwise
 
 
 def tried_of(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
@@ -185,7 +207,10 @@ def opened(app: Application, tuning_id: int) -> Open:
 
 
 def commit(app: Application, tuning: Open, step: Step, XYZ: Sequence[Sequence[float] | None], at_s: float) -> int:
-    """An attempt was entered and read: XYZ of each patch as read, None under the meter's floor. Returns its number."""
+    """An attempt was entered and read: XYZ of each patch as read, None under the meter's floor. Returns its number.
+
+    ConflictError if the tuning has gone on since it was opened: another attempt, or another state; nothing is stored then.
+    """
     expected = step.proposal.expected
     row = AttemptRow(
         0, tuning.row.id, 0, step.goal, step.proposal.stage, step.proposal.why, dict(step.proposal.values), None,
@@ -193,6 +218,11 @@ def commit(app: Application, tuning: Open, step: Step, XYZ: Sequence[Sequence[fl
         None if expected is None else float(expected[0, 1]), now(), at_s, 0,
     )  # fmt: skip
     with app.db.transaction(of=tuning.row.review_id) as db:
+        present = tunings.get(db, tuning.row.id)
+        # The bench may have been told to pause meanwhile; what it has read counts all the same.
+        ended = present is None or (not tuning.shown.stand_in and present.state != tuning.row.state)
+        if ended or tunings.attempts(db, tuning.row.id) != tuning.stored:
+            raise ConflictError("tuning", GONE_ON)
         return tunings.add_attempt(db, row)
 
 
@@ -223,12 +253,12 @@ def to_enter(menu_owner: Open, values: Mapping[str, Value]) -> dict[str, Value]:
 def best_so_far(t: Open) -> dict[str, Value]:
     """Values of the goals that are done, and of the one under way its best attempt's: what a tuning that is stopped leaves."""
     # What was entered wrongly is no state to go back to: nobody knows what it was.
-    doubted = session.doubts(t.plan, t.tried)
+    doubted: Collection[int] = sound(lambda: session.doubts(t.plan, t.tried), {})
     tried = [x for i, x in enumerate(t.tried) if i not in doubted]
     values = dict(t.plan.values)
     for goal in dict.fromkeys(x.goal for x in tried):
         own = [x for x in tried if x.goal == goal]
-        figures = [session.figure(t.plan, x) for x in own]
+        figures = [sound(partial(session.figure, t.plan, x), np.nan) for x in own]
         known = [(f, i) for i, f in enumerate(figures) if np.isfinite(f)]
         # Stages of one goal look at different greys, so only the last one's figures are compared.
         last = own[-1].attempt.stage
@@ -247,15 +277,62 @@ def final_values(t: Open) -> dict[str, Value]:
 # -- what a person does ---------------------------------------------------------------------------------------------
 
 
-def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: Sequence[str]) -> None:
-    """The readings of a step as a person typed them, one a patch, `-` where the meter shows no number. ConflictError where the
-    tuning has gone on meanwhile; BadInputError names the patch that cannot be read."""
+GONE_ON = "The tuning has gone on meanwhile; look at it again. Nothing was stored."
+
+
+def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
+    """See that typed readings make sense. BadInputError if nothing can follow from them; DoubtfulError with a question about the
+    first patch that is odd, unless the person is sure."""
+    patches = step.proposal.patches
+    lit = [i for i, p in enumerate(patches) if any(p.rgb)]
+    if lit and all(XYZ[i] is None or not any(XYZ[i] or ()) for i in lit):
+        raise BadInputError(
+            "reading", "The meter shows no light of any patch. Nothing was stored. Is the display on, and the meter before it?",
+            f"texts.{lit[0]}",
+        )  # fmt: skip
+    if len(lit) > 1 and len({tuple(XYZ[i] or ()) for i in lit}) == 1:
+        raise BadInputError(
+            "reading",
+            "All patches have the same reading. Nothing was stored. Does the display show the patch that is named, and does the"
+            " meter read anew?",
+            f"texts.{lit[1]}",
+        )
+    if not sure:
+        found = odd(
+            [(p.rgb, v) for p, v in zip(patches, XYZ, strict=True)], "sdr" if t.plan.mode.signal == "sdr" else "hlg"
+        )
+        if found is not None:
+            i, said = found
+            raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
+    row = [None if v is None else [float(c) for c in v] for v in XYZ]
+    one = AttemptRow(
+        0, t.row.id, next_number(t), step.goal, step.proposal.stage, "", dict(step.proposal.values), None,
+        [list(p.rgb) for p in patches], row, None, now(), 0.0, 0,
+    )  # fmt: skip
+    try:
+        session.following(t.plan, [*t.tried, tried_of(one, t.matrix)])
+    except (ValueError, ArithmeticError, LookupError, TypeError) as e:
+        raise BadInputError(
+            "reading",
+            "Nothing can be made of these readings together. Nothing was stored. Read the patches again.",
+            "texts.0",
+        ) from e
+
+
+def typed_in(
+    app: Application, tuning_id: int, number: int, form: Form, texts: Sequence[str], sure: bool = False
+) -> None:
+    """The readings of a step as a person typed them, one a patch, `-` where the meter shows no number.
+
+    ConflictError where the tuning has gone on meanwhile; BadInputError names the patch that cannot be read; DoubtfulError asks
+    about one that is odd, unless the person is sure.
+    """
     t = opened(app, tuning_id)
     if t.shown.stand_in:
         raise ConflictError("stand-in", "The bench reads this display; nothing is typed.")
     end = t.following
     if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
-        raise ConflictError("tuning", "The tuning has gone on meanwhile; look at it again. Nothing was stored.")
+        raise ConflictError("tuning", GONE_ON)
     patches = end.proposal.patches
     if form == "Y" and any(p != WHITE for p in patches):
         raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
@@ -267,6 +344,7 @@ def typed_in(app: Application, tuning_id: int, number: int, form: Form, texts: S
             XYZ.append(parse(text, form).XYZ)
         except ValueError as e:
             raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
+    _sensible(t, end, XYZ, sure)
     commit(app, t, end, XYZ, 0.0)
     after = opened(app, tuning_id)
     if isinstance(after.following, Finished):

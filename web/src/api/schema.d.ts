@@ -2387,6 +2387,11 @@ export interface components {
             form: "XYZ" | "Yxy" | "Yuv" | "Y";
             /** Texts */
             texts: string[];
+            /**
+             * Sure
+             * @default false
+             */
+            sure?: boolean;
         };
         /**
          * AttemptView
@@ -6012,6 +6017,11 @@ export interface components {
              * @default []
              */
             refused?: string[];
+            /**
+             * Sure
+             * @default false
+             */
+            sure?: boolean;
         };
         /**
          * StageView

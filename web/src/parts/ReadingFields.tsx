@@ -1,6 +1,9 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
-import { type ReactNode, useEffect, useImperativeHandle, useRef, useState } from "react";
-import { Key, LampButton } from "./basics";
+import { type ReactNode, useEffect, useImperativeHandle, useRef } from "react";
+import { useLocation } from "react-router";
+import { ApiError } from "../api/client";
+import { Key, LampButton, ProblemNote, QuietButton } from "./basics";
+import { useDraft } from "./drafts";
 import { Field } from "./field";
 import { type Form, MeterForm, useFormTitle, useMeterForm } from "./MeterForm";
 
@@ -25,7 +28,10 @@ interface Props {
   /** Whether a luminance alone is enough. */
   luminance?: boolean;
   busy: boolean;
-  onKeep: (form: Form, texts: string[]) => void;
+  /** sure: what is odd was asked about, and is so. */
+  onKeep: (form: Form, texts: string[], sure?: boolean) => void;
+  /** What the last attempt to keep them ran into. */
+  error?: unknown;
   handle?: React.Ref<Confirmed>;
   /** What the button says. */
   keep?: string;
@@ -41,13 +47,14 @@ export function ReadingFields({
   onKeep,
   handle,
   keep: words = "Keep the readings",
+  error,
   children,
 }: Props) {
   const [form, setForm] = useMeterForm();
-  const [texts, setTexts] = useState<string[]>([]);
+  const { pathname, search } = useLocation();
+  const draft = useDraft<string[]>(`readings ${pathname}${search} ${of}`, []);
+  const texts = draft.value;
   const fields = useRef<(HTMLInputElement | null)[]>([]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another step begins with empty fields
-  useEffect(() => setTexts([]), [of]);
   const all = patches.map((_, i) => texts[i] ?? "");
   const whole = all.every((t) => t.trim() !== "");
   // Who types fast is ahead of what is being kept: that Enter is of this step, and waits.
@@ -67,11 +74,19 @@ export function ReadingFields({
     },
   }));
   const title = useFormTitle(form);
+  const problem = error instanceof ApiError ? error.problem : null;
+  const asked = problem?.type.endsWith("odd-reading") ?? false;
+  // The field in question, its text selected, so that typing replaces it.
+  const again = () => {
+    const at = Number(problem?.place?.split(".")[1] ?? 0);
+    fields.current[at]?.focus();
+    fields.current[at]?.select();
+  };
   // A column that is pasted fills the fields from there on.
   const paste = (from: number, text: string) => {
     const lines = text.split(/\r?\n/).filter((l) => l.trim());
     if (lines.length < 2) return false;
-    setTexts(all.map((t, j) => (j >= from ? (lines[j - from] ?? t) : t)));
+    draft.set(all.map((t, j) => (j >= from ? (lines[j - from] ?? t) : t)));
     return true;
   };
   return (
@@ -92,7 +107,7 @@ export function ReadingFields({
                 place={(e) => {
                   fields.current[i] = e;
                 }}
-                onChange={(v) => setTexts(all.map((t, j) => (j === i ? v : t)))}
+                onChange={(v) => draft.set(all.map((t, j) => (j === i ? v : t)))}
                 onPaste={(text) => paste(i, text)}
                 onEnter={() => {
                   const empty = all.findIndex((t, j) => j !== i && t.trim() === "");
@@ -105,6 +120,20 @@ export function ReadingFields({
         </>
       )}
       {children}
+      {error != null && (
+        <Box mt="12px">
+          <ProblemNote error={error}>
+            {asked && (
+              <Flex gap="8px" mt="8px">
+                <QuietButton onClick={() => onKeep(form, all, true)} disabled={!whole || busy} data-testid="sure">
+                  It is so
+                </QuietButton>
+                <QuietButton onClick={again}>Type it again</QuietButton>
+              </Flex>
+            )}
+          </ProblemNote>
+        </Box>
+      )}
       <LampButton mt="12px" disabled={!whole || busy} onClick={keep} data-testid="keep-readings">
         {patches.length > 0 ? words : "Done"} <Key on>{patches.length > 0 ? "↵" : "space"}</Key>
       </LampButton>

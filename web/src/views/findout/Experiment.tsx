@@ -189,7 +189,10 @@ export function StageByHand({
         of={experiment.read}
         busy={busy}
         handle={handle}
-        onKeep={(form, texts) => onDone({ form, texts, stands, greyed, refused: refused ? stage.paths.slice(-1) : [] })}
+        error={error}
+        onKeep={(form, texts, sure = false) =>
+          onDone({ form, texts, stands, greyed, refused: refused ? stage.paths.slice(-1) : [], sure })
+        }
       >
         {stage.look.length > 0 && (
           <Box mt="14px">
@@ -213,7 +216,6 @@ export function StageByHand({
           </Box>
         )}
       </ReadingFields>
-      {error && <ProblemNote error={error} />}
     </Box>
   );
 }

@@ -6,6 +6,7 @@ import { useAct, useFindings, useMenu } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
 import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
+import { DraftNote, useDraft } from "../../parts/drafts";
 import { Field, Select } from "../../parts/field";
 import { short } from "../../parts/paths";
 import { Toggle } from "../../parts/toggles";
@@ -21,9 +22,14 @@ import { Area, HowToWrite } from "./writing";
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet"];
 
 function Edit({ map, review, done }: { map: MenuMap; review: number; done: () => void }) {
-  const [modes, setModes] = useState(map.modes_text);
-  const [controls, setControls] = useState(map.controls_text);
+  // A draft of another state of the map would take back what was changed since.
+  const draft = useDraft(`menu ${map.unit} ${map.version}`, { modes: map.modes_text, controls: map.controls_text });
+  const { modes, controls } = draft.value;
   const save = useMenuChange(changesOf(review, map).texts);
+  const saved = () => {
+    draft.clear();
+    done();
+  };
   const changed = modes !== map.modes_text || controls !== map.controls_text;
   return (
     <Grid templateColumns={{ base: "1fr", md: "minmax(0, 1fr) minmax(0, 2fr) minmax(0, 1fr)" }} gap="18px" p="16px">
@@ -32,23 +38,34 @@ function Edit({ map, review, done }: { map: MenuMap; review: number; done: () =>
         <Text color="ink3" fontSize="11.5px" mb="4px">
           one a line: name, signal, target; under it its own defaults and what it locks
         </Text>
-        <Area rows={16} value={modes} onChange={(e) => setModes(e.target.value)} aria-label="Modes" />
+        <Area
+          rows={16}
+          value={modes}
+          onChange={(e) => draft.set((d) => ({ ...d, modes: e.target.value }))}
+          aria-label="Modes"
+        />
       </Box>
       <Box>
         <Text fontWeight="600">Controls</Text>
         <Text color="ink3" fontSize="11.5px" mb="4px">
           as they stand in the menu
         </Text>
-        <Area rows={16} value={controls} onChange={(e) => setControls(e.target.value)} aria-label="Controls" />
+        <Area
+          rows={16}
+          value={controls}
+          onChange={(e) => draft.set((d) => ({ ...d, controls: e.target.value }))}
+          aria-label="Controls"
+        />
       </Box>
       <HowToWrite />
       <Box gridColumn="1 / -1">
+        <DraftNote draft={draft} />
         {save.question && <Box mb="10px">{save.question}</Box>}
         <Flex gap="8px">
-          <LampButton disabled={!changed} loading={save.pending} onClick={() => save.run({ modes, controls }, done)}>
+          <LampButton disabled={!changed} loading={save.pending} onClick={() => save.run({ modes, controls }, saved)}>
             Save the menu
           </LampButton>
-          <QuietButton onClick={done}>Leave it as it is</QuietButton>
+          <QuietButton onClick={saved}>Cancel</QuietButton>
         </Flex>
       </Box>
     </Grid>

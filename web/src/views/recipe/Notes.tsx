@@ -1,8 +1,8 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
-import { useState } from "react";
 import { ApiError, api, got, type Recipe, type Sent } from "../../api/client";
 import { useAct } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
+import { DraftNote, useDraft } from "../../parts/drafts";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 
@@ -21,12 +21,10 @@ const EMPTY: New = { kind: "say", path: "", value: "", words: "", until: "" };
 /** What a person writes to a recipe. It stays whatever is measured or tuned anew. */
 export function Notes({ recipe, done }: { recipe: Recipe; done: () => void }) {
   const path = { review: recipe.review, setup: recipe.setup };
-  const [v, setV] = useState<New>(EMPTY);
-  const [changes, setChanges] = useState<number | null>(null);
-  const clear = () => {
-    setV(EMPTY);
-    setChanges(null);
-  };
+  const draft = useDraft<{ note: New; changes: number | null }>(`note ${recipe.setup}`, { note: EMPTY, changes: null });
+  const { note: v, changes } = draft.value;
+  const setV = (note: New) => draft.set((d) => ({ ...d, note }));
+  const clear = draft.clear;
   const save = useAct(
     async (body: New): Promise<unknown> =>
       changes === null
@@ -62,6 +60,7 @@ export function Notes({ recipe, done }: { recipe: Recipe; done: () => void }) {
       mb="16px"
       data-testid="notes"
     >
+      <DraftNote draft={draft} />
       {recipe.notes.map((n) => (
         <Flex key={n.id} gap="10px" align="baseline" py="3px" data-testid="note">
           <Text color="ink3" fontSize="12px" w="150px" flex="none">
@@ -74,8 +73,8 @@ export function Notes({ recipe, done }: { recipe: Recipe; done: () => void }) {
           <QuietButton
             h="22px"
             onClick={() => {
-              setV({ kind: n.kind, path: n.path, value: n.value, words: n.words, until: n.until });
-              setChanges(n.id);
+              const { kind, path, value, words, until } = n;
+              draft.set({ note: { kind, path, value, words, until }, changes: n.id });
             }}
           >
             Change
@@ -131,8 +130,8 @@ export function Notes({ recipe, done }: { recipe: Recipe; done: () => void }) {
         >
           {changes === null ? "Add it" : "Save it"}
         </LampButton>
-        {changes !== null && <QuietButton onClick={clear}>Leave it as it was</QuietButton>}
-        <QuietButton onClick={done}>Done</QuietButton>
+        {changes !== null && <QuietButton onClick={clear}>Cancel</QuietButton>}
+        <QuietButton onClick={done}>Close</QuietButton>
       </Flex>
     </Box>
   );

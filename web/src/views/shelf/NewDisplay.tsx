@@ -6,6 +6,7 @@ import { useAct, useMenus } from "../../api/queries";
 import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { KINDS, PANELS } from "../../parts/displays";
+import { DraftNote, useDraft } from "../../parts/drafts";
 import { Choice, Select } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { Area, HowToWrite } from "../menu/writing";
@@ -23,7 +24,8 @@ const EMPTY = {
 
 /** A review that starts with a display's name; modes and controls can be pasted now or written down later. */
 export default function NewDisplay({ close }: { close: () => void }) {
-  const [v, setV] = useState(EMPTY);
+  const draft = useDraft("new display", EMPTY);
+  const v = draft.value;
   const go = useNavigate();
   const menus = useMenus();
   const [like, setLike] = useState("");
@@ -34,7 +36,7 @@ export default function NewDisplay({ close }: { close: () => void }) {
   const place = add.error instanceof ApiError ? add.error.problem.place : undefined;
   const wrong = (name: string) =>
     place === name && add.error instanceof ApiError ? add.error.problem.detail : undefined;
-  const set = (name: keyof typeof EMPTY) => (value: string) => setV((old) => ({ ...old, [name]: value }));
+  const set = (name: keyof typeof EMPTY) => (value: string) => draft.set((old) => ({ ...old, [name]: value }));
   const text = (name: keyof typeof EMPTY, label: string, more: object = {}) => (
     <Labelled label={label} error={wrong(name)}>
       <Input
@@ -52,19 +54,19 @@ export default function NewDisplay({ close }: { close: () => void }) {
     </Labelled>
   );
   return (
-    <Dialog
-      label="A display of your own"
-      width="920px"
-      onClose={close}
-      mayClose={() => JSON.stringify(v) === JSON.stringify(EMPTY)}
-    >
+    <Dialog label="A display of your own" width="920px" onClose={close}>
       {(shut) => (
         <form
           onSubmit={(e) => {
             e.preventDefault();
             add.mutate(
               { ...v, like: like === "" ? null : Number(like) },
-              { onSuccess: ({ id }) => go(`/review/${id}`) },
+              {
+                onSuccess: ({ id }) => {
+                  draft.clear();
+                  go(`/review/${id}`);
+                },
+              },
             );
           }}
         >
@@ -72,8 +74,9 @@ export default function NewDisplay({ close }: { close: () => void }) {
             A display of your own
           </Text>
           <Text color="ink2" mb="12px">
-            Its name is enough to begin; all else can be written down when it is needed.
+            Only the name is required. You can add the rest later.
           </Text>
+          <DraftNote draft={draft} />
           <Grid templateColumns={{ base: "1fr 1fr", md: "repeat(4, 1fr)" }} gap="10px 14px">
             {text("maker", "Maker", { autoFocus: true, required: true })}
             {text("model", "Model", { required: true })}
@@ -86,7 +89,7 @@ export default function NewDisplay({ close }: { close: () => void }) {
             {text("serial", "Serial number")}
             {text("firmware", "Firmware")}
             {(menus.data?.length ?? 0) > 0 && (
-              <Labelled label="Its menu is that of" hint="where none is written below" error={wrong("like")}>
+              <Labelled label="Copy menu from" hint="optional" error={wrong("like")}>
                 <Select value={like} onChange={(e) => setLike(e.target.value)} w="100%">
                   <option value="">no display yet</option>
                   {menus.data?.map((m) => (

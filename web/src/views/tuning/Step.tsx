@@ -51,7 +51,7 @@ export function Step({
   step: StepOf;
   busy: boolean;
   error: unknown;
-  onKeep: (form: Form, texts: string[]) => void;
+  onKeep: (form: Form, texts: string[], sure?: boolean) => void;
   handle: React.Ref<Confirmed>;
 }) {
   const alone = step.patches.every((p) => p.rgb.every((v) => v === 1));
@@ -74,6 +74,7 @@ export function Step({
           luminance={alone && step.goal.startsWith("luminance")}
           busy={busy}
           onKeep={onKeep}
+          error={error}
           handle={handle}
         />
       ) : (
@@ -82,7 +83,6 @@ export function Step({
           {step.patches.length > 4 ? `${step.patches.length} patches` : step.patches.map((p) => p.code).join(", ")}.
         </Text>
       )}
-      {error != null && <ProblemNote error={error} />}
     </Box>
   );
 }

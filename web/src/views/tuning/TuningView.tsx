@@ -127,11 +127,11 @@ function Session({ tuning }: { tuning: Tuning }) {
     TOUCHED,
   );
   const type = useAct(
-    (v: { form: Form; texts: string[]; number: number }) =>
+    (v: { form: Form; texts: string[]; number: number; sure?: boolean }) =>
       got(
         api.POST("/api/v1/tunings/{tuning}/attempts/{number}", {
           params: { path: { ...path, number: v.number } },
-          body: { form: v.form, texts: v.texts },
+          body: { form: v.form, texts: v.texts, sure: v.sure ?? false },
         }),
       ),
     TOUCHED,
@@ -203,7 +203,9 @@ function Session({ tuning }: { tuning: Tuning }) {
             step={tuning.step}
             busy={type.isPending}
             error={type.error}
-            onKeep={(form, texts) => tuning.step && type.mutate({ form, texts, number: tuning.step.number })}
+            onKeep={(form, texts, sure) =>
+              tuning.step && type.mutate({ form, texts, sure, number: tuning.step.number })
+            }
           />
         )}
         {over && <Outcome tuning={tuning} />}
