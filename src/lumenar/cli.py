@@ -302,13 +302,21 @@ def _figures(options: argparse.Namespace) -> int:
 
 
 def _rescue(options: argparse.Namespace) -> int:
-    from lumenar.service.rescue import rescue
+    from lumenar.service.rescue import Saved, rescue
 
-    saved = rescue(options.data, options.out)
-    for table, (kept, lost) in saved.items():
-        print(f"{table}: {kept} saved" + (f", {lost} lost" if lost else ""))
-    print(f"saved in {options.out}; serve it with: lumenar serve --data {options.out}")
-    return 0
+    def tell(table: str, found: Saved) -> None:
+        lost = "an unknown number lost" if found.lost is None else f"{found.lost:,} lost" if found.lost else ""
+        print(f"{table}: {found.kept:,} saved{f', {lost}' if lost else ''}", flush=True)
+
+    saved = rescue(options.data, options.out, tell)
+    for table, found in saved.items():
+        if found.orphaned:
+            print(f"{table}: {found.orphaned:,} left out, since what they belong to is lost")
+    print(f"Saved in {options.out}. Serve it with: lumenar serve --data {options.out}")
+    if all(found.whole for found in saved.values()):
+        return 0
+    print(f"{options.data}: not everything could be saved; the lines above say what is missing", file=sys.stderr)
+    return 1
 
 
 def _verify(options: argparse.Namespace) -> int:

@@ -14,6 +14,7 @@ import pytest
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import SaturatedError
 from lumenar.bench.simulated.meter import SimulatedColorimeter
+from lumenar.cli import main
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.service import board, cells, compare, shelf, verdict
 from lumenar.service import setups as setup_service
@@ -394,9 +395,56 @@ def test_a_damaged_file_is_said_and_what_is_whole_is_saved(app, bench, measured,
     saved = rescue(folder, tmp_path / "saved")
     again = Application(tmp_path / "saved")
     kept = again.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
-    assert 0.3 * count < kept < count and saved["reading"][0] >= kept
+    assert 0.3 * count < kept < count and saved["reading"].kept == kept and not saved["reading"].whole
     assert not again.db.connection().execute("PRAGMA foreign_key_check").fetchall()
     shelf.shelf(again)
+    again.close()
+
+
+@pytest.mark.parametrize("share", [0.15, 0.3, 0.45, 0.6, 0.75, 0.9, 0.97, 0.999])
+def test_a_file_that_was_cut_off_gives_what_is_left_and_says_what_is_lost(
+    app, bench, measured, tmp_path, capsys, share
+):
+    tables = {t: app.db.connection().execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in TABLES}
+    app.db.connection().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    folder = tmp_path / "hurt"
+    folder.mkdir()
+    data = (app.folder / "lumenar.db").read_bytes()
+    left = data[: int(share * len(data))]
+    (folder / "lumenar.db").write_bytes(left)
+    status = main(["rescue", str(folder), "--out", str(tmp_path / "saved")])
+    said = capsys.readouterr()
+    assert status == 1 and "not everything could be saved" in said.err, "nothing is said to be whole"
+    assert (folder / "lumenar.db").read_bytes() == left, "the damaged file is left as it is"
+    again = Application(tmp_path / "saved")
+    db = again.db.connection()
+    kept = {t: db.execute(f"SELECT count(*) FROM {t}").fetchone()[0] for t in TABLES}
+    assert all(kept[t] <= tables[t] for t in TABLES)
+    lines = {line.split(":")[0]: line for line in said.out.splitlines() if ":" in line}
+    for t in TABLES:
+        if kept[t] < tables[t]:
+            assert "lost" in lines[t] or "left out" in said.out, t
+    # Each page that is there and holds readings gives them, as long as what they belong to is there.
+    if kept["run"] and kept["patch"]:
+        rows = sum(
+            left[i] == 0x0D and left[i : i + 4096].count(b"ok") > 15 for i in range(4096, len(left) - 4095, 4096)
+        )
+        assert kept["reading"] >= 10 * rows or "left out" in said.out
+    if share >= 0.999:
+        assert kept["reading"] > 0.6 * tables["reading"]
+    shelf.shelf(again)
+    again.close()
+
+
+def test_a_whole_file_is_saved_whole(app, bench, measured, tmp_path):
+    app.db.connection().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    told = []
+    saved = rescue(app.folder, tmp_path / "saved", lambda table, found: told.append(table))
+    assert all(found.whole for found in saved.values()) and told == list(TABLES)
+    again = Application(tmp_path / "saved")
+    for t in TABLES:
+        query = f"SELECT count(*) FROM {t}"
+        assert again.db.connection().execute(query).fetchone()[0] == app.db.connection().execute(query).fetchone()[0], t
     again.close()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import errno
 import gc
+import logging
 import resource
 import socket
 import threading
@@ -49,7 +50,9 @@ from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
+from lumenar.service import experiments as experiments_service
 from lumenar.service import shelf, verdict
+from lumenar.service import tunings as tunings_service
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.experiment_bench import Experimenter
@@ -62,6 +65,7 @@ from lumenar.service.tuning_bench import Tuner
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
+log = logging.getLogger("lumenar.server")
 PREFIX = "/api/v1"
 NOUNS = (
     reviews, displays, menus, setups, targets, purposes, runs, bench_routes, events, free, instruments, plates, imports,
@@ -196,10 +200,16 @@ class _Server(uvicorn.Server):
 def serve(application: Application, sock: socket.socket, speed: float) -> None:
     """Serve until interrupted."""
     bench = BenchService(application, speed=speed)
-    bench.runs.recover()
+    try:
+        bench.runs.recover()
+        experiments_service.recover(application)
+        tunings_service.recover(application)
+        edition.recover(application)
+    except StoreError as e:
+        # On a full disk or a folder that cannot be written to, what is there can still be read.
+        log.warning("%s. Lumenar starts all the same: what is stored can be read, nothing new can be stored.", e)
     # The first look at the Shelf should not wait for figures that can be had while the browser starts.
     threading.Thread(target=_warm, args=(application,), name="warm", daemon=True).start()
-    edition.recover(application)
     app = create_app(application, bench)
     threading.Thread(target=_prepare, args=(app,), name="prepare", daemon=True).start()
     _raise_limits()

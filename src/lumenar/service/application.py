@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import fcntl
 import json
+import logging
 import os
 from collections.abc import Mapping, Sequence
-from contextlib import AbstractContextManager, nullcontext
+from contextlib import AbstractContextManager, nullcontext, suppress
 from functools import cache
 from hashlib import sha256
 from importlib.resources import files
@@ -19,7 +20,9 @@ from lumenar.service.data import Data
 from lumenar.service.helper import Helper
 from lumenar.service.seat import Seat
 from lumenar.store import experiments, purposes, replays, runs, tunings
-from lumenar.store.database import StoreError
+from lumenar.store.database import DamagedError, StoreError
+
+log = logging.getLogger("lumenar.data")
 
 
 class DataFolderInUseError(StoreError):
@@ -48,6 +51,16 @@ class Application(Data):
         self.editing = Lock()
         """Held while an edit is compared with what it was made from, and made."""
         self.read_rubric()
+        try:
+            self._pause_all()
+        except DamagedError:
+            raise
+        except StoreError as e:
+            # What was at work stands in the store as it was; it can be read, and is paused at the next start.
+            log.warning("%s: nothing can be stored now (%s)", folder, e)
+
+    def _pause_all(self) -> None:
+        """What was at work when the process ended stands still."""
         with self.db.transaction() as db:
             runs.pause_running(
                 db, "The server stopped in the middle. Nothing is lost; resume goes on at the next patch."
@@ -94,9 +107,11 @@ def _lock(folder: Path) -> IO[str]:
         raise DataFolderInUseError(
             f"{folder}: another Lumenar (process {owner}) works in this data folder; stop it or choose another with --data"
         ) from e
-    handle.truncate(0)
-    handle.write(str(os.getpid()))
-    handle.flush()
+    with suppress(OSError):
+        # On a full disk nobody can be told which process works here; the lock itself holds.
+        handle.truncate(0)
+        handle.write(str(os.getpid()))
+        handle.flush()
     return handle
 
 

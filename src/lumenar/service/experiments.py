@@ -19,7 +19,7 @@ from lumenar.service import cells, questions
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display
-from lumenar.service.errors import ConflictError, NotFoundError
+from lumenar.service.errors import ConflictError, NotFoundError, UserError
 from lumenar.service.questions import Question
 from lumenar.store import corrections, reviews
 from lumenar.store import experiments as stored
@@ -174,6 +174,17 @@ def set_state(app: Application, experiment_id: int, state: ExperimentState, mess
     """An experiment is in another state."""
     with app.db.transaction(of=0) as db:
         stored.set_state(db, experiment_id, state, message)
+
+
+def recover(app: Application) -> None:
+    """Finish the experiments of which all was read when the process ended: their last stage was stored, their end was not."""
+    for row in stored.open_ones(app.db.connection()):
+        try:
+            if opened(app, row.id).next is None:
+                set_state(app, row.id, "done")
+        except UserError:
+            # Its view says what is in the way.
+            continue
 
 
 @dataclass(frozen=True)

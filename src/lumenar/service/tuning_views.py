@@ -360,7 +360,8 @@ def _figure(t: Open, one: Tried) -> float:
 def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
     counted = [a.number for a in t.stored if not a.dropped]
-    doubts = {counted[i]: s for i, s in sound(lambda: session.doubts(t.plan, t.tried), {}).items()}
+    none: dict[int, Suspicion] = {}
+    doubts = {counted[i]: s for i, s in sound(lambda: session.doubts(t.plan, t.tried), none).items()}
     by_number = dict(zip(counted, off, strict=True))
     for a in t.stored:
         one = tried_of(a, t.matrix)

@@ -25,7 +25,7 @@ from lumenar.service import cells, setups
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import Display, display
-from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError, UserError
 from lumenar.service.planning import meters_before, settings_of
 from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
@@ -146,7 +146,7 @@ class Open:
         gone back in and ended."""
         return sound(lambda: session.following(self.plan, self.tried), self._at_a_loss())
 
-    def _at_a_loss(self) -> Finished:
+    def _at_a_loss(self) -> Step | Finished:
         goal = self.tried[-1].goal if self.tried else self.plan.goals[0]
         said = (
             "The readings of the last attempt make no sense together. Go back to an earlier attempt, or end the tuning."
@@ -224,6 +224,19 @@ def commit(app: Application, tuning: Open, step: Step, XYZ: Sequence[Sequence[fl
         if ended or tunings.attempts(db, tuning.row.id) != tuning.stored:
             raise ConflictError("tuning", GONE_ON)
         return tunings.add_attempt(db, row)
+
+
+def recover(app: Application) -> None:
+    """Finish the tunings in which nothing was left to try when the process ended: their last attempt was stored, their end was
+    not."""
+    for row in tunings.open_ones(app.db.connection()):
+        try:
+            t = opened(app, row.id)
+        except UserError:
+            # Its view says what is in the way.
+            continue
+        if t.tried and isinstance(t.following, Finished):
+            set_state(app, row.id, "found")
 
 
 def set_state(app: Application, tuning_id: int, state: TuningState, message: str = "") -> None:
