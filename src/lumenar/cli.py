@@ -331,6 +331,12 @@ def _verify(options: argparse.Namespace) -> int:
         )
         return 1
     print(f"{options.package}: agrees, {check.compared} numbers recomputed from the readings")
+    if check.other_version:
+        print(
+            f"{options.package}: its page was made by {check.other_version}, so only its numbers and scripts were compared",
+            file=sys.stderr,
+        )
+        return 3
     return 0
 
 

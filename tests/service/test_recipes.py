@@ -126,7 +126,7 @@ def test_on_another_sample_the_spread_is_told(app, bench, monitor, tuned, replay
     seen = recipes.recipe(app, monitor, tuned)
     white = next(f for f in seen.promised if f.figure == "white_black.white_de2000")
     assert set(white.others) == {"B"} and white.others["B"] != white.replayed
-    assert any("1 other sample" in c for c in seen.caveats)
+    assert any("On sample B it" in c for c in seen.caveats) and any("Samples differ" in c for c in seen.caveats)
     assert [r.sample for r in seen.replays] == ["B", "A"]
 
 
@@ -174,6 +174,11 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
     kept = {f.figure: f.kept for f in seen.promised}
     assert kept["white_black.white_cd_m2"] is False and kept["white_black.white_de2000"] is True
     assert seen.replays[0].kept is False
+    assert any("Its replay failed on" in c and "Luminance" in c and "instead of" in c for c in seen.caveats)
+    said = verdict.verdict(app, monitor)
+    best = next(p.recipe for p in said.purposes if p.recipe is not None and p.recipe.setup == str(tuned))
+    assert best.replay_failed and not best.replayed and any("Its replay failed" in c for c in best.caveats)
+    assert any(g.startswith("Replayed from a factory reset, and failed") for g in said.gaps)
     bluer = [None if v is None else [v[0], v[1], 1.1 * v[2]] for v in row.XYZ]
     with app.db.transaction() as db:
         replays.finish(db, row.id, "done", "", bluer)

@@ -62,6 +62,8 @@ class Results:
     digest: str
     readings: ReadingsFile
     seen: Sequence[Seen] = ()
+    inputs: str = ""
+    """The digest of the menu and of what people wrote, which no reading tells."""
 
 
 def digest_of(readings: ReadingsFile) -> str:
@@ -97,7 +99,9 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         recipes[purpose.key] = recommend(
             purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first)
         )
-    return Results(setups, scores, recipes, digest_of(readings), readings, advice.seen)
+    written = json.dumps([menu_document(menu), advice_document(advice)], sort_keys=True, ensure_ascii=False)
+    inputs = sha256(written.encode()).hexdigest()
+    return Results(setups, scores, recipes, digest_of(readings), readings, advice.seen, inputs)
 
 
 def _judged(
@@ -190,8 +194,9 @@ def advice_from(document: dict[str, Any]) -> Advice:
 
 
 def figures_package(results: Results) -> dict[str, Any]:
-    """The figures file of a package, with the digest of the readings that it follows from."""
-    return figures_document(list(results.setups)) | {"readings_digest": results.digest}
+    """The figures file of a package, with the digests of the readings, and of the menu and the advice, that lie beside it."""
+    digests = {"readings_digest": results.digest, "inputs_digest": results.inputs}
+    return figures_document(list(results.setups)) | digests
 
 
 def dumps(document: dict[str, Any]) -> str:

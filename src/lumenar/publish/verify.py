@@ -8,6 +8,7 @@ import math
 import re
 import stat
 import zipfile
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
 from hashlib import sha256
@@ -48,10 +49,12 @@ MANIFEST, PAGE, DATA, ZIP = "manifest.json", "index.html", "data/", "data.zip"
 
 @dataclass(frozen=True)
 class Check:
-    """The outcome of a check: how many numbers were compared, and each disagreement in one line."""
+    """The outcome of a check: how many numbers were compared, each disagreement in one line, and the version that made the page
+    where it is another: the page as a whole was not compared then."""
 
     compared: int
     disagreements: tuple[str, ...]
+    other_version: str = ""
 
     @property
     def agrees(self) -> bool:
@@ -136,17 +139,18 @@ def verify(path: Path) -> Check:
         own = {n.removeprefix(DATA): d for n, d in found.items() if n.startswith(DATA)}
         counted, said, results, about, rubric = _package(own, path, DATA)
         compared, problems = compared + counted, problems + said
-        counted, said = _edition(found, own, results, about, rubric, path)
-        return Check(compared + counted, tuple(problems + said))
+        counted, said, other = _edition(found, own, results, about, rubric, path)
+        return Check(compared + counted, tuple(problems + said), other)
     counted, said, *_ = _package(found, path, "")
     return Check(counted, tuple(said))
 
 
 def _edition(
     found: dict[str, bytes], own: dict[str, bytes], results: Results, about: About, rubric: Rubric, path: Path
-) -> tuple[int, list[str]]:
+) -> tuple[int, list[str], str]:
     """What surrounds the package: that the zip file holds the same, that the two manifests say the same, and that the page
-    is what follows from the package."""
+    is what follows from the package. Of a page that another version made, which is named, the numbers and the scripts are
+    compared, since every version shows the same scores and ships the same scripts or says which."""
     problems: list[str] = []
     if ZIP not in found:
         problems.append(f"{ZIP} is missing")
@@ -158,11 +162,38 @@ def _edition(
             problems.append(f"{MANIFEST}: {key} is not what {DATA}{MANIFEST} says")
     if PAGE not in found:
         problems.append(f"{PAGE} is missing")
-    elif outer.get("made_by") == f"lumenar {__version__}":
-        page = _guarded(path, lambda: render(about, results, rubric))
-        if not same_page(page, found[PAGE].decode(errors="replace")):
+        return 3 + len(outer), problems, ""
+    made_by = str(outer.get("made_by"))
+    page, theirs = _guarded(path, lambda: render(about, results, rubric)), found[PAGE].decode(errors="replace")
+    if made_by == f"lumenar {__version__}":
+        if not same_page(page, theirs):
             problems.append(f"{PAGE}: is not the page that follows from the data")
-    return 3 + len(outer), problems
+        return 3 + len(outer), problems, ""
+    numbers = numbers_missing(page, theirs)
+    if numbers:
+        problems.append(f"{PAGE}: lacks numbers that follow from the data: {', '.join(numbers[:8])}")
+    if scripts_of(page) != scripts_of(theirs):
+        problems.append(f"{PAGE}: has other scripts than Lumenar's reports")
+    return 3 + len(outer), problems, made_by
+
+
+_SCRIPT = re.compile(
+    r"<script\b[^>]*>.*?</script\s*>|\son[a-z]+\s*=\s*(?:\"[^\"]*\"|'[^']*'|[^\s>]+)|javascript:[^\"'\s>]*",
+    re.I | re.S,
+)
+_HIDDEN = re.compile(r"<(script|style|svg)\b.*?</\1\s*>|<!--.*?-->|<[^>]*>", re.I | re.S)
+_NUMBER = re.compile(r"\d+(?:\.\d+)?")
+
+
+def scripts_of(page: str) -> list[str]:
+    """Everything in a page that a browser would run, in order."""
+    return [found.group(0) for found in _SCRIPT.finditer(page)]
+
+
+def numbers_missing(mine: str, theirs: str) -> list[str]:
+    """The numbers that a reader sees in one page, charts left out, and not as often in the other."""
+    wanted, there = (Counter(_NUMBER.findall(_HIDDEN.sub(" ", page))) for page in (mine, theirs))
+    return list((wanted - there).elements())
 
 
 def _listed(found: dict[str, bytes], prefix: str, path: Path | str, format: str) -> tuple[int, list[str]]:

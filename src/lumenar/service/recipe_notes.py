@@ -7,17 +7,17 @@ from dataclasses import dataclass
 from typing import get_args
 
 from lumenar.core.recipes.ordered import Note, NoteKind
-from lumenar.core.recipes.purpose import REPLAYED, Advice
-from lumenar.service import cells
+from lumenar.core.recipes.purpose import Advice
+from lumenar.service import cells, promised
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.reasons import reasons
 from lumenar.service.seen import found_by_itself
+from lumenar.service.worth import proof_of
 from lumenar.store import recipe_notes as stored
 from lumenar.store import replays, reviews
 from lumenar.store.recipe_notes import NoteRow
-from lumenar.store.replays import ReplayRow
 
 MOST_NOTES, MOST_WORDS = 60, 600
 KINDS: tuple[str, ...] = get_args(NoteKind)
@@ -92,22 +92,12 @@ def advice(app: Application, review_id: int, keys: Mapping[int, str]) -> Advice:
     for r in stored.of_setups(db, ids):
         notes.setdefault(keys[r.setup_id], []).append(note_of(r))
     said = {}
-    units = {u.id: u for u in reviews.units_of(db, review_id)}
+    newest = cells.newest(app, review_id)
     for s in reviews.setups_of(db, review_id):
-        rows = [r for r in replays.of_setup(db, s.id) if r.state in ("done", "failed")] if s.id in keys else []
-        own = next((r for r in rows if r.unit_id == s.unit_id), None)
-        if own is not None:
-            others = {r.unit_id for r in rows if r.unit_id != s.unit_id and r.state == "done"}
-            said[keys[s.id]] = replay_said(own, units[s.unit_id].firmware, len(others))
+        rows = replays.of_setup(db, s.id) if s.id in keys else []
+        if rows:
+            expected = proof_of(app, newest, s.id, s.target)
+            if words := promised.said_of_replays(app, review_id, s, expected, rows):
+                said[keys[s.id]] = words
     why = {keys[s]: whys for s, whys in reasons(app, review_id).items() if s in keys}
     return Advice(notes, said, why, found_by_itself(app, review_id))
-
-
-def replay_said(own: ReplayRow, firmware: str, others: int) -> str:
-    """What became of the last replay on a setup's own sample, in a sentence."""
-    if own.state == "failed":
-        return f"Its replay failed: {own.message}"
-    if own.firmware != firmware:
-        return f"Replayed with firmware {own.firmware or 'unknown'}, not with the present one."
-    too = "" if not others else f", and entered on {others} other sample{'s' if others > 1 else ''} too"
-    return f"{REPLAYED} on {own.created_at[:10]}{too}."

@@ -2,60 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 
-import numpy as np
-
-from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.colour.correction import corrected
-from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.measurements.base import MissingPatchError
+from lumenar.core.analysis import Analysis
 from lumenar.core.menu import MenuError
-from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.numbers import significant
-from lumenar.core.readings import Patch, collect
+from lumenar.core.readings import Patch
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
 from lumenar.core.scoring.rubric import Score
-from lumenar.core.targets import Target, resolve
-from lumenar.service import cells, host_reports, recipe_notes, tunings, verdict
+from lumenar.core.targets import resolve
+from lumenar.service import cells, host_reports, promised, recipe_notes, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import ConflictError, NotFoundError
+from lumenar.service.promised import PromisedFigure
 from lumenar.service.reasons import reasons
-from lumenar.service.recipe_notes import NoteView, replay_said
+from lumenar.service.recipe_notes import NoteView
 from lumenar.service.worth import proof_of
-from lumenar.store import corrections, replays, reviews
 from lumenar.store import host_reports as stored_reports
+from lumenar.store import replays, reviews
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
-
-PROMISED = (
-    ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0.05, True),
-    ("white_black", "white_de2000", "White", "dE", 2, 1.0, False),
-    ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, 0.7, False),
-    ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, 1.0, False),
-    ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, 1.0, False),
-    ("gamut", "de2000_mean", "Corners, mean", "dE", 2, 1.0, False),
-    ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1.0, False),
-)
-"""Measurement, figure, title, unit, decimals; how far a replay may be from what was promised, as a share where the last says so:
-what a viewer would not see, with room for a meter that was set up anew."""
-
-
-@dataclass(frozen=True)
-class PromisedFigure:
-    """One figure that a recipe promises, and what its replays gave: of the sample it was made on and of others, by sample."""
-
-    figure: str
-    title: str
-    unit: str
-    decimals: int
-    expected: float | None
-    replayed: float | None
-    kept: bool | None
-    others: dict[str, float]
 
 
 @dataclass(frozen=True)
@@ -136,15 +105,14 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     expected = proof_of(app, newest, setup_id, setup.target)
     notes = recipe_notes.of_setup(app, setup_id)
     control = shown.menu.luminance_control
-    promised = _promised(app, setup, expected, rows)
-    own = next((r for r in rows if r.unit_id == setup.unit_id and r.state in ("done", "failed")), None)
+    figures = promised.promised(app, review_id, setup, expected, rows)
     return RecipeView(
         review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
         "Reset the display to how it left the factory, so that nothing of before is left.",
         steps, notes, [n.words for n in notes if n.kind == "say"],
         control.path if control else "", _table(app, review_id, setup, shown, newest),
-        _purposes(app, review_id, setup, newest), promised, _to_enter(app, review_id, setup, newest),
-        _caveats(app, setup, own, rows),
+        _purposes(app, review_id, setup, newest), figures, _to_enter(app, review_id, setup, newest),
+        _caveats(app, setup, promised.said_of_replays(app, review_id, setup, expected, rows)),
         [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()], not shown.stand_in,
     )  # fmt: skip
@@ -246,77 +214,14 @@ def _to_enter(app: Application, review_id: int, setup: SetupRow, newest: cells.N
     return said
 
 
-def _caveats(app: Application, setup: SetupRow, own: ReplayRow | None, rows: Sequence[ReplayRow]) -> list[str]:
+def _caveats(app: Application, setup: SetupRow, replayed: str) -> list[str]:
     unit = display(app, setup.unit_id).row
-    others = {r.unit_id for r in rows if r.state == "done" and r.unit_id != setup.unit_id}
     firmware = f"firmware {unit.firmware}" if unit.firmware else "a firmware that nobody recorded"
-    said = [f"Found on sample {unit.sample} with {firmware}."]
-    if own is None:
-        said.append("Not replayed yet: nobody has entered it from a factory reset and measured what it gives.")
-    else:
-        said.append(replay_said(own, unit.firmware, 0))
-    if others:
-        said.append(
-            f"Entered on {len(others)} other sample{'s' if len(others) > 1 else ''} too; the table says how far they differ."
-        )
-    else:
-        said.append(
-            "Samples differ: on another one the gains may not fit. Luminance and mode carry over, white may not."
-        )
-    return said
-
-
-# -- what it promises -------------------------------------------------------------------------------------------------
-
-
-def _promised(
-    app: Application, setup: SetupRow, expected: Mapping[str, Analysis], rows: Sequence[ReplayRow]
-) -> list[PromisedFigure]:  # fmt: skip
-    """What the setup's proof shows, held against what its newest replay gave, and beside what those on other samples gave."""
-    target = resolve(setup.target)
-    newest = {r.unit_id: figures_of(app, r, target) for r in reversed(rows) if r.state == "done"}
-    mine = newest.pop(setup.unit_id, {})
-    samples = {u.id: u.sample for u in reviews.units_of(app.db.connection(), _review_of(app, setup.id))}
-    theirs = {samples[u]: f for u, f in newest.items() if u in samples}
-    out = []
-    for measurement, key, title, unit, decimals, tolerance, relative in PROMISED:
-        if setup.signal not in MEASUREMENTS[measurement].signals:
-            continue
-        name = f"{measurement}.{key}"
-        wanted = expected[measurement].scalar(key) if measurement in expected else None
-        got = mine.get(name)
-        others = {s: f[name] for s, f in theirs.items() if name in f}
-        if wanted is not None or got is not None:
-            kept = _kept(wanted, got, tolerance, relative)
-            out.append(PromisedFigure(name, title, unit, decimals, wanted, got, kept, others))
-    return out
-
-
-def _kept(wanted: float | None, got: float | None, tolerance: float, relative: bool) -> bool | None:
-    if wanted is None or got is None:
-        return None
-    return abs(got - wanted) <= (tolerance * abs(wanted) if relative else tolerance)
-
-
-def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, float]:
-    """The figures of a replay that recipes promise, by name; those of which it read too little are left out."""
-    if len(row.XYZ) != len(row.patches):
-        return {}
-    XYZ = np.array([(np.nan,) * 3 if v is None else v for v in row.XYZ], float)
-    if row.correction_id is not None and (c := corrections.get(app.db.connection(), row.correction_id)) is not None:
-        XYZ = corrected(XYZ, c.matrix)
-    limits = MeterLimits(float(row.meter.get("repeatability", 0.002)), float(row.meter.get("floor", 0.0)))
-    patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
-    readings = collect(patches, np.nan_to_num(XYZ), np.isnan(XYZ[:, 1]), limits)
-    found: dict[str, float] = {}
-    for measurement, key, *_ in PROMISED:
-        try:
-            value = analyse(measurement, readings, target, uncertain=False).scalar(key)
-        except MissingPatchError:
-            continue
-        if value is not None:
-            found[f"{measurement}.{key}"] = value
-    return found
+    return [
+        f"Found on sample {unit.sample} with {firmware}.",
+        replayed or "Not replayed yet: nobody has entered it from a factory reset and measured what it gives.",
+        "Samples differ: on another one the gains may not fit. Luminance and mode carry over, white may not.",
+    ]
 
 
 def _replay_view(
@@ -324,10 +229,7 @@ def _replay_view(
 ) -> ReplayView:  # fmt: skip
     kept: bool | None = False if row.state == "failed" else None
     if row.state == "done":
-        # What another sample gave is held to the same promises.
-        own = [replace(row, unit_id=setup.unit_id)]
-        known = [f.kept for f in _promised(app, setup, expected, own) if f.kept is not None]
-        kept = all(known) if known else None
+        kept = promised.kept(promised.of_replay(app, row.review_id, setup, expected, row))
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     return ReplayView(
         row.id, sample, row.unit_id, row.state, row.message, row.firmware, row.created_at, kept,

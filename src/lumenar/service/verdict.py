@@ -231,7 +231,11 @@ def gaps(app: Application, review_id: int, now: cells.Newest, recipes: Sequence[
         count = len(uncorrected)
         said = "1 run was" if count == 1 else f"{count} runs were"
         found.append(f"{said} read without a correction for the panel type.")
-    unproven = list(dict.fromkeys(r.name for r in recipes if r is not None and not r.replayed))
+    failed = list(dict.fromkeys(r.name for r in recipes if r is not None and r.replay_failed))
+    if failed:
+        found.append(f"Replayed from a factory reset, and failed: {', '.join(failed)}.")
+    unproven = [r.name for r in recipes if r is not None and not r.replayed and not r.replay_failed]
+    unproven = list(dict.fromkeys(unproven))
     if unproven:
         found.append(f"Not replayed after a factory reset: {', '.join(unproven)}.")
     return found

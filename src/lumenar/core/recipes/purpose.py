@@ -49,6 +49,8 @@ TASTES = (
 )
 REPLAYED = "Replayed from a factory reset"
 """How what is said of a replay begins where it went through with the present firmware."""
+REPLAY_FAILED = "Its replay failed"
+"""How it begins where it did not: a step could not be entered, or the figures are not those that were promised."""
 Table = tuple[tuple[float, float | None], ...]
 
 
@@ -117,6 +119,7 @@ class Recipe:
     expected: tuple[Evidence, ...]
     caveats: tuple[str, ...]
     replayed: bool = False
+    replay_failed: bool = False
 
 
 def recommend(
@@ -146,6 +149,7 @@ def recommend(
         tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
         tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
         advice.replays.get(chosen.key, "").startswith(REPLAYED),
+        advice.replays.get(chosen.key, "").startswith(REPLAY_FAILED),
     )  # fmt: skip
 
 
