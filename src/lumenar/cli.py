@@ -92,8 +92,9 @@ def _parser() -> _OneLineParser:
     p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
     p.add_argument("--json", action="store_true", help="the whole tuning on standard output")
 
-    p = _command(commands, "figures", "figures from a readings file", _figures)
+    p = _command(commands, "figures", "figures from a readings file (JSON, CSV, CGATS text)", _figures)
     p.add_argument("readings", type=Path, metavar="READINGS", help="readings file (docs/formats.md)")
+    _columns(p)
     p.add_argument("--target", metavar="T", help="compare with this target instead of each setup's own")
     p.add_argument("--json", action="store_true", help="the figures file on standard output")
 
@@ -105,13 +106,7 @@ def _parser() -> _OneLineParser:
     p.add_argument("--model", default="", help="of the display, where the file does not say it")
     p.add_argument("--kind", default="monitor", help="monitor, television, projector, phone or laptop")
     p.add_argument("--panel", default="", help="lcd, oled, projector or other, where the file does not say it")
-    p.add_argument(
-        "--column",
-        action="append",
-        default=[],
-        metavar="HEAD=WHAT",
-        help="what a column is; rgb=0..255 says how signals run",
-    )
+    _columns(p)
 
     p = _command(commands, "export", "a review's readings as a file", _export)
     p.add_argument("review", type=int, metavar="REVIEW", help="number of the review")
@@ -135,6 +130,17 @@ def _command(
     p = commands.add_parser(name, help=words, description=f"{words[:1].upper()}{words[1:]}.")
     p.set_defaults(run=run)
     return p
+
+
+def _columns(p: argparse.ArgumentParser) -> None:
+    """The option that says what the columns of a table are."""
+    p.add_argument(
+        "--column",
+        action="append",
+        default=[],
+        metavar="HEAD=WHAT",
+        help="what a column is; rgb=0..255 says how signals run",
+    )
 
 
 def _port(text: str) -> int:
@@ -281,10 +287,13 @@ def _figures(options: argparse.Namespace) -> int:
     from lumenar.core.measurements import MEASUREMENTS
     from lumenar.service.cells import target_of
     from lumenar.service.file_figures import analyse_file, figures_document
-    from lumenar.service.readings_file import parse_readings
+    from lumenar.service.tables import read_any
 
-    text, name = _read(options.readings), options.readings.name
-    file = parse_readings(text, name)
+    name = options.readings.name
+    read = read_any(_read(options.readings), name, dict(_pair(text) for text in options.column))
+    for note in read.notes:
+        print(note, file=sys.stderr)
+    file = read.file
     for setup in file.setups if options.target else ():
         target_of(options.target, setup.signal)
     found = analyse_file(file, name, options.target)
@@ -298,6 +307,8 @@ def _figures(options: argparse.Namespace) -> int:
             print(f"  {MEASUREMENTS[key].title}: {MEASUREMENTS[key].words(scalars)}")
         for key, reason in one.left_out.items():
             print(f"  {MEASUREMENTS[key].title}: none, {reason}")
+        for sentence in one.floors:
+            print(f"  {sentence}")
     return 0
 
 

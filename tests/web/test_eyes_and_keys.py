@@ -304,3 +304,36 @@ def test_small_targets_are_large_enough(page):
           .map(e => [e.outerHTML.slice(0, 120), e.getBoundingClientRect().height])"""
     )
     assert small == []
+
+
+FOCUSED = """
+const done = arguments[arguments.length - 1], bad = [], seen = new Set();
+const what = document.querySelectorAll('a[href], button, input, select, textarea, [tabindex="0"]');
+for (const e of what) {
+  if (e.disabled || !e.getClientRects().length || e.closest('[hidden], [inert]')) continue;
+  e.focus({focusVisible: true});
+  if (document.activeElement !== e || !e.matches(':focus-visible')) continue;
+  // A box that is drawn beside its hidden input shows the focus in its place.
+  const shown = [e, e.nextElementSibling, e.parentElement, e.parentElement?.querySelector('[data-part=control]')];
+  const ring = shown.some((x) => {
+    if (!x) return false;
+    const s = getComputedStyle(x);
+    return s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) >= 1 && !s.outlineColor.includes(', 0)');
+  });
+  const name = `${e.tagName} ${e.getAttribute('aria-label') || e.textContent.slice(0, 30) || e.type}`;
+  if (!ring && !seen.has(name)) bad.push(name);
+  seen.add(name);
+}
+done([seen.size, bad]);
+"""
+
+
+@pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
+@pytest.mark.parametrize("view", VIEWS)
+def test_the_focus_is_seen_on_every_control(page, view, day):
+    theme(page, day)
+    page.go(VIEWS[view])
+    page.find("main h1")
+    page.until(lambda: "Loading" not in page.find("main").text)
+    count, bad = page.driver.execute_async_script(FOCUSED)
+    assert count > 3 and bad == []

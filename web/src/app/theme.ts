@@ -15,6 +15,8 @@ import {
 /** A semantic token with its daylight and its dim-room value. All neutrals have zero chroma, so nothing tints the eye. */
 const pair = (day: string, dim: string) => ({ value: { base: day, _dark: dim } });
 
+/** Who moves by keys sees where they are, on every control and in both themes. */
+const RING = { focusVisibleRing: "outside", focusRingColor: "lamp", focusRingWidth: "2px" } as const;
 /** What a person types in. */
 const INPUT = {
   bg: "sheet",
@@ -75,7 +77,7 @@ const config = defineConfig({
     recipes: {
       /* `solid` is the one thing to do next, `outline` every other. */
       button: {
-        base: { borderRadius: "5px", transitionProperty: "none", focusVisibleRing: "none" },
+        base: { borderRadius: "5px", transitionProperty: "none", ...RING },
         variants: {
           variant: {
             solid: { bg: "lamp", color: "onLamp", fontWeight: "600", _hover: { bg: "lamp", opacity: 0.9 } },
@@ -109,7 +111,7 @@ const config = defineConfig({
         defaultVariants: { variant: "outline", size: "sm" },
       },
       input: {
-        base: { focusVisibleRing: "none", fontFamily: "mono" },
+        base: { ...RING, fontFamily: "mono" },
         variants: {
           variant: { outline: INPUT },
           size: {
@@ -119,7 +121,7 @@ const config = defineConfig({
         defaultVariants: { size: "sm" },
       },
       textarea: {
-        base: { focusVisibleRing: "none" },
+        base: { ...RING },
         variants: { variant: { outline: INPUT } },
       },
     },
@@ -135,7 +137,7 @@ const config = defineConfig({
                 color: "ink",
                 borderColor: "control",
                 borderRadius: "5px",
-                focusVisibleRing: "none",
+                ...RING,
               },
             },
           },
@@ -188,7 +190,7 @@ const config = defineConfig({
         slots: checkboxAnatomy.keys(),
         base: {
           root: { gap: "7px", minH: "24px", cursor: "pointer", _disabled: { cursor: "default" } },
-          control: { focusVisibleRing: "none", cursor: "inherit" },
+          control: { ...RING, cursor: "inherit" },
           label: { fontWeight: "400", userSelect: "auto" },
         },
         variants: {
@@ -237,7 +239,7 @@ const config = defineConfig({
       },
       numberInput: {
         slots: numberInputAnatomy.keys(),
-        base: { input: { fontFamily: "mono", focusVisibleRing: "none" } },
+        base: { input: { fontFamily: "mono", ...RING } },
         variants: {
           variant: { outline: { input: INPUT } },
           size: { sm: { input: { px: "8px", h: "30px", fontSize: "13px" } } },
@@ -247,7 +249,7 @@ const config = defineConfig({
       combobox: {
         slots: comboboxAnatomy.keys(),
         base: {
-          input: { focusVisibleRing: "none" },
+          input: { ...RING },
           trigger: { color: "ink3" },
           content: {
             bg: "raised",
