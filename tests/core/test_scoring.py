@@ -200,7 +200,8 @@ def test_a_white_that_is_off_counts_once():
             m: analyse(m, readings, TARGETS["srgb"], uncertain=False) for m in ("grey_ramp", "gamut", "white_black")
         }
         known = score(RUBRIC, "colour_work", found)
-        lost.append({line.figure: line.loss for line in known.lines if line.loss is not None})
+        # Of all that the purpose weighs, measured or not.
+        lost.append({line.figure: line.loss * known.coverage for line in known.lines if line.loss is not None})
     more = {k: lost[1][k] - lost[0][k] for k in lost[0]}
     assert 8 < more["white_black.white_de2000"] < 12
     assert max(abs(v) for k, v in more.items() if "own_white" in k) < 0.05

@@ -40,6 +40,7 @@ class Typed:
 
 
 _SPLIT = re.compile(r"[;\t ]+")
+_THOUSANDS = re.compile(r"^[-+]?\d{1,3}(,\d{3})+(\.\d*)?$")
 _UNDER = re.compile(r"^(<.*|-+|low|under|0([.,]0*)?)$", re.IGNORECASE)
 
 
@@ -52,8 +53,16 @@ def numbers(text: str) -> list[float]:
     else:
         words = [w.rstrip(",") if "." in w or not re.search(r"\d,\d", w) else w for w in words]
     found = []
+    # With a decimal point among the numbers a comma marks thousands.
+    points = any("." in w for w in words)
     for word in words:
         plain = word.replace(",", ".") if word.count(",") == 1 and "." not in word else word
+        if "," in word and points:
+            if not _THOUSANDS.match(word):
+                raise TypedError(
+                    f"{word!r} may be two numbers or one; write it without a comma, or all with decimal commas"
+                )
+            plain = word.replace(",", "")
         try:
             value = float(plain)
         except ValueError:
@@ -108,6 +117,31 @@ def _hint(values: Sequence[float]) -> str:
     return "are these X Y Z?" if min(values[1:]) > 1 else "see the order and the form"
 
 
+HUES = {
+    (1, 0, 0): ("red", (0.4507, 0.5229)), (0, 1, 0): ("green", (0.1250, 0.5625)), (0, 0, 1): ("blue", (0.1754, 0.1579)),
+}  # fmt: skip
+"""What the primaries are called, and where in u'v' those of BT.709 are."""
+NEARER = 0.08
+"""A primary is asked about if its colour is nearer to another's by this much in u'v'."""
+
+
+def _another_hue(rgb: Sequence[float], typed: Typed) -> str:
+    """Whether a primary reads as another one, as where two rows were swapped: a question, empty if not."""
+    top = max(rgb)
+    key = tuple(int(v > 0.5 * top) for v in rgb)
+    if key not in HUES or min(rgb) > 0.05 * top or typed.XYZ is None:
+        return ""
+    X, Y, Z = typed.XYZ
+    total = X + 15 * Y + 3 * Z
+    if total <= 0 or X == Y == Z:
+        return ""
+    u, v = 4 * X / total, 9 * Y / total
+    off = {name: math.dist((u, v), place) for name, place in HUES.values()}
+    nearest = min(off, key=lambda name: off[name])
+    name = HUES[key][0]
+    return f"That is the colour of {nearest}, not of {name}. Is it so?" if off[name] - off[nearest] > NEARER else ""
+
+
 def odd(
     read: Sequence[tuple[Sequence[float], Sequence[float] | None]], signal: Signal = "sdr"
 ) -> tuple[int, str] | None:
@@ -131,6 +165,8 @@ def question(
     nobody knows of HLG's what they should have."""
     Y = 0.0 if typed.XYZ is None else typed.XYZ[1]
     red, green, blue = rgb
+    if said := _another_hue(rgb, typed):
+        return said
     white = next((other for signal, other in others if tuple(signal) == (1.0, 1.0, 1.0)), None)
     if red == green == blue:
         greys = [(signal[0], other) for signal, other in others if signal[0] == signal[1] == signal[2]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -238,6 +238,11 @@ def _document(
         {"id": m}
         for m in dict.fromkeys(r["meter"] for s in setups.values() for r in s["readings"] if r.get("meter") is not None)
     ]
+    if _relative(setups.values()):
+        notes.append(
+            "White has exactly Y = 100, so these values may be relative to white rather than in cd/m². Luminance, contrast and PQ"
+            " figures are right only if they are in cd/m²: multiply all by the luminance of white divided by 100 if they are not."
+        )
     document = {
         "format": "lumenar-readings", "version": 1, "units": units, "meters": meters, "setups": list(setups.values())
     }  # fmt: skip
@@ -248,6 +253,15 @@ def _document(
     if ignored:
         notes.append(f"Not used: {', '.join(ignored)}.")
     return Read(_checked(document, name), format, taken, tuple(notes))
+
+
+def _relative(setups: Iterable[Mapping[str, Any]]) -> bool:
+    """Whether the white of every setup that has one is exactly 100, as where values are relative to white."""
+    whites = [
+        r["XYZ"][1] for s in setups for r in s["readings"]
+        if r.get("XYZ") is not None and all(abs(v - 1) < 1e-9 for v in r["rgb"])
+    ]  # fmt: skip
+    return bool(whites) and all(abs(Y - 100) < 1e-6 for Y in whites)
 
 
 def _spectral(heads: Sequence[str], name: str) -> dict[float, int]:

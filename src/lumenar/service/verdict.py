@@ -122,12 +122,14 @@ def judged(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpos
 
 def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpose) -> Score:
     read = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
+    stale = tuple(sorted(c.measurement for c in now.stale if c.setup == setup.id))
     # A purpose's key says which one, its weights what it is: one that is only being tried has the same key.
     key = (
         "score",
         setup.id,
         setup.target,
         read,
+        stale,
         purpose.key,
         purpose.target,
         purpose.signal,
@@ -135,7 +137,7 @@ def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpos
         purpose.core,
     )
     value: Score = app.cache.get(
-        key, lambda: score(app.rubric, purpose, judged(app, setup, now, purpose), setup.signal)
+        key, lambda: score(app.rubric, purpose, judged(app, setup, now, purpose), setup.signal, stale)
     )
     return value
 

@@ -3,7 +3,7 @@ under different names."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -125,27 +125,39 @@ class SameModes:
         pairs = [(a, b) for i, a in enumerate(self.modes) for b in self.modes[i + 1 :]]
         apart = _apart([(by_mode[a], by_mode[b]) for a, b in pairs], list(by_mode.values()))
         distance = [_distance(means[a], means[b]) for a, b in pairs]
-        # The same goes on: of three, the first and the last are the same where both are the same as the second.
-        groups = {m: {m} for m in self.modes}
+        # Two modes that are each like a third need not be like one another: each pair counts by itself.
+        alike = {m: {m} for m in self.modes}
         for (a, b), differ, d in zip(pairs, apart, distance, strict=True):
             if not differ or d < SAME:
-                joined = groups[a] | groups[b]
-                for m in joined:
-                    groups[m] = joined
+                alike[a].add(b)
+                alike[b].add(a)
         peak = {m: float(x[len(GREYS) - 1, 1]) for m, x in means.items()}
         heads = ("Mode", "Peak, 10 % window, cd/m²", "The same as")
         rows = tuple(
-            (m, round(peak[m], 1), ", ".join(o for o in self.modes if o in groups[m] and o != m) or "no other")
+            (m, round(peak[m], 1), ", ".join(o for o in self.modes if o in alike[m] and o != m) or "no other")
             for m in self.modes
         )
-        same = [g for i, g in enumerate(groups.values()) if len(g) > 1 and g not in list(groups.values())[:i]]
+        same = _groups(self.modes, alike)
         most = max(peak, key=lambda m: peak[m])
-        too = [m for m in self.modes if m in groups[most] and m != most]
+        too = [m for m in self.modes if m in alike[most] and m != most]
         said = [f"{listed([m for m in self.modes if m in g])} are the same." for g in same]
         said = said or ["No two of these modes are the same."]
         beside = f" (and {listed(too)}, which {'is' if len(too) == 1 else 'are'} the same)" if too else ""
         said.append(f"{most}{beside} has most peak: {peak[most]:.0f} cd/m² in a 10 % window.")
         return Conclusion(" ".join(said), heads, rows)
+
+
+def _groups(modes: Sequence[str], alike: Mapping[str, Collection[str]]) -> list[list[str]]:
+    """Groups of two modes or more in which each is like every other, the largest first; a mode may be in several."""
+    found: list[list[str]] = []
+    for first in modes:
+        group = [first]
+        for m in modes:
+            if m != first and all(m in alike[o] for o in group):
+                group.append(m)
+        if len(group) > 1 and not any(set(group) <= set(g) for g in found):
+            found = [g for g in found if not set(g) <= set(group)] + [sorted(group, key=list(modes).index)]
+    return sorted(found, key=lambda g: (-len(g), list(modes).index(g[0])))
 
 
 def _distance(one: Array, two: Array) -> float:

@@ -148,7 +148,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
         metric, de = "de2000", difference.de2000(spaces.XYZ_to_Lab(got, reference), spaces.XYZ_to_Lab(total, reference))
     W, summed = got[..., 0, 1], parts[..., 1].sum(axis=-1)
     k = K[..., 0, 0, 1][..., None]
-    boost = 100 * ((W - k) / (summed - 3 * k) - 1)
+    lit = np.where(summed - 3 * k > 0, summed - 3 * k, np.nan)
+    boost = 100 * ((W - k) / lit - 1)
     U_noise, U_floor = _half_widths(readings, index, total[..., 1], known)
     U, off = U_noise + U_floor, np.abs(percents)
     beyond = off - U > LIMIT_PERCENT

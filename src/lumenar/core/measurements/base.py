@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -11,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
-from lumenar.core.numbers import significant
+from lumenar.core.numbers import ENDLESS, NO_NUMBER, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import REFERENCE_CD_M2, TARGETS, Anchor, Signal, Target
 
@@ -158,6 +159,21 @@ class Measurement:
     """What a run may ask of it to do otherwise; each a field of `Context`."""
     bounded_below: bool = False
     """Whether a reading under the meter's floor gives a range of its figures, from nothing to the floor."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "words", _readable(self.words))
+
+
+def _readable(words: Callable[[Mapping[str, object]], str]) -> Callable[[Mapping[str, object]], str]:
+    """The same sentence with what is no number written as people write it."""
+
+    def sentence(f: Mapping[str, object]) -> str:
+        return _NO_NUMBER.sub(lambda found: ENDLESS if "inf" in found[0] else NO_NUMBER, words(f))
+
+    return sentence
+
+
+_NO_NUMBER = re.compile(r"[-−+]?\b(nan|inf)\b")
 
 
 DEPTHS = (8, 10, 12)

@@ -31,7 +31,7 @@ from lumenar.core.measurements.base import (
     uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined, pairs
-from lumenar.core.numbers import kelvin, signed
+from lumenar.core.numbers import grouped, kelvin, signed
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Anchor, Target
 
@@ -171,7 +171,7 @@ def _curve_chart(shown: Sequence[Shown]) -> Chart:
         kind="lines",
         title="Curve",
         note=f"luminance in % of white against {shown[0].target.title}",
-        headline=f"gamma {_change(shown, 'gamma', '.2f')}, target {f['target_gamma']:.2f}",
+        headline=f"gamma {_change(shown, 'gamma', '.2f')}, target {grouped(float(f['target_gamma']), 2)}",
         x=_LEVEL_AXIS,
         y=Axis("luminance", "%", 0, 100, 0),
         series=tuple(series),

@@ -14,7 +14,7 @@ from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.roles import sets_white
-from lumenar.core.scoring.rubric import Score, rank, tied, worth_it
+from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 
 TABLE_CD_M2 = (80.0, 120.0, 160.0, 200.0)
 SAME_COVERAGE = 0.005
@@ -201,8 +201,9 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
     tuned = [c for c in scored if not c.shipped and c.mode == best.mode]
     if not best.shipped:
         then = "it was left where it is"
-    elif any(abs(c.score.coverage - best.score.coverage) < SAME_COVERAGE for c in tuned):
-        then = "tuned, it is not measurably better"
+    elif same := [c for c in tuned if abs(c.score.coverage - best.score.coverage) < SAME_COVERAGE]:
+        little = any(measurably_better(c.score, best.score) for c in same)
+        then = f"tuned, it is {f'better by less than {LEAST_POINTS:g} point' if little else 'not measurably better'}"
     elif tuned:
         then = f"{tuned[0].name} may be better, but is not measured as far"
     else:
@@ -265,7 +266,10 @@ def _caveats(chosen: Candidate, passed_over: Candidate | None, advice: Advice, s
     number = "one sample" if samples == 1 else f"{samples} samples, these settings on the first of them"
     said = [f"Measured on {number}; another sample of this model will differ."]
     if passed_over is not None:
-        said.append(f"{passed_over.name} was tried too and is not measurably better: leave it alone.")
+        better = "not measurably better"
+        if measurably_better(passed_over.score, chosen.score):
+            better = f"better by less than {LEAST_POINTS:g} point"
+        said.append(f"{passed_over.name} was tried too and is {better}: leave it alone.")
     said.append(
         advice.replays.get(
             chosen.key, "Not replayed yet: nobody has entered this from a factory reset and measured what it gives."

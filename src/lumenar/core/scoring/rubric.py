@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any, get_args
 
 import numpy as np
@@ -242,7 +242,7 @@ def _figure(rule: Rule, analyses: Mapping[str, Analysis]) -> _Known | None:
     return None
 
 
-NOT_MEASURED = "not measured"
+NOT_MEASURED, OUT_OF_DATE = "not measured", "out of date"
 
 
 def _why_unknown(rule: Rule, analyses: Mapping[str, Analysis]) -> str:
@@ -276,13 +276,15 @@ def _added(one: Array | None, two: Array | None) -> Array | None:
 
 
 def score(
-    rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis], signal: Signal | None = None
-) -> Score:
+    rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis], signal: Signal | None = None,
+    stale: Collection[str] = (),
+) -> Score:  # fmt: skip
     """The weighted mean of the points that exist, for one setup's analyses by measurement.
 
     Unmeasured figures lower the coverage, not the score, and widen its interval; without a core figure or under 70 %
     coverage there is none. The draws are shared by all figures of one set of readings. purpose: one of the rubric's by key,
-    or one that is only being tried; signal: that of the setup, None for the purpose's.
+    or one that is only being tried; signal: that of the setup, None for the purpose's; stale: measurements that were read, but
+    before a change.
     """
     purpose = rubric.purposes[purpose] if isinstance(purpose, str) else purpose
     if signal not in (None, purpose.signal):
@@ -292,6 +294,7 @@ def score(
     got, weight_got, worst_got, best_got = 0.0, 0.0, 0.0, 0.0
     spread: Array | None = None
     missing_core: list[str] = []
+    all_stale = True
     for figure, weight in purpose.weights.items():
         if weight == 0:
             continue
@@ -299,22 +302,28 @@ def score(
         known = _figure(rule, analyses)
         base = (figure, rule.title, rule.unit)
         if known is None:
-            text = _why_unknown(rule, analyses)
+            text = OUT_OF_DATE if rule.measurement in stale else _why_unknown(rule, analyses)
             lines.append(Line(*base, text, None, None, weight, None, rule.measurement))
             if figure in purpose.core:
-                missing_core.append(f"{rule.title} ({text})" if text != NOT_MEASURED else rule.title)
+                all_stale = all_stale and text == OUT_OF_DATE
+                plain = text in (NOT_MEASURED, OUT_OF_DATE)
+                missing_core.append(rule.title if plain else f"{rule.title} ({text})")
             continue
         points = known.points
-        loss = weight * (100 - points) / total
+        # Of what is measured, so that all losses add up to what the score lacks of 100.
+        loss = weight * (100 - points)
         text = rule.written(known.value, known.at_least)
         lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement))
         got, weight_got = got + weight * points, weight_got + weight
         worst_got, best_got = worst_got + weight * known.open_low, best_got + weight * known.open_high
         spread = _added(spread, None if known.moved is None else weight * known.moved)
+    lines = [line if line.loss is None else replace(line, loss=line.loss / weight_got) for line in lines]
     lines.sort(key=lambda line: -(line.loss if line.loss is not None else -1))
     coverage = weight_got / total
     if missing_core or coverage < MIN_COVERAGE:
-        reason = f"not measured: {', '.join(missing_core)}" if missing_core else f"only {100 * coverage:.0f} % measured"
+        reason = f"only {100 * coverage:.0f} % measured"
+        if missing_core:
+            reason = f"{OUT_OF_DATE if all_stale else NOT_MEASURED}: {', '.join(missing_core)}"
         return Score(purpose.key, None, None, None, coverage, reason, tuple(lines))
     value = got / weight_got
     # Draws move what was measured; what was not could be worth nothing or everything.
@@ -345,6 +354,12 @@ def gain(one: Score, two: Score) -> tuple[float, float, float] | None:
     d = one.value - two.value
     low, high = _spread_of_difference(one, two, d)
     return d, d + low, d + high
+
+
+def measurably_better(one: Score, two: Score) -> bool:
+    """Whether the first is better by more than its uncertainty, by however little."""
+    found = gain(one, two)
+    return found is not None and found[1] > 0
 
 
 def worth_it(one: Score, two: Score) -> bool:
