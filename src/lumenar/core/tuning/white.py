@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lumenar.core.menu import Value
+from lumenar.core.readings import Patch
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
     PRIMARIES,
@@ -21,6 +22,14 @@ from lumenar.core.tuning.base import (
 )  # fmt: skip
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.stage import DARK, Stage
+
+NEAR_WHITE = Patch((0.85, 0.85, 0.85))
+"""A grey that a gain still moves where white itself has come to the end of a channel."""
+CHECK, CHECK_START, HELD = "check", "check start", "gains held"
+"""Attempts that look at greys: of what was found, of where it began, and of gains that are not raised above that."""
+BENT, BENT_BY_NOISE = 1.0, 250.0
+"""dE2000 by which a grey may be farther off than white, or than at the start, before gains are said to have gone past their stop;
+more by so many times the meter's repeatability."""
 
 
 @dataclass(frozen=True)
@@ -45,6 +54,10 @@ class TwoPoints:
         grey = DARK if attempt.stage.startswith("offsets") else WHITE
         return float(white_error(attempt.of(grey), self.target))
 
+    @property
+    def _margin(self) -> float:
+        return max(BENT, BENT_BY_NOISE * self.noise.repeatability)
+
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
         """Stage after stage; Done with the best values of each."""
         values, reasons, unreached = dict(self.values), {}, {}
@@ -59,7 +72,50 @@ class TwoPoints:
             # How the end came out that was moved once more counts.
             kind = stage.split()[0]
             reasons[kind], unreached[kind] = following.reason, following.unreached
-        return Done(values, " ".join(reasons.values()) or "There is nothing to move.", any(unreached.values()))
+        found = Done(values, " ".join(reasons.values()) or "There is nothing to move.", any(unreached.values()))
+        raised = any(float(values[c.control.path]) > float(self.values[c.control.path]) for c in self.gains)
+        return self._checked(found, attempts) if raised else found
+
+    def _checked(self, found: Done, attempts: Sequence[Attempt]) -> Proposal | Done:
+        """What was found, if greys just below white follow it; white alone does not show a gain that was raised past the end of
+        its channel. Otherwise the best without raising any gain, and if greys do not follow that either, what it began with."""
+        bent = self._bent(found.values, attempts, "Greys below white: whether they follow it.")
+        if isinstance(bent, Proposal) or not bent:
+            return bent if isinstance(bent, Proposal) else found
+        start, held = dict(self.values), []
+        for c in self.gains:
+            top = float(start[c.control.path])
+            if top > c.control.minimum:
+                held.append(Channel(replace(c.control, maximum=top), c.channel))
+        first = next((a for a in attempts if set(PRIMARIES) <= set(a.patches)), None)
+        own = tuple(a for a in attempts if a.stage == HELD)
+        values = {**found.values, **{c.control.path: start[c.control.path] for c in self.gains}}
+        following = Stage(HELD, self.target, self.noise, tuple(held), values, first, own).propose()
+        if isinstance(following, Proposal):
+            return following
+        values |= following.values
+        again = self._bent(values, attempts, "Greys below white with gains that are only lowered.")
+        if isinstance(again, Proposal):
+            return again
+        if not again:
+            said = f"Raised gains tint the greys, so none is raised. {following.reason}"
+            return Done(values, said, following.unreached)
+        return Done(start, "Gains that make white better tint the greys below it, so they stay as they were.", True)
+
+    def _bent(self, values: Mapping[str, Value], attempts: Sequence[Attempt], why: str) -> Proposal | bool:
+        """Whether greys below white are worse than white and than at the start with some values; what is to be read for that
+        first."""
+        patches = (WHITE, NEAR_WHITE)
+        read = _at(values, [a for a in attempts if a.stage == CHECK])
+        if read is None:
+            return Proposal(CHECK, dict(values), patches, why)
+        white, grey = (float(white_error(read.of(p), self.target)) for p in patches)
+        if not grey > white + self._margin:
+            return False
+        began = _at(self.values, [a for a in attempts if a.stage == CHECK_START])
+        if began is None:
+            return Proposal(CHECK_START, dict(self.values), patches, "Greys below white as they were at the start.")
+        return grey > float(white_error(began.of(NEAR_WHITE), self.target)) + self._margin
 
     def _stage(self, stage: str, values: Mapping[str, Value], attempts: Sequence[Attempt]) -> Stage:
         kind = stage.split()[0]
@@ -71,7 +127,7 @@ class TwoPoints:
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
         """One control that, had it stood elsewhere since it was entered, would explain what the slopes do not."""
-        if not attempts:
+        if not attempts or attempts[-1].stage not in self.stages():
             return None
         return self._stage(attempts[-1].stage, self.values, attempts).suspect(attempts)
 
@@ -87,3 +143,8 @@ class TwoPoints:
                 place = next(i for i, a in enumerate(attempts) if a is first)
                 found.append((place, Suspicion(path, entered, at.seems(m), m.last - m.first + 1)))
         return list({(place, s.path): (place, s) for place, s in found}.values())
+
+
+def _at(values: Mapping[str, Value], attempts: Sequence[Attempt]) -> Attempt | None:
+    """The last of some attempts with these values, as far as it read both patches."""
+    return next((a for a in reversed(attempts) if all(a.values.get(p) == v for p, v in values.items())), None)
