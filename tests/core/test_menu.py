@@ -369,3 +369,24 @@ def test_what_nobody_understands_is_no_role(role):
 def test_the_note_of_a_table_fits_a_table_only():
     with pytest.raises(MenuError, match="note of a table"):
         controls_from("Hue 0..100 = 50 (colours)")
+
+
+@pytest.mark.parametrize("written", ["0..100", "0-100", "0 - 100", "0 to 100", "0…100", "0–100"])
+@pytest.mark.parametrize("more", ["", " = 80", " step 5", " in steps of 5", " step 5 = 80"])
+def test_a_range_is_understood_however_it_is_written(written, more):
+    (control,) = controls_from(f"Light {written}{more}")
+    assert (control.path, control.kind, control.minimum, control.maximum) == ("Light", "slider", 0, 100)
+    assert control.step == (5 if "step" in more else 1) and control.default == (80 if "80" in more else None)
+    (signed,) = controls_from(f"Tint -50{written[1:-3]}50")
+    assert (signed.minimum, signed.maximum) == (-50, 50)
+
+
+def test_bullets_and_tabs_of_a_pasted_list_are_no_part_of_names():
+    text = "Picture\n- Light\t0..100 = 80\n  • Tone\t1.8 2.0 [2.2]\n* Warm 13 notches"
+    assert [c.path.split(" > ")[-1] for c in controls_from(text)] == ["Light", "Tone", "Warm"]
+
+
+def test_a_name_with_a_hyphen_or_a_number_stays_a_name():
+    assert [c.path for c in controls_from("Auto-dim on off*\nPreset 2 0..100\nHDMI-1 level 0-10")] == [
+        "Auto-dim", "Preset 2", "HDMI-1 level",
+    ]  # fmt: skip

@@ -60,15 +60,18 @@ class MenuTextError(MenuError):
 
 
 _NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
+_TO = r"\.\.|…|–|—|-|to\b"
+"""What may stand between the ends of a range: 0..100, 0-100, 0 to 100."""
+_BULLET = re.compile(r"^(\s*)[-•*·‣◦–]\s+(?=\S)")
 _RANGE = re.compile(
-    rf"^(?P<low>{_NUMBER})\s*(?:\.\.|…|–)\s*(?P<high>{_NUMBER})(?:\s+(?:in\s+)?steps?\s+(?:of\s+)?(?P<step>{_NUMBER}))?"
+    rf"^(?P<low>{_NUMBER})\s*(?:{_TO})\s*(?P<high>{_NUMBER})(?:\s+(?:in\s+)?steps?\s+(?:of\s+)?(?P<step>{_NUMBER}))?"
     rf"(?:\s*=\s*(?P<default>{_NUMBER}))?$"
 )
 _NOTCHES = re.compile(r"^(?P<count>\d+)\s+notches(?:\s*=\s*(?P<default>\d+))?$")
 _TAIL = re.compile(
-    rf"^(?P<name>\S.*?)\s+(?P<values>{_NUMBER}\s*(?:\.\.|…|–)\s*{_NUMBER}(?:\s+(?:in\s+)?steps?\b.*|\s*=.*)?|\d+\s+notches.*)$"
+    rf"^(?P<name>\S.*?)\s+(?P<values>{_NUMBER}\s*(?:{_TO})\s*{_NUMBER}(?:\s+(?:in\s+)?steps?\b.*|\s*=.*)?|\d+\s+notches.*)$"
 )
-_TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:\.\.|…|–).*)$")
+_TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:{_TO}).*)$")
 _DOES = re.compile(r"\s(locks|resets)\s")
 MOST_CHARS, MOST_LINE = 200_000, 1000
 """A text has at most so many characters, and a line of it."""
@@ -147,7 +150,8 @@ def _lines(text: str) -> Iterator[tuple[int, str]]:
             raise MenuTextError(
                 index, MOST_LINE, f"the line has {len(raw):,} characters; at most {MOST_LINE:,} are possible"
             )
-        yield index, raw
+        # A list that was pasted with its bullets; columns stay what they are.
+        yield index, _BULLET.sub(lambda found: " " * len(found[0]), raw)
 
 
 @dataclass(frozen=True)

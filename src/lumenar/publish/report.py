@@ -101,11 +101,16 @@ def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str
     what = f"{modes} picture {'mode' if modes == 1 else 'modes'}"
     what += f", on {units} samples" if units > 1 else ""
     state = " as shipped" if by_key[key].shipped else ""
-    opening = f"Of {what}, {labels[key]} is the truest{state} for {mid_sentence(title)}: {best.value:.0f} of 100"
+    # One alone is not the truest of anything.
+    which = (
+        f"Of {what}, {labels[key]} is the truest{state}" if len(scored) > 1 else f"{labels[key]}{state} was measured"
+    )
+    opening = f"{which} for {mid_sentence(title)}: {best.value:.0f} of 100"
     if ties:
         opening += f", a tie with {' and '.join(ties)} within the uncertainty"
     opening += f"; beside its own white its greys are off by dE {grey:.1f} on average." if grey is not None else "."
-    if len(scored) > 1:
+    # What can't be told apart from the best is not far off.
+    if len(scored) > 1 and not tied(best, scored[-1][1]):
         last, worst = scored[-1]
         lost = [line for line in worst.lines if line.loss is not None]
         loss = max(lost, key=lambda line: line.loss or 0)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lumenar.bench.drivers.typed import NAMELESS
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.figures import difference_u, written
@@ -264,7 +265,9 @@ def provenance(app: Application, run_id: int, setup_id: int) -> str:
     if run is None:
         return ""
     c = corrections.get(db, run.correction_id) if run.correction_id else None
-    said = [f"Read {run.created_at[:10]} with the {run.meter.get('name', 'meter')}"]
+    name = run.meter.get("name", "")
+    by = "and typed by hand" if name in ("", NAMELESS) else f"with the {name}"
+    said = [f"Read {run.created_at[:10]} {by}"]
     said.append(f"corrected by {c.reference} on {c.made_on} ({c.made_at[:10]})" if c else "without a correction")
     said.append("warmed up" if run.warm else "not known to be warm" if run.warm == 0 else "warm-up not recorded")
     whites = [Y for s, kind, _, Y in runs.watched(db, run_id) if s == setup_id and kind == "reference"]

@@ -32,6 +32,10 @@ class MisreadError(InstrumentError):
     advice = "Read the meter once more and type what it shows."
 
 
+NAMELESS = "Typed by hand"
+"""What a meter is called that nobody named."""
+
+
 @dataclass(frozen=True)
 class HandMeter:
     """A meter that only shows numbers, as far as the person knows it: repeatability one standard deviation, floor the least
@@ -82,7 +86,7 @@ def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
     assumed."""
     m = stated or HandMeter()
     described: dict[str, Any] = {
-        "name": m.name.strip() or "Typed by hand", "kind": m.kind, "repeatability": m.repeatability_percent / 100,
+        "name": m.name.strip() or NAMELESS, "kind": m.kind, "repeatability": m.repeatability_percent / 100,
     }  # fmt: skip
     if m.serial.strip():
         described["serial"] = m.serial.strip()
