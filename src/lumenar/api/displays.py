@@ -36,9 +36,15 @@ class DisplayIdentity(BaseModel):
 
 
 class SampleChange(BaseModel):
-    """What changes of a sample: its firmware version, which makes what was measured before stale."""
+    """What changes of a sample: its firmware version, which makes what was measured before stale; or what was wrong of its
+    identity, maker, model, kind and panel for all samples of the review. What is not given stays."""
 
-    firmware: str = Field(max_length=200)
+    firmware: str | None = Field(default=None, max_length=200)
+    maker: Text | None = None
+    model: Text | None = None
+    kind: Text | None = None
+    panel: Text | None = None
+    serial: Text | None = None
 
 
 @router.get("/displays")
@@ -73,7 +79,10 @@ def read_sample(request: Request, response: Response, sample: Id) -> Sample:
 
 @router.patch("/samples/{sample}")
 def change_sample(request: Request, sample: Id, new: SampleChange) -> Sample:
-    """A sample has another firmware now."""
+    """A sample has another firmware now, or its identity is corrected."""
     with unchanged(request, lambda: samples.version(application(request), sample)):
-        setups.set_firmware(application(request), sample, new.firmware)
+        if new.firmware is not None:
+            setups.set_firmware(application(request), sample, new.firmware)
+        if given := new.model_dump(exclude={"firmware"}, exclude_none=True):
+            new_display.correct(application(request), sample, given)
         return samples.sample(application(request), sample)

@@ -7,6 +7,7 @@ next start, and never served.
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 import tempfile
@@ -31,6 +32,7 @@ from lumenar.service.readings_file import parse_readings, setup_key
 from lumenar.store import editions, reviews
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
+from lumenar.store.reviews import UnitRow
 
 MANIFEST = "manifest.json"
 
@@ -93,7 +95,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
         )
     said = _advice(app, review_id, document)
     slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")[:80]
-    home, gaps = app.folder / "editions", verdict.verdict(app, review_id).gaps
+    home, gaps = app.folder / "editions", [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, row)]
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
     about = About(
         entry.number, entry.published_at, row.maker, row.model, row.kind, row.panel, row.sample, row.serial, row.firmware,
@@ -119,6 +121,25 @@ def _publish(app: Application, review_id: int) -> EditionView:
         _take_back(app, home, entry)
         raise ConflictError("review", "The review was deleted while it was being published, so there is no edition.")
     return _view(entry)
+
+
+def _corrected(app: Application, review_id: int, row: UnitRow) -> list[str]:
+    """What was corrected of the display's identity since the last edition of the same sample, in a sentence; none if nothing
+    was."""
+    for entry in sorted(editions.of_review(app.db.connection(), review_id), key=lambda e: -e.number):
+        try:
+            was = json.loads((app.folder / "editions" / entry.folder / MANIFEST).read_text())
+        except (OSError, ValueError):
+            continue
+        if was.get("sample") != row.sample:
+            continue
+        names = {"maker": "maker", "model": "model", "kind": "kind", "panel": "panel", "serial": "serial number"}
+        said = [
+            f"{name} {getattr(row, key) or 'not recorded'} (was {was.get(key) or 'not recorded'})"
+            for key, name in names.items() if was.get(key) != getattr(row, key)
+        ]  # fmt: skip
+        return [f"Corrected since edition {entry.number}: {'; '.join(said)}."] if said else []
+    return []
 
 
 def _take_number(app: Application, review_id: int, home: Path, slug: str, gaps: list[str]) -> EditionRow:

@@ -12,7 +12,7 @@ from lumenar.core.signals import Range
 from lumenar.service.application import Application
 from lumenar.service.data import now
 from lumenar.service.displays import display
-from lumenar.service.errors import BadInputError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.shelf import add_setups
 from lumenar.service.targets import titles
 from lumenar.store import menus, reviews
@@ -96,6 +96,30 @@ def add(app: Application, new: NewDisplay) -> int:
         suffix = "" if first is None else f" (sample {row.sample})"
         add_setups(db, reviews.add_unit(db, row), menu, suffix)
     return review_id
+
+
+def correct(app: Application, unit_id: int, given: Mapping[str, str]) -> None:
+    """Correct what a display is called: maker, model, kind and panel of all samples of its review, the serial number of this one.
+    What was measured stays as it is; an edition that was published keeps what it says, and the next one tells the difference.
+    BadInputError names the field; ConflictError for a simulated display, whose identity is in its unit file."""
+    shown = display(app, unit_id)
+    row = shown.row
+    if shown.stand_in:
+        raise ConflictError("stand-in", f"{row.name} is simulated; its unit file says what it is called.")
+    new = {k: str(getattr(row, k)) for k in ("maker", "model", "kind", "panel", "serial")}
+    new |= {k: " ".join(v.split()) for k, v in given.items()}
+    for name in ("maker", "model"):
+        if not new[name]:
+            raise BadInputError("display", f"A display needs its {name}.", name)
+    for name in ("maker", "model", "serial"):
+        if len(new[name]) > 80 or any(ord(c) < 32 for c in new[name]):
+            raise BadInputError("display", f"The {name} has at most 80 characters, all of them printable.", name)
+    one_of("kind", new["kind"], KINDS)
+    one_of("panel", new["panel"], PANELS)
+    with app.db.transaction() as db:
+        reviews.set_identity(db, row.review_id, new["maker"], new["model"], new["kind"], new["panel"])
+        reviews.set_serial(db, unit_id, new["serial"])
+    app.forget()
 
 
 def _may_be_a_sample(app: Application, new: NewDisplay, first: UnitRow | None) -> UnitRow:

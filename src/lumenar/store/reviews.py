@@ -141,6 +141,19 @@ def set_firmware(db: sqlite3.Connection, unit_id: int, firmware: str) -> None:
     db.execute("UPDATE unit SET firmware = ? WHERE id = ?", (firmware, unit_id))
 
 
+def set_identity(db: sqlite3.Connection, review_id: int, maker: str, model: str, kind: str, panel: str) -> None:
+    """Every sample of a review is of this model."""
+    db.execute(
+        "UPDATE unit SET maker = ?, model = ?, kind = ?, panel = ? WHERE review_id = ?",
+        (maker, model, kind, panel, review_id),
+    )
+
+
+def set_serial(db: sqlite3.Connection, unit_id: int, serial: str) -> None:
+    """A unit has this serial number."""
+    db.execute("UPDATE unit SET serial = ? WHERE id = ?", (serial, unit_id))
+
+
 def _setup(row: Mapping[str, Any]) -> SetupRow:
     return SetupRow(**{**row, **{name: json.loads(row[name]) for name in ("changes", "format", "origins")}})
 

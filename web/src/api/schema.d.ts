@@ -216,7 +216,7 @@ export interface paths {
         head?: never;
         /**
          * Change Sample
-         * @description A sample has another firmware now.
+         * @description A sample has another firmware now, or its identity is corrected.
          */
         patch: operations["change_sample_api_v1_samples__sample__patch"];
         trace?: never;
@@ -5247,6 +5247,11 @@ export interface components {
              * @default false
              */
             replayed: boolean;
+            /**
+             * Replay Failed
+             * @default false
+             */
+            replay_failed: boolean;
         };
         /**
          * RecipeView
@@ -5548,11 +5553,22 @@ export interface components {
         };
         /**
          * SampleChange
-         * @description What changes of a sample: its firmware version, which makes what was measured before stale.
+         * @description What changes of a sample: its firmware version, which makes what was measured before stale; or what was wrong of its
+         *     identity, maker, model, kind and panel for all samples of the review. What is not given stays.
          */
         SampleChange: {
             /** Firmware */
-            firmware: string;
+            firmware?: string | null;
+            /** Maker */
+            maker?: string | null;
+            /** Model */
+            model?: string | null;
+            /** Kind */
+            kind?: string | null;
+            /** Panel */
+            panel?: string | null;
+            /** Serial */
+            serial?: string | null;
         };
         /**
          * SampleChoice

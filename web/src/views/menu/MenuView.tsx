@@ -13,6 +13,7 @@ import { Toggle } from "../../parts/toggles";
 import { SettingsDialog } from "../board/SettingsDialog";
 import { ControlDialog } from "./ControlDialog";
 import { changesOf, useMenuChange } from "./change";
+import { Identity } from "./Identity";
 import { differing, type Entry, entries, words } from "./lines";
 import { MenuPast, TakeOver } from "./TakeOver";
 import { type Drawn, Tree } from "./Tree";
@@ -334,6 +335,7 @@ export default function MenuView() {
         </Tabs.Content>
         <Tabs.Content value="edit" p="0">
           <Elsewhere back={() => (map.modes.length ? toMap() : go(`/review/${review}`))} />
+          {!map.stand_in && <Identity key={map.unit} map={map} />}
           <Edit key={`${map.modes_text}${map.controls_text}`} map={map} review={review} done={toMap} />
         </Tabs.Content>
         <Tabs.Content value="take" p="0">
