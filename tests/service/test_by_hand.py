@@ -192,7 +192,10 @@ def test_a_reading_typed_wrong_is_typed_again(app, bench, television):
     before = white()["white_black"]
     hand_runs.enter(app, run, "XYZ", [Entry(patch, "190.1 200 217.8", sure=True)])
     assert before[1] != white()["white_black"][1] == [200.0]
-    hand_runs.take_back(app, run, patch)
+    with pytest.raises(ConflictError, match="opens it again"):
+        hand_runs.take_back(app, run, patch)
+    assert white()["white_black"][0] == "measured", "nothing is opened unasked"
+    hand_runs.take_back(app, run, patch, reopen=True)
     sheet = hand_runs.sheet(app, run)
     assert sheet.state == "waiting" and sheet.done == sheet.total - 1
     assert white()["white_black"][0] == "measuring"

@@ -1,6 +1,8 @@
 """The camera check: photos that tell something, and those that are none, huge, rotated or say where they were taken."""
 
 import io
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -95,7 +97,7 @@ def test_a_rotated_photo_is_turned_and_loses_where_it_was_taken(app, laptop, tur
         (b"MZ this is a program", "no photo that can be read"),
         (as_file(picture())[:3000], "no photo that can be read"),
         (as_file(Image.new("RGB", (300, 300))), "there is no bright screen"),
-        (as_file(Image.new("L", (60, 60), 255)), "there is no bright screen"),
+        (as_file(Image.new("L", (60, 60), 255)), "too small"),
         (b"x" * (camera.MOST_BYTES + 1), "more than 40 MB"),
     ],
 )
@@ -141,3 +143,30 @@ def test_the_stand_ins_camera_sees_what_the_photodiode_knows(app, laptop):
     assert camera.views(app, laptop)[0].parts[0].depth_percent < view.parts[0].depth_percent / 5
     with pytest.raises(BadInputError, match="1/10,000 s to 1 s"):
         camera.photograph(app, laptop, setup, 5.0)
+
+
+@pytest.mark.parametrize("size", [(1, 4000), (4000, 1), (63, 63), (1, 1)])
+def test_a_picture_of_hardly_any_width_is_no_screen(app, laptop, size):
+    out = io.BytesIO()
+    Image.new("RGB", size, "white").save(out, "PNG")
+    with pytest.raises(BadInputError, match=r"too small|no bright screen"):
+        camera.check(app, laptop, None, Photo(out.getvalue(), "left"))
+
+
+def test_a_large_photo_is_looked_at_within_bounded_memory():
+    """Of 80 million pixels: in a process of its own, since what was used before counts too."""
+    code = (
+        "import io, resource, sys\n"
+        "from PIL import Image\n"
+        "from lumenar.service import camera_check as c\n"
+        "data = sys.stdin.buffer.read()\n"
+        "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss\n"
+        "image = c.opened(data)\n"
+        "c._parts(image, 'left'); c.kept(image)\n"
+        "print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) // 1024)\n"
+    )
+    for format, most in (("JPEG", 700), ("PNG", 900)):
+        out = io.BytesIO()
+        Image.new("RGB", (10_000, 8_000), "white").save(out, format)
+        run = subprocess.run([sys.executable, "-c", code], input=out.getvalue(), capture_output=True, check=True)
+        assert int(run.stdout) < most, (format, run.stdout)

@@ -51,6 +51,8 @@ class Bands:
 
 def screen(luma: Array) -> tuple[slice, slice]:
     """Where the bright screen is in luminances (h, w), without its rim. NoScreenError where there is none."""
+    if min(luma.shape) < LEAST_LINES:
+        raise NoScreenError("the screen in it is too small")
     top = float(np.percentile(luma, 95))
     lit = luma > 0.4 * top
     # Short pulses leave most lines dark, along the rows or the columns.

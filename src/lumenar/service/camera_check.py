@@ -5,6 +5,8 @@ from __future__ import annotations
 import base64
 import binascii
 import io
+import math
+import threading
 import warnings
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -28,6 +30,10 @@ from lumenar.store.observations import ObservationRow
 
 Side = Literal["left", "right", "whole"]
 MOST_BYTES, MOST_PIXELS = 40_000_000, 80_000_000
+USED_PIXELS, STRIP = 20_000_000, 256
+"""A photo with more pixels is made smaller before it is looked at, and its luminance is made so many rows at a time."""
+ONE_AT_A_TIME = threading.Lock()
+"""Held while a photo is looked at: several large ones at once would fill the memory."""
 KEPT_PIXELS = 1400
 """The longer side of the picture that is kept."""
 FORMATS = ("JPEG", "PNG", "WEBP", "TIFF")
@@ -87,13 +93,24 @@ def opened(data: bytes) -> Image.Image:
             raise BadInputError(
                 "photo", f"The photo has {size}; at most {MOST_PIXELS // 1_000_000} million are read.", "photo"
             )
+        # JPEG is read at a half, a quarter or an eighth of its size, so that a large photo never stands in memory whole.
+        shrink = _shrink(image.width, image.height)
+        image.draft("RGB", (-(-image.width // shrink), -(-image.height // shrink)))
         image.load()
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as e:
         if isinstance(e, BadInputError):
             raise
         said = "This is no photo that can be read; JPEG, PNG, WebP and TIFF can, straight from the camera."
         raise BadInputError("photo", said, "photo") from e
-    return ImageOps.exif_transpose(image).convert("RGB")
+    shrink = _shrink(image.width, image.height)
+    # Turned by what the file says first: a copy that is made smaller does not say it any more.
+    whole: Image.Image = ImageOps.exif_transpose(image).convert("RGB")
+    return whole.reduce(shrink) if shrink > 1 else whole
+
+
+def _shrink(width: int, height: int) -> int:
+    """By how much a picture is made smaller each way, so that it has `USED_PIXELS` at most."""
+    return max(1, math.ceil(math.sqrt(width * height / USED_PIXELS)))
 
 
 def kept(image: Image.Image) -> bytes:
@@ -106,9 +123,14 @@ def kept(image: Image.Image) -> bytes:
 
 
 def _luma(image: Image.Image) -> np.ndarray:
-    """Linear luminance (h, w), 0..1."""
-    table = transfer.srgb(np.arange(256) / 255)
-    return np.asarray(table[np.asarray(image)] @ WEIGHTS, float)
+    """Linear luminance (h, w), 0..1, made strip by strip: the whole picture in three channels of floats would be large."""
+    weighted = [(w * transfer.srgb(np.arange(256) / 255)).astype(np.float32) for w in WEIGHTS]
+    pixels = np.asarray(image)
+    luma = np.zeros(pixels.shape[:2], np.float32)
+    for row in range(0, len(luma), STRIP):
+        part = pixels[row : row + STRIP]
+        luma[row : row + STRIP] = sum(table[part[..., c]] for c, table in enumerate(weighted))
+    return luma
 
 
 def _parts(image: Image.Image, side: Side) -> tuple[Bands, Bands | None]:
@@ -143,15 +165,18 @@ def check(app: Application, review_id: int, setup_id: int | None, photo: Photo) 
         cells.setup_of(app, review_id, setup_id)
     elif reviews.unit_of(app.db.connection(), review_id) is None:
         raise NotFoundError("review", f"There is no review {review_id}.")
-    image = opened(photo.data)
-    own, other = _parts(image, photo.side)
+    with ONE_AT_A_TIME:
+        image = opened(photo.data)
+        own, other = _parts(image, photo.side)
+        picture = kept(image)
+        del image
     document: dict[str, Any] = {
         "shutter": photo.shutter.strip(), "note": photo.note.strip(), "reference_hz": photo.reference_hz,
         "parts": [_document(own), *([] if other is None else [_document(other)])],
     }  # fmt: skip
     row = ObservationRow(0, review_id, setup_id, "camera", document, now())
     with app.db.transaction(of=review_id) as db:
-        return observations.add(db, row, kept(image))
+        return observations.add(db, row, picture)
 
 
 def photograph(app: Application, review_id: int, setup_id: int, shutter_s: float) -> int:

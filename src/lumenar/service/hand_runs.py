@@ -365,9 +365,15 @@ def _asked_about(
         del pending[worst[1]]
 
 
-def take_back(app: Application, run_id: int, patch_id: int) -> None:
-    """A reading was wrong: it is to be read again. Its run waits for that, done or not."""
-    _run(app, run_id)
+def take_back(app: Application, run_id: int, patch_id: int, reopen: bool = False) -> None:
+    """A reading was wrong: it is to be read again. ConflictError for a run that is over, unless it may be opened again for that:
+    its cells wait for the reading then."""
+    run = _run(app, run_id)
+    if run.state != OPEN and not reopen:
+        raise ConflictError(
+            "run-over",
+            "This run is over. Taking a reading back opens it again, and its cells wait until the patch is read.",
+        )
     # What a person has done is seen by the next who asks.
     with app.db.transaction() as db:
         if all(r.id != patch_id for r in hand.rows(db, run_id)):
