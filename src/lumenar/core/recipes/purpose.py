@@ -123,10 +123,11 @@ class Recipe:
 
 
 def recommend(
-    purpose: str, title: str, candidates: Sequence[Candidate], menu: Menu, advice: Advice, samples: int = 1, firmware: str = ""
+    purpose: str, title: str, candidates: Sequence[Candidate], menu: Menu, advice: Advice, samples: int = 1, firmware: str = "",
+    luminance: float | None = None,
 ) -> Recipe | None:  # fmt: skip
     """A recipe for one purpose; None while no candidate has a score or none can be entered. samples: how many were measured far
-    enough for one; firmware: of the sample that the candidates are of."""
+    enough for one; firmware: of the sample that the candidates are of; luminance: of white in cd/m2 that the purpose asks for."""
     scored = sorted((c for c in candidates if c.score.value is not None), key=lambda c: -rank(c.score))
     scored = [c for c in scored if _enterable(menu, c)]
     if not scored:
@@ -145,7 +146,7 @@ def recommend(
     control = menu.luminance_control
     return Recipe(
         purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
-        control.path if control else "", luminance_by_room(chosen, candidates, menu), tuple(_alternatives(chosen, scored)),
+        control.path if control else "", luminance_by_room(chosen, candidates, menu, luminance), tuple(_alternatives(chosen, scored)),
         tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
         tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
         advice.replays.get(chosen.key, "").startswith(REPLAYED),
@@ -212,9 +213,12 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
     return OrderedStep(step.kind, step.path, step.value, said, step.scope, "white_black")
 
 
-def luminance_by_room(chosen: Candidate, candidates: Sequence[Candidate], menu: Menu) -> Table:
-    """Values of the luminance control for usual rooms: from the setup's own ladder, else from that of another setup of its mode,
-    scaled by what white has now. Empty where no ladder was measured or the control is not known."""
+def luminance_by_room(
+    chosen: Candidate, candidates: Sequence[Candidate], menu: Menu, luminance: float | None = None
+) -> Table:
+    """Values of the luminance control for usual rooms and for the luminance of white that a purpose asks for: from the setup's own
+    ladder, else from that of another setup of its mode, scaled by what white has now. Empty where no ladder was measured or the
+    control is not known."""
     control = menu.luminance_control
     if control is None:
         return ()
@@ -233,10 +237,12 @@ def luminance_by_room(chosen: Candidate, candidates: Sequence[Candidate], menu: 
         own = other.analyses["brightness_ladder"]
         scale = white / float(np.interp(stands, own.figures["settings"], own.figures["white_cd_m2"]))
     settings, Y = own.figures["settings"], own.figures["white_cd_m2"] * scale
-    raw = settings_for(settings, Y, TABLE_CD_M2)
+    wanted = sorted({*TABLE_CD_M2, *(() if luminance is None else (float(luminance),))})
+    raw = settings_for(settings, Y, wanted)
     # The control's steps count from its lowest value.
     stepped = control.minimum + np.round((raw - control.minimum) / control.step) * control.step
-    return tuple((L, None if np.isnan(s) else float(s)) for L, s in zip(TABLE_CD_M2, stepped, strict=True))
+    # A step such as 0.05 leaves 0.15000000000000002 otherwise.
+    return tuple((L, None if np.isnan(s) else round(float(s), 9)) for L, s in zip(wanted, stepped, strict=True))
 
 
 def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:

@@ -97,8 +97,9 @@ function Steps({ recipe }: { recipe: Recipe }) {
       {recipe.luminance_table.length > 0 && (
         <Text mt="12px" data-testid="by-the-room">
           {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
-          {recipe.luminance_table.map(([wanted, value]) => (
-            <Text as="span" key={wanted} mr="14px" whiteSpace="nowrap">
+          {recipe.luminance_table.map(([wanted, value], i) => (
+            <Text as="span" key={wanted} whiteSpace="nowrap">
+              {i > 0 && ", "}
               <Text as="span" color="ink2">
                 {wanted} cd/m² at
               </Text>{" "}

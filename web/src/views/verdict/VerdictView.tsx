@@ -168,10 +168,20 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
       </Text>
       <Table.Root w="100%" aria-label="Recommended settings">
         <Table.Body>
+          <Table.Row>
+            <Table.Cell w="24px" color="ink3">
+              <Mono>1</Mono>
+            </Table.Cell>
+            <Table.Cell w="210px">Reset the display</Table.Cell>
+            <Table.Cell w="86px" />
+            <Table.Cell color="ink2" pr="0">
+              to how it left the factory, so that nothing of before is left
+            </Table.Cell>
+          </Table.Row>
           {recipe.steps.map((step, i) => (
             <Table.Row key={`${step.kind} ${step.path}`} data-testid="recommended">
               <Table.Cell w="24px" color="ink3">
-                <Mono>{i + 1}</Mono>
+                <Mono>{i + 2}</Mono>
               </Table.Cell>
               <Table.Cell w="210px">{step.path.replaceAll(">", "›")}</Table.Cell>
               <Table.Cell w="86px">
@@ -210,11 +220,13 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
       {recipe.luminance_table.length > 0 && (
         <Text mt="8px" color="ink2">
           {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
-          {recipe.luminance_table.map(([wanted, setting]) => (
-            <chakra.span key={String(wanted)} mr="16px" whiteSpace="nowrap">
+          {recipe.luminance_table.map(([wanted, setting], i) => (
+            <chakra.span key={String(wanted)} whiteSpace="nowrap">
+              {i > 0 && ", "}
               {wanted} cd/m² at <Mono color="ink">{setting === null ? "out of reach" : setting}</Mono>
             </chakra.span>
           ))}
+          .
         </Text>
       )}
       {recipe.alternatives.map((words) => (
