@@ -97,7 +97,13 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own
         recipes[purpose.key] = recommend(
-            purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first),
+            purpose.key,
+            purpose.title,
+            candidates,
+            menu,
+            advice,
+            samples,
+            _firmware(readings, first),
             purpose.luminance,
         )
     written = json.dumps([menu_document(menu), advice_document(advice)], sort_keys=True, ensure_ascii=False)

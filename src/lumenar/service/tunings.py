@@ -52,7 +52,11 @@ def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
     if p is None:
         raise NotFoundError("purpose", f"There is no purpose {purpose!r}.")
     lit = ("luminance",) if p.luminance is not None else ()
-    goals = (*session.goals_for([f for f, w in p.weights.items() if w > 0]), *lit)
+    weighed = [f for f, w in p.weights.items() if w > 0]
+    goals = (*session.goals_for(weighed), *lit)
+    if session.RAISES_BLUE in weighed and not any(f.startswith("white_black.white_de") for f in weighed):
+        # A warm white is the point of such a purpose: tuned to the target's white it would have more blue.
+        goals = tuple(g for g in goals if g not in ("white", "points"))
     return Wish(tuple(g for g in session.GOALS if g in goals), p.luminance, p.judges_by(setup.target))
 
 

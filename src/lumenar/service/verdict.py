@@ -213,7 +213,9 @@ def _recipe(
         for s, v in known if s.unit_id == shown.row.id
     ]  # fmt: skip
     samples = len({s.unit_id for s, v in known if v.value is not None})
-    return recommend(purpose.key, purpose.title, candidates, shown.menu, said, samples, shown.row.firmware, purpose.luminance)
+    return recommend(
+        purpose.key, purpose.title, candidates, shown.menu, said, samples, shown.row.firmware, purpose.luminance
+    )
 
 
 def gaps(app: Application, review_id: int, now: cells.Newest, recipes: Sequence[Recipe | None]) -> list[str]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u
+from lumenar.core.numbers import grouped
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score
 from lumenar.core.scoring.rubric import gain as scored_gain
 from lumenar.core.targets import resolve
@@ -111,7 +112,24 @@ def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Wor
             False, None, "Keep the result as a setup, then it can be proven.", None, [], t.row.setup_id, None, 0
         )
     pair = (t.row.setup_id, t.row.result_id)
-    return _between(app, t.row.review_id, pair, t.row.target, purpose, t.row.luminance is not None)
+    found = _between(app, t.row.review_id, pair, t.row.target, purpose, t.row.luminance is not None)
+    if found.proven and list(t.row.goals) == ["luminance"] and t.row.luminance is not None:
+        return _as_asked(found, t.row.luminance)
+    return found
+
+
+REACHED = 0.05
+"""White within this share of the luminance that was asked for has it; steps of a control may be as coarse."""
+
+
+def _as_asked(found: Worth, wanted: float) -> Worth:
+    """What a tuning is worth that was asked for a luminance alone: having it is the success, whatever else it is worth."""
+    light = next((f for f in found.figures if f.figure == "white_black.white_cd_m2"), None)
+    if light is None or light.after is None:
+        return found
+    reached = abs(light.after / wanted - 1) <= REACHED
+    said = f"White has {grouped(light.after, 1)} cd/m²; {grouped(wanted, 0)} were asked for."
+    return replace(found, worth_it=reached, sentence=f"{'As asked' if reached else 'Not reached'}. {said}")
 
 
 def _known(app: Application, purpose: str) -> None:

@@ -49,6 +49,8 @@ MOVES: Mapping[str, tuple[str, ...]] = {
     "colours": ("gamut.own_white_", "saturation.", "swatches."),
 }
 """How the figures begin that each goal makes better."""
+RAISES_BLUE = "blue_light.melanopic_der"
+"""The figure that white tuned from warm to the target's would make worse."""
 TITLES = {
     "tone": "Curve", "luminance": "Luminance", "white": "White", "points": "White, point by point",
     "colours": "Six colours",
