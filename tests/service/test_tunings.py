@@ -586,7 +586,9 @@ def test_of_two_submits_at_once_one_is_told_and_nothing_is_stored_twice(app, tun
         begun(app, tuner, by_hand)
 
 
-@pytest.mark.parametrize(("after", "reached"), [(120.0, True), (126.0, True), (126.1, False), (113.9, False)])
+@pytest.mark.parametrize(
+    ("after", "reached"), [(120.0, True), (125.9, True), (126.1, False), (113.9, False), (114.1, True)]
+)
 def test_asked_for_luminance_alone_having_it_is_the_success(after, reached):
     light = worth.PairedFigure("white_black.white_cd_m2", "Luminance", "cd/m²", 1, 300.0, after, None, None, None)
     found = worth.Worth(True, False, "Leave it alone.", None, [light], 1, 2, 0)

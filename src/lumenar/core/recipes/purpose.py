@@ -144,9 +144,10 @@ def recommend(
     steps = [_with_reason(s, chosen, scored, menu) for s in steps]
     notes = advice.notes.get(chosen.key, ())
     control = menu.luminance_control
+    by_room = luminance_by_room(chosen, candidates, menu, luminance)
     return Recipe(
         purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
-        control.path if control else "", luminance_by_room(chosen, candidates, menu, luminance), tuple(_alternatives(chosen, scored)),
+        control.path if control else "", by_room, tuple(_alternatives(chosen, scored)),
         tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
         tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
         advice.replays.get(chosen.key, "").startswith(REPLAYED),
@@ -216,9 +217,9 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
 def luminance_by_room(
     chosen: Candidate, candidates: Sequence[Candidate], menu: Menu, luminance: float | None = None
 ) -> Table:
-    """Values of the luminance control for usual rooms and for the luminance of white that a purpose asks for: from the setup's own
-    ladder, else from that of another setup of its mode, scaled by what white has now. Empty where no ladder was measured or the
-    control is not known."""
+    """Values of the luminance control for usual rooms and for the luminance of white that a purpose asks for: from the setup's
+    own ladder, else from that of another setup of its mode, scaled by what white has now. Empty where no ladder was measured or
+    the control is not known."""
     control = menu.luminance_control
     if control is None:
         return ()
