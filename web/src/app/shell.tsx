@@ -136,11 +136,25 @@ export function Shell() {
           {id !== null && <ReviewCrumb id={id} />}
         </Flex>
         <Box flex="1" />
-        {VIEWS.filter((v) => v.bar === "everywhere" || (v.bar && id !== null)).map((v) => (
-          <Tab key={v.route} to={generatePath(`/${v.route}`, { review: String(id) })}>
-            {v.title}
-          </Tab>
-        ))}
+        {id !== null && (
+          <>
+            <Flex as="nav" aria-label="This review" gap="4px 14px" wrap="wrap">
+              {VIEWS.filter((v) => v.bar === "review").map((v) => (
+                <Tab key={v.route} to={generatePath(`/${v.route}`, { review: String(id) })}>
+                  {v.title}
+                </Tab>
+              ))}
+            </Flex>
+            <Box w="1px" alignSelf="stretch" my="4px" bg="line" aria-hidden />
+          </>
+        )}
+        <Flex as="nav" aria-label="Everything else" gap="4px 14px" wrap="wrap">
+          {VIEWS.filter((v) => v.bar === "everywhere").map((v) => (
+            <Tab key={v.route} to={`/${v.route}`}>
+              {v.title}
+            </Tab>
+          ))}
+        </Flex>
         <IconButton label={mode === "dim" ? "Daylight theme (n)" : "Dim room theme (n)"} onClick={toggle}>
           {mode === "dim" ? "day" : "dim"}
         </IconButton>

@@ -17,12 +17,12 @@ import { tuning } from "../views/tuning/view";
 import { verdict } from "../views/verdict/view";
 import type { View } from "./view";
 
-/** Every view, in the order of the top bar and of the help. */
+/** Every view, in the order of the top bar and of the help: that of a review is the order of the work. */
 export const VIEWS: readonly View[] = [
   shelf,
+  menu,
   board,
   plates,
-  menu,
   findout,
   conditions,
   camera,

@@ -54,6 +54,7 @@ export const FREE_KEYS = {
 export const board: View = {
   route: "review/:review",
   title: "Board",
+  bar: "review",
   keys: [BOARD_KEYS, UNDO_KEYS, FREE_KEYS],
   query: (at) => [boardQuery(numberIn(at, "review"))],
   load: () => import("./BoardView"),
