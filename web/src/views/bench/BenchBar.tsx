@@ -30,9 +30,22 @@ export function duration(seconds: number): string {
   return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
-function Item({ head, children, min, foot }: { head: string; children: ReactNode; min?: string; foot?: string }) {
+function Item({
+  head,
+  children,
+  min,
+  foot,
+  line = false,
+}: {
+  head: string;
+  children: ReactNode;
+  min?: string;
+  foot?: string;
+  /** Beside its head rather than below it. */
+  line?: boolean;
+}) {
   return (
-    <Box minW={min} flex="none">
+    <Box minW={min} flex="none" display={line ? "flex" : "block"} gap="8px" alignItems="baseline">
       <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
         {head}
       </Text>
@@ -97,7 +110,7 @@ function Live({ status }: { status: BenchStatus }) {
 function Clock({ status }: { status: BenchStatus }) {
   const set = useAct((speed: number) => got(api.PUT("/api/v1/bench/clock", { body: { speed } })), ["bench", "plan"]);
   return (
-    <Box flex="none">
+    <Box flex="none" display={status.state === "idle" ? "flex" : "block"} gap="8px" alignItems="center">
       <Text as="label" color="ink3" fontSize="11px" display="block" {...{ htmlFor: "clock" }}>
         Stand-in clock
       </Text>
@@ -167,12 +180,20 @@ export function BenchBar() {
           <ProblemNote error={error} />
         </Box>
       )}
-      <Flex minH="78px" align="center" gap="4px 10px" px="16px" py="4px" wrap={{ base: "wrap", lg: "nowrap" }}>
+      <Flex
+        minH={active ? "78px" : "40px"}
+        align="center"
+        gap="4px 10px"
+        px="16px"
+        py="4px"
+        wrap={{ base: "wrap", lg: "nowrap" }}
+      >
         {active ? <Running status={status} /> : <Idle status={status} />}
         <Box flex="1" />
         {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
         <Box title={status.correction ? `by the correction of ${status.correction.made_on}` : undefined}>
           <Item
+            line={!active}
             head={
               !active ? "Meter" : status.correction ? `Corrected, ${PANELS[status.correction.panel]}` : "Uncorrected"
             }
@@ -208,13 +229,17 @@ function Idle({ status }: { status: BenchStatus }) {
   const last = status.reading;
   return (
     <>
-      <Box color="ink2">
-        <Text fontWeight="500" color="ink">
-          Bench at rest
-        </Text>
-        <Text>Select cells on a Board and measure them.</Text>
-      </Box>
-      {last && last.Y !== null && <Item head={`Last reading · ${last.code}`}>{luminance(last.Y)} cd/m²</Item>}
+      <Text color="ink2">
+        <Text as="span" fontWeight="500" color="ink">
+          Bench at rest.
+        </Text>{" "}
+        Select cells on a Board and measure them.
+      </Text>
+      {last && last.Y !== null && (
+        <Item line head={`Last reading · ${last.code}`}>
+          {luminance(last.Y)} cd/m²
+        </Item>
+      )}
     </>
   );
 }

@@ -6,7 +6,7 @@ const FORM = `Picture
   Tone 1.8 2.0 [2.2] 2.4
   Blue filter off* 1 2 3
   Warmth 13 notches
-  White table 5 10 50 100 x Red Green Blue -50..50 = 0
+  White 10 50 100 x Red Green -9..9
 Power low normal* high
 Power = low locks Light
 Power resets everything`;
@@ -27,7 +27,7 @@ export function HowToWrite() {
   return (
     <Box color="ink2" fontSize="12px">
       <Text>A line for each entry, indented under its head:</Text>
-      <chakra.pre fontFamily="mono" fontSize="11.5px" my="6px" whiteSpace="pre-wrap">
+      <chakra.pre fontFamily="mono" fontSize="11.5px" my="6px" whiteSpace="pre" overflowX="auto">
         {FORM}
       </chakra.pre>
       <Text color="ink3">
