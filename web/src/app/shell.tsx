@@ -123,7 +123,8 @@ export function Shell() {
         gap="4px 14px"
         px="16px"
         py="4px"
-        wrap="wrap"
+        wrap={{ base: "wrap", xl: "nowrap" }}
+        whiteSpace="nowrap"
         borderBottom="1px solid"
         borderColor="lineSoft"
         opacity={dark ? 0.06 : 1}
@@ -138,7 +139,7 @@ export function Shell() {
         <Box flex="1" />
         {id !== null && (
           <>
-            <Flex as="nav" aria-label="This review" gap="4px 14px" wrap="wrap">
+            <Flex as="nav" aria-label="This review" gap="4px 14px" wrap="wrap" flex="none" maxW="100%">
               {VIEWS.filter((v) => v.bar === "review").map((v) => (
                 <Tab key={v.route} to={generatePath(`/${v.route}`, { review: String(id) })}>
                   {v.title}
@@ -148,7 +149,7 @@ export function Shell() {
             <Box w="1px" alignSelf="stretch" my="4px" bg="line" aria-hidden />
           </>
         )}
-        <Flex as="nav" aria-label="Everything else" gap="4px 14px" wrap="wrap">
+        <Flex as="nav" aria-label="Everything else" gap="4px 14px" wrap="wrap" flex="none" maxW="100%">
           {VIEWS.filter((v) => v.bar === "everywhere").map((v) => (
             <Tab key={v.route} to={`/${v.route}`}>
               {v.title}
