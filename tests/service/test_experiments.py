@@ -365,6 +365,10 @@ def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter,
         views.typed_in(app, number, stage, "XYZ", texts, {}, [], refused, True)
     seen = views.view(app, number)
     assert seen.sentence == "Power could not be set in Studio." and "did not let it be set" in seen.rows[0][1]
+    # Ended between the last step and the word that it is done, it is finished at the next start.
+    experiments.set_state(app, number, "waiting")
+    experiments.recover(app)
+    assert views.view(app, number).state == "done"
 
 
 def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):

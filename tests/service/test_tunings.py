@@ -594,3 +594,14 @@ def test_asked_for_luminance_alone_having_it_is_the_success(after, reached):
     found = worth.Worth(True, False, "Leave it alone.", None, [light], 1, 2, 0)
     seen = worth._as_asked(found, 120.0)
     assert seen.worth_it is reached and seen.sentence.startswith("As asked." if reached else "Not reached.")
+
+
+def test_a_process_that_ended_before_it_could_say_so_finishes_at_the_next_start(app, tuner, by_hand):
+    number, _ = person(Display(0), app, tuner, by_hand)
+    tunings.set_state(app, number, "waiting")
+    tunings.recover(app)
+    assert tuning_views.view(app, number).state == "found"
+    # One in which something is left to try stays open.
+    tunings.go_back(app, number, 1)
+    tunings.recover(app)
+    assert tuning_views.view(app, number).state == "waiting"
