@@ -861,7 +861,7 @@ export interface paths {
         post?: never;
         /**
          * Take Back Reading
-         * @description A typed reading was wrong and is to be read again.
+         * @description A typed reading was wrong and is to be read again. reopen: a run that is over may be opened again for that.
          */
         delete: operations["take_back_reading_api_v1_runs__run__readings__patch__delete"];
         options?: never;
@@ -14254,7 +14254,9 @@ export interface operations {
     };
     take_back_reading_api_v1_runs__run__readings__patch__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                reopen?: boolean;
+            };
             header?: never;
             path: {
                 run: number;
