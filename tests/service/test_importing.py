@@ -120,7 +120,7 @@ def test_what_is_understood_is_said_before_anything_is_stored(app):
     assert (
         s.name == "Mine" and "White and black" in s.measurements and any("Brightness ladder" in x for x in s.left_out)
     )
-    assert any("floor of a meter without a name is not stated" in n for n in told.notes)
+    assert any("The floor of the meter is not stated" in n for n in told.notes)
     table = understand(csv_text(), "mine.csv")
     assert table.format == "CSV" and table.columns == {
         "setup": "setup", "R": "r", "G": "g", "B": "b", "X": "X", "Y": "Y", "Z": "Z"

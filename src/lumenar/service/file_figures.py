@@ -71,7 +71,8 @@ def limits_of(setup: FileSetup, m: FileMeter) -> tuple[MeterLimits, str]:
 
     def found() -> tuple[MeterLimits, str]:
         nameless = setup.by_meter.get(None, []) if m.id == "unnamed" else []
-        return _meter_limits(m, [*setup.by_meter.get(m.id, []), *nameless])
+        alone = set(setup.by_meter) <= {None, m.id}
+        return _meter_limits(m, [*setup.by_meter.get(m.id, []), *nameless], alone)
 
     return setup.memo(("limits", m.id), found)
 
@@ -83,8 +84,9 @@ def _groups(read: tuple[tuple[str | None, Patch], ...]) -> NDArray[np.intp]:
     return np.array([seen.setdefault(r, len(seen)) for r in read], np.intp)
 
 
-def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits, str]:
-    """A meter's limits as stated, or as its readings tell where they are not, with a sentence that says so."""
+def _meter_limits(m: FileMeter, own: Sequence[FileReading], alone: bool) -> tuple[MeterLimits, str]:
+    """A meter's limits as stated, or as its readings tell where they are not, with a sentence that says so. alone: no reading of
+    the setup names another meter."""
     repeatability = m.repeatability_percent / 100
     if m.absolute_cd_m2 is not None:
         return MeterLimits(repeatability, m.floor_cd_m2 or 0.0, m.absolute_cd_m2), ""
@@ -97,7 +99,9 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading]) -> tuple[MeterLimits
         "negatives": "estimated from its negative readings",
         "assumed": "assumed, as nothing in the readings tells it",
     }[origin]
-    named = "a meter without a name" if m.id == "unnamed" and not m.name else f"meter {m.name or m.id}"
+    named = f"meter {m.name or m.id}"
+    if m.id == "unnamed" and not m.name:
+        named = "the meter" if alone else "the meter that some readings do not name"
     said = f"The floor of {named} is not stated; {significant(2 * absolute, 2)} cd/m² is {how}."
     return MeterLimits(repeatability, 2 * absolute, absolute, floor_origin=origin), said
 

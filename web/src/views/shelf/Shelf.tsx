@@ -112,7 +112,7 @@ function Entry({ entry, purpose }: { entry: ShelfEntry; purpose: string }) {
             <QuietButton borderColor="lamp" onClick={drop} autoFocus>
               Delete {entry.name} and its readings
             </QuietButton>
-            <QuietButton onClick={() => setAsking(false)}>Keep</QuietButton>
+            <QuietButton onClick={() => setAsking(false)}>Cancel</QuietButton>
           </>
         ) : (
           <QuietButton onClick={() => setAsking(true)} color="ink3" aria-label={`Delete ${entry.name}`}>
@@ -189,7 +189,22 @@ export default function Shelf() {
   });
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = shelf.data?.filter((e) => {
-    const text = `${e.name} ${e.kind} ${e.panel} ${state(e)}`.toLowerCase();
+    const { headline } = e;
+    const modes = headline.flatMap((h) => [h.mode, h.shipped_mode ?? "", h.title]);
+    const firmware = e.firmware ? `firmware ${e.firmware}` : "firmware not recorded";
+    const text = [
+      e.name,
+      e.kind,
+      PANELS[e.panel],
+      e.about,
+      `sample ${e.sample}`,
+      e.serial,
+      firmware,
+      state(e),
+      ...modes,
+    ]
+      .join(" ")
+      .toLowerCase();
     return words.every((w) => text.includes(w));
   });
   return (
@@ -239,6 +254,7 @@ export default function Shelf() {
           </ProblemNote>
         </Box>
       )}
+      {!found && !shelf.error && <Quiet>Loading the reviews</Quiet>}
       {found && (
         <Box as="ul" listStyleType="none">
           {found.map((entry) => (
