@@ -287,13 +287,19 @@ def _figures(options: argparse.Namespace) -> int:
     from lumenar.core.measurements import MEASUREMENTS
     from lumenar.service.cells import target_of
     from lumenar.service.file_figures import analyse_file, figures_document
+    from lumenar.service.readings_file import parse_readings
     from lumenar.service.tables import read_any
 
     name = options.readings.name
-    read = read_any(_read(options.readings), name, dict(_pair(text) for text in options.column))
-    for note in read.notes:
-        print(note, file=sys.stderr)
-    file = read.file
+    data = _read(options.readings)
+    if name.lower().endswith(".json"):
+        # What is wrong of it is said as of JSON, not as of a table.
+        file = parse_readings(data, name)
+    else:
+        read = read_any(data, name, dict(_pair(text) for text in options.column))
+        file = read.file
+        for note in read.notes:
+            print(note, file=sys.stderr)
     for setup in file.setups if options.target else ():
         target_of(options.target, setup.signal)
     found = analyse_file(file, name, options.target)

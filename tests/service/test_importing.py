@@ -423,3 +423,13 @@ def test_what_to_do_next_counts_one_cell_as_one(app):
     black = {"rgb": [0, 0, 0], "XYZ": [0.01, 0.01, 0.01]}
     review = import_readings(app, file(readings=[*greys, black]), "mine.json", Identity("Tern Street", "Wall 55"))
     assert board.board(app, review).next.text == "Finish the first pass, 1 cell"
+
+
+def test_figures_come_from_a_table_as_from_json(tmp_path, capsys):
+    (tmp_path / "mine.csv").write_text(csv_text(delimiter=";", comma=True))
+    assert main(["figures", str(tmp_path / "mine.csv")]) == 0
+    said = capsys.readouterr()
+    assert "White 120 cd/m²" in said.out and "Signals run 0..255" in said.err
+    (tmp_path / "odd.csv").write_text("Red,Green,Blue,X,Y,Lum z\n255,255,255,95,100,108\n")
+    assert main(["figures", str(tmp_path / "odd.csv")]) == 2
+    assert "no columns X, Y, Z" in capsys.readouterr().err

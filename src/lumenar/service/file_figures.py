@@ -18,7 +18,7 @@ from lumenar.core.readings import Arranged, Patch, Readings, arranged, collect
 from lumenar.core.targets import Target, of_its_own, resolve
 from lumenar.core.warm_up import Remaining
 from lumenar.service.errors import BadInputError
-from lumenar.service.loading import corrected_limits, left_to_warm, uncorrected
+from lumenar.service.loading import UNNAMED, corrected_limits, left_to_warm, uncorrected
 from lumenar.service.readings_file import FileMeter, FileReading, FileRun, FileSetup, ReadingsFile
 
 
@@ -56,9 +56,10 @@ def _limits(file: ReadingsFile, setup: FileSetup, used: set[str | None]) -> tupl
         floor_origin=max(found, key=lambda m: m.limit).floor_origin,
     )  # fmt: skip
     if not by_correction:
-        m = next((m for m in meters if m.kind == "colorimeter" and m.name), meters[0])
+        m = next((m for m in meters if m.kind == "colorimeter" and m.id != UNNAMED), meters[0])
         unit = next((u for u in file.units if u.id == setup.unit), None)
-        return uncorrected(base, m.kind, m.name, m.serial, unit.panel if unit else "other"), tuple(said)
+        panel = unit.panel if unit else "other"
+        return uncorrected(base, m.kind, m.name or m.id, m.serial, panel), tuple(said)
     c = by_correction[0]
     series = None if c.correction_series is None else c.correction_series.model_dump()
     u = max(m.correction_u_percent for m in by_correction) / 100

@@ -67,9 +67,14 @@ def corrected_limits(base: MeterLimits, matrix: Any, series: Mapping[str, Any] |
     return replace(base, correction_draws=draws, correction_u=u, correction_key=key)
 
 
+UNNAMED = "unnamed"
+"""What a meter is called of which a file says nothing."""
+
+
 def uncorrected(base: MeterLimits, kind: str | None, name: str, serial: str, panel: str) -> MeterLimits:
-    """A meter's limits without a correction: a colorimeter's filters are off by what they may be for that kind of panel."""
-    if kind != "colorimeter" or not name:
+    """A meter's limits without a correction: a colorimeter's filters are off by what they may be for that kind of panel. Nothing is
+    assumed of a meter that has no name."""
+    if kind != "colorimeter" or name in ("", UNNAMED):
         return base
     key = crc32(f"{name}|{serial}|{panel}".encode())
     return replace(base, correction_draws=_mismatch(panel, key), correction_key=key)
