@@ -72,8 +72,8 @@ UNNAMED = "unnamed"
 
 
 def uncorrected(base: MeterLimits, kind: str | None, name: str, serial: str, panel: str) -> MeterLimits:
-    """A meter's limits without a correction: a colorimeter's filters are off by what they may be for that kind of panel. Nothing is
-    assumed of a meter that has no name."""
+    """A meter's limits without a correction: a colorimeter's filters are off by what they may be for that kind of panel. Nothing
+    is assumed of a meter that has no name."""
     if kind != "colorimeter" or name in ("", UNNAMED):
         return base
     key = crc32(f"{name}|{serial}|{panel}".encode())
