@@ -133,7 +133,7 @@ def controls_from(text: str) -> tuple[Control, ...]:
                 reading.where[control.path] = index
                 reading.controls.append(control)
             if len(reading.controls) > MOST_CONTROLS:
-                raise MenuTextError(index, 1, f"more than {MOST_CONTROLS:,} controls; a menu has at most so many")
+                raise MenuTextError(index, 1, f"more than {MOST_CONTROLS:,} controls, the most that a menu can have")
         elif marks:
             raise MenuTextError(index, depth + 1, f"{name} has no values, so nothing can be noted of it")
     for index, rule in reading.rules:
@@ -340,7 +340,7 @@ def _rule(reading: _Reading, index: int, line: str) -> None:
         raise MenuTextError(index, column, f"{path} {found.what} itself")
     reading.links += len(others)
     if reading.links > MOST_LINKS:
-        raise MenuTextError(index, 1, f"more than {MOST_LINKS:,} locks and resets; a menu has at most so many")
+        raise MenuTextError(index, 1, f"more than {MOST_LINKS:,} locks and resets, the most that a menu can have")
     if found.what == "resets":
         reading.controls[at] = replace(control, resets=tuple(dict.fromkeys([*control.resets, *others])))
         return
@@ -388,7 +388,7 @@ def modes_from(
         if not raw.strip():
             continue
         if len(modes) > MOST_MODES:
-            raise MenuTextError(index, 1, f"more than {MOST_MODES} modes; a menu has at most so many")
+            raise MenuTextError(index, 1, f"more than {MOST_MODES} modes, the most that a menu can have")
         if modes and raw[0] == " ":
             modes[-1] = _of_mode(known, index, raw, modes[-1])
             continue

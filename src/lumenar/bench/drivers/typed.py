@@ -33,7 +33,7 @@ class MisreadError(InstrumentError):
 
 
 NAMELESS = "Typed by hand"
-"""What a meter is called that nobody named."""
+"""The name of a meter whose user gave it none."""
 
 
 @dataclass(frozen=True)

@@ -247,7 +247,7 @@ def floor_assumed(f: Mapping[str, object], key: str) -> str:
     if ratio is None or floor is None:
         return ""
     return (
-        f"black is under the meter's floor, which nobody stated: with an assumed floor of {float(str(floor)):.3g} cd/m²"
+        f"black is under the meter's floor, which isn't stated; with an assumed floor of {float(str(floor)):.3g} cd/m²"
         f" contrast would be at least {significant(float(str(ratio)), 3)} : 1"
     )
 
