@@ -194,7 +194,7 @@ def test_the_reach_is_found_whatever_it_is(path, scope):
 def test_a_reach_that_cannot_be_told_is_not_told():
     of = unit()
     end = Remote(of).of(Reach(control(of, "Picture > Contrast"), MODES, 50.0, NOISE))
-    assert "cannot be told" in end.sentence and end.changes == ()
+    assert "doesn't tell how far it reaches" in end.sentence and end.changes == ()
 
 
 @settings(max_examples=20, deadline=None)
@@ -304,3 +304,30 @@ def test_values_are_such_that_the_control_takes_them(low, steps, step, data):
 def test_a_name_says_which_of_many_it_is():
     assert name_of("Picture > Six hues > Red > Hue") == "Six hues › Red › Hue"
     assert name_of("Picture > Light") == "Light" and name_of("Red") == "Red"
+
+
+def reach_of(role):
+    from lumenar.core.experiments.scope import Reach
+    from lumenar.core.menu import Control
+    from lumenar.core.tuning.base import Noise
+
+    return Reach(Control("Colour > Knob", "slider", 0, 100, 1, default=50.0, role=role), ("Film", "Day"), 50.0, Noise())
+
+
+@pytest.mark.parametrize(
+    ("role", "reads"),
+    [
+        (None, "white, grey 30 %, red and blue"),
+        ("cyan hue", "white, grey 30 %, red, blue, R 0 G 75 B 75 and R 40 G 75 B 75"),
+        ("green at 40 %", "white, grey 30 %, red, blue and grey 40 %"),
+        ("shadows", "white, grey 30 %, red, blue, grey 5 %, grey 10 % and grey 20 %"),
+    ],
+)
+def test_a_control_without_effect_says_what_was_read(role, reads):
+    from lumenar.core.experiments.base import StageRead
+
+    made = reach_of(role)
+    XYZ = np.array([[95.0, 100.0, 108.0]] * len(made.patches))
+    told = made.conclude([StageRead(XYZ, {}, frozenset(), {}) for _ in made.stages])
+    assert told.sentence == f"Knob changes nothing in {reads} in Film, so this doesn't tell how far it reaches."
+    assert not told.changes

@@ -9,8 +9,35 @@ from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, Sta
 from lumenar.core.experiments.seen import SIGNATURE, changed, distance
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.numbers import listed
+from lumenar.core.readings import Patch
+from lumenar.core.roles import role_of
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
+
+AXES = {
+    "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
+}  # fmt: skip
+DARK = (0.05, 0.1, 0.2)
+"""Greys that a control of shadows, offsets or the curve moves most."""
+
+
+def _moved_by(role: str | None) -> tuple[Patch, ...]:
+    """Patches that a control with a role moves: a faded and a full colour of its hue, the grey of its point, dark greys."""
+    what = role_of(role)
+    if what is None:
+        return ()
+    if what.axis is not None:
+        full = AXES[what.axis]
+        return tuple(Patch(tuple(0.75 * v + low * (1 - v) for v in full)) for low in (0.0, 0.4))  # type: ignore[arg-type]
+    if what.level is not None:
+        return (Patch((what.level,) * 3),)
+    return tuple(Patch((v, v, v)) for v in DARK) if what.kind in ("shadows", "offset", "tone") else ()
+
+
+def _called(patch: Patch) -> str:
+    """How a patch is called in a sentence."""
+    full = {(1.0, 0.0, 0.0): "red", (0.0, 0.0, 1.0): "blue"}
+    return full.get(patch.rgb, patch.code)
 
 
 @dataclass(frozen=True)
@@ -29,6 +56,12 @@ class Reach:
         return (Act("signal", "", self.signals[mode]), to) if len(set(self.signals.values())) > 1 else (to,)
 
     @property
+    def patches(self) -> tuple[Patch, ...]:
+        """What is read of each mode: white, a grey, red and blue, and what a control of this kind moves if it moves anything."""
+        more = _moved_by(self.control.role)
+        return (*SIGNATURE, *(p for p in more if p not in SIGNATURE))
+
+    @property
     def value(self) -> Value:
         """What it is changed to."""
         return another_value(self.control, self.stands)
@@ -38,12 +71,12 @@ class Reach:
         """Every mode as it stands; the control changed in the first; every mode once more; the first put back."""
         own, *others = self.modes
         name = name_of(self.control.path)
-        before = [Stage(f"{m}, as it stands", self._enter(m), SIGNATURE) for m in (*others, own)]
+        before = [Stage(f"{m}, as it stands", self._enter(m), self.patches) for m in (*others, own)]
         change = Stage(
-            f"{name} {text_of(self.value)} in {own}", (Act("set", self.control.path, self.value),), SIGNATURE
+            f"{name} {text_of(self.value)} in {own}", (Act("set", self.control.path, self.value),), self.patches
         )
-        after = [Stage(f"{m} after that", self._enter(m), SIGNATURE) for m in others]
-        return (*before, change, *after, Stage(f"{own} put back", self.back, SIGNATURE))
+        after = [Stage(f"{m} after that", self._enter(m), self.patches) for m in others]
+        return (*before, change, *after, Stage(f"{own} put back", self.back, self.patches))
 
     @property
     def back(self) -> tuple[Act, ...]:
@@ -62,7 +95,8 @@ class Reach:
         moved = changed(base.XYZ, change.XYZ, self.noise, drift)
         heads = ("Mode", f"Change with {name} {text_of(self.value)}, dE")
         if not moved:
-            said = f"{name} changes nothing measurable in {own}, so its reach cannot be told."
+            read = listed([_called(p) for p in self.patches[: len(base.XYZ)]])
+            said = f"{name} changes nothing in {read} in {own}, so this doesn't tell how far it reaches."
             return Conclusion(said, heads, ((own, 0.0),), {path: said})
         seen = {m: changed(b.XYZ, a.XYZ, self.noise, drift) for m, b, a in zip(others, before, after, strict=True)}
         rows = ((own, round(moved, 1)), *((m, round(d, 1)) for m, d in seen.items()))
