@@ -331,3 +331,26 @@ def test_a_control_without_effect_says_what_was_read(role, reads):
     told = made.conclude([StageRead(XYZ, {}, frozenset(), {}) for _ in made.stages])
     assert told.sentence == f"Knob changes nothing in {reads} in Film, so this doesn't tell how far it reaches."
     assert not told.changes
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_notch_by_notch_keeps_what_is_set_on_a_faultless_display(seed):
+    """A gain that is raised past the end of its channel leaves white as it is and tints the greys below it."""
+    target = TARGETS["srgb"]
+    gain = Control("White > Blue gain", "slider", 45, 55, 5, default=50.0)
+    made = NotchByNotch((gain,), "Studio", {gain.path: 50.0}, target, "white", Noise(0.002, 0.001))
+    rng = np.random.default_rng(seed)
+
+    def read(value, patch):
+        drive = np.minimum(np.array(patch.rgb) ** 2.2 * np.array([1, 1, 1 + (value - 50) / 20]), 1.0)
+        noise = 1 + 0.002 * np.sqrt(0.5) * (rng.standard_normal() + rng.standard_normal(3))
+        return 100 * drive @ target.space.matrix.T * noise
+
+    values = [s.acts[-1].value for s in made.stages]
+    told = made.conclude(
+        [StageRead(np.array([read(v, p) for p in s.patches])) for v, s in zip(values, made.stages, strict=True)]
+    )
+    assert sorted(values) == [45.0, 50.0, 55.0]
+    assert "Blue gain 50, as it is set" in told.sentence
+    by_value = {row[1]: row[2] for row in told.rows}
+    assert by_value["55"] > 2 and by_value["50"] < 0.6, "white alone would not tell 55 from 50"

@@ -19,7 +19,7 @@ from lumenar.core.tuning.tone import GREYS, Tone
 
 By = Literal["white", "curve", "luminance", "blue", "pq"]
 TITLES: dict[str, tuple[str, str]] = {
-    "white": ("White's error", "dE"), "curve": ("Curve's error", "L*"), "luminance": ("Luminance", "cd/m²"),
+    "white": ("Error of white and greys", "dE"), "curve": ("Curve's error", "L*"), "luminance": ("Luminance", "cd/m²"),
     "blue": ("Blue share of white", "%"), "pq": ("PQ error", "% of code rms"),
 }  # fmt: skip
 FOR: Mapping[str, tuple[By, ...]] = {
@@ -30,6 +30,8 @@ FOR: Mapping[str, tuple[By, ...]] = {
 """What can be ranked by, by signal."""
 PQ_RAMP = short_set("pq")[: len(PQ_GREYS)]
 WHITE = Patch((1.0, 1.0, 1.0))
+NEUTRALS = (WHITE, Patch((0.85, 0.85, 0.85)), Patch((0.5, 0.5, 0.5)))
+"""White is judged with the greys below it: a control past the end of a channel leaves white and tints these."""
 MOST_STAGES = 150
 
 
@@ -47,7 +49,7 @@ class NotchByNotch:
     @property
     def _sweep(self) -> Sweep:
         judge, u = self._judge()
-        patches = {"curve": GREYS, "pq": PQ_RAMP}.get(self.by, (WHITE,))
+        patches = {"curve": GREYS, "pq": PQ_RAMP, "white": NEUTRALS}.get(self.by, (WHITE,))
         return Sweep(self.controls, patches, judge, u, {c.path: self.state[c.path] for c in self.controls})
 
     def _judge(self) -> tuple[Callable[[Attempt], float], float]:
@@ -60,11 +62,17 @@ class NotchByNotch:
             # A per cent of light is a quarter of a per cent of code at the most.
             return lambda a: pq_error(a.XYZ), 25 * r
         if self.by == "white":
-            return lambda a: float(white_error(a.of(WHITE), self.target)), 100 * r
+            return self._off_white, 100 * r
         if self.by == "blue":
             return lambda a: float(100 * a.of(WHITE)[2] / a.of(WHITE).sum()), 50 * r
         # In per cent of each other, as noise is.
         return lambda a: -100 * float(np.log(a.of(WHITE)[1])), 100 * r
+
+    def _off_white(self, attempt: Attempt) -> float:
+        """Mean dE2000 of the colour of white and greys, of those that were read."""
+        errors = [float(white_error(attempt.of(p), self.target)) for p in NEUTRALS]
+        known = [e for e in errors if np.isfinite(e)]
+        return float(np.mean(known)) if known else float("nan")
 
     def _shown(self, figure: float) -> float | None:
         """A figure as people read it."""
@@ -92,7 +100,8 @@ class NotchByNotch:
         """All combinations by their figure, the best first; what noise cannot tell apart shares a place."""
         sweep = self._sweep
         attempts = [
-            Attempt("sweep", values, sweep.patches, r.XYZ)
+            # Runs of before greys were read with white have fewer readings.
+            Attempt("sweep", values, sweep.patches[: len(r.XYZ)], r.XYZ)
             for values, r in zip(sweep.tried(), reads, strict=True)
             if not r.refused
         ]
@@ -104,9 +113,13 @@ class NotchByNotch:
             (float(r.place), *(text_of(r.values[c.path]) for c in self.controls), self._shown(r.figure)) for r in ranked
         )
         first = [r for r in ranked if r.place == 1]
-        best = ", ".join(f"{name_of(p)} {text_of(v)}" for p, v in first[0].values.items())
+        # Of values that can't be told apart the one that is set is the least trouble.
+        kept = next((r for r in first if all(r.values[c.path] == self.state[c.path] for c in self.controls)), None)
+        chosen = kept or first[0]
+        best = ", ".join(f"{name_of(p)} {text_of(v)}" for p, v in chosen.values.items())
         ties = f" {len(first) - 1} more cannot be told from it." if len(first) > 1 else ""
         what = "most" if self.by == "luminance" else "least"
-        said = f"{title} is {what} at {best}: {self._shown(first[0].figure)} {unit} in {self.mode}.{ties}"
+        set_now = ", as it is set" if kept is not None else ""
+        said = f"{title} is {what} at {best}{set_now}: {self._shown(chosen.figure)} {unit} in {self.mode}.{ties}"
         heads = ("Place", *(name_of(c.path) for c in self.controls), f"{title}, {unit}")
         return Conclusion(said, heads, rows, {c.path: said for c in self.controls})
