@@ -47,6 +47,8 @@ TASTES = (
     Taste("For a warmer white", ("white_black", "cct_k")),
     Taste("For more light", ("white_black", "white_cd_m2")),
 )
+GREYS: Mapping[str, str] = {"sdr": "grey_ramp", "pq": "pq_tracking", "hlg": "hlg_tracking"}
+"""The measurement of greys by signal."""
 REPLAYED = "Replayed from a factory reset"
 """How what is said of a replay begins where it went through with the present firmware."""
 REPLAY_FAILED = "Its replay failed"
@@ -193,7 +195,10 @@ def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
 def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate], menu: Menu) -> OrderedStep:
     """A step with the plate that it rests on; of what is left of white, why."""
     if step.path == menu.mode_path:
-        return OrderedStep(step.kind, step.path, step.value, step.why, step.scope, "grey_ramp")
+        greys = GREYS[best.signal]
+        return OrderedStep(
+            step.kind, step.path, step.value, step.why, step.scope, greys if greys in best.analyses else ""
+        )
     control = menu.by_path.get(step.path.split(" / ")[0])
     if step.kind != "leave" or control is None or not sets_white(control.role) or "Locked" in step.why:
         return step
@@ -263,6 +268,7 @@ def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:
 def _expected(best: Candidate) -> tuple[Evidence, ...]:
     wanted = (
         ("white_black", "white_cd_m2"), ("white_black", "cct_k"), ("grey_ramp", "de2000_mean"), ("grey_ramp", "gamma"),
+        ("pq_tracking", "code_rms_percent"), ("pq_tracking", "clip_cd_m2"), ("hlg_tracking", "code_rms_percent"),
         ("gamut", "coverage_target_uv_percent"),
     )  # fmt: skip
     found = [(f"{m}.{k}", best.scalar(m, k)) for m, k in wanted]
