@@ -35,7 +35,8 @@ def test_a_survey_leaves_readings_figures_site_and_package(surveyed, capsys):
     assert [s["name"] for s in readings["setups"]] == [s["name"] for s in figures["setups"]] == MODES
     assert main(["figures", str(surveyed / "readings.json"), "--json"]) == 0
     mine = json.loads(capsys.readouterr().out)
-    assert mine | {"readings_digest": figures["readings_digest"]} == figures
+    digests = {key: figures[key] for key in ("readings_digest", "inputs_digest")}
+    assert mine | digests == figures
     assert main(["verify", str(surveyed / "site")]) == 0
     assert "agrees" in capsys.readouterr().out
     assert verify(surveyed / "site" / "data.zip").compared > 2000

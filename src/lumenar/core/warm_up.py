@@ -129,4 +129,4 @@ def warmed_up(readings: Sequence[tuple[float, float]]) -> WarmUp | None:
     if len(ordered) < LEAST:
         return None
     t, Y = (np.array(c) for c in zip(*ordered, strict=True))
-    return WarmUp(tuple(((t - t[0]) / 60).tolist()), tuple((100 * Y / Y[-1]).tolist()), tuple(Y.tolist()))
+    return WarmUp(tuple(((t - t[0]) / 60).tolist()), tuple((100 * (Y / Y[-1])).tolist()), tuple(Y.tolist()))
