@@ -192,7 +192,7 @@ class Notes:
     def state(self, state, message):
         self.states.append((state, message))
         if state == "paused":
-            # Nobody is there to resume.
+            # A benchmark cannot press Resume, so a paused run is stopped.
             raise StoppedError(message)
 
     def showing(self, step):

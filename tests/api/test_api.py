@@ -1,6 +1,7 @@
 """The API: views, plates against any target, and problem documents."""
 
 import json
+import sqlite3
 import time
 from html import unescape
 
@@ -141,6 +142,16 @@ def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
     with own_client(app, bench) as client:
         body = problem(client.get("/api/v1/reviews"), 500, "fault")
     assert "/api/v1/reviews" in body["detail"] and "KeyError" in body["detail"]
+
+
+def test_two_writers_of_the_same_row_are_a_conflict_and_not_a_fault(app, bench, monkeypatch):
+    def twice(_):
+        raise sqlite3.IntegrityError("UNIQUE constraint failed: setup.name")
+
+    monkeypatch.setattr("lumenar.service.shelf.shelf", twice)
+    with own_client(app, bench) as client:
+        body = problem(client.get("/api/v1/reviews"), 409, "changed-meanwhile")
+    assert "Nothing was stored" in body["detail"] and "UNIQUE" not in body["detail"]
 
 
 STRANGE = st.one_of(

@@ -194,7 +194,7 @@ def test_the_reach_is_found_whatever_it_is(path, scope):
 def test_a_reach_that_cannot_be_told_is_not_told():
     of = unit()
     end = Remote(of).of(Reach(control(of, "Picture > Contrast"), MODES, 50.0, NOISE))
-    assert "doesn't tell how far it reaches" in end.sentence and end.changes == ()
+    assert "its reach cannot be found this way" in end.sentence and end.changes == ()
 
 
 @settings(max_examples=20, deadline=None)
@@ -329,7 +329,7 @@ def test_a_control_without_effect_says_what_was_read(role, reads):
     made = reach_of(role)
     XYZ = np.array([[95.0, 100.0, 108.0]] * len(made.patches))
     told = made.conclude([StageRead(XYZ, {}, frozenset(), {}) for _ in made.stages])
-    assert told.sentence == f"Knob changes nothing in {reads} in Film, so this doesn't tell how far it reaches."
+    assert told.sentence == f"Knob does not change {reads} in Film, so its reach cannot be found this way."
     assert not told.changes
 
 

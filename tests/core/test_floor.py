@@ -12,7 +12,7 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.readings import implausible
 from lumenar.core.scoring.rubric import score
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service.application import load_rubric
 
 from .test_truth import METER, figures, shown
@@ -36,6 +36,41 @@ def test_steps_that_are_gone_are_crushed_if_black_is_a_number(floor):
     gone = near_black(floor, 0.05, lambda p, XYZ: XYZ if p.rgb[0] > 0.045 else XYZ / XYZ[1] * 0.05)
     assert gone.scalar("crushed_steps") >= 2
     assert gone.scalar("first_visible_percent") or gone.scalar("first_visible_at_most_percent")
+
+
+@pytest.mark.parametrize(("by", "said"), [(2.9, "undecided"), (3.1, "crushed")])
+def test_a_step_is_expected_if_its_target_is_three_uncertainties_above_black(by, said):
+    """One grey reads like black; the noise of the meter is chosen so that its target is `by` uncertainties above."""
+    black, level = 0.05, 0.03
+    target = TARGETS["gamma22"]
+    plain = figures("near_black", black=black, meter=MeterLimits(0.0, 1e-4, 1e-6))
+    k = int(np.argmin(np.abs(plain.figures["levels_percent"] / 100 - level)))
+    v = plain.figures["levels_percent"][k] / 100
+    want = float(target.Y(np.array([v]), Anchor(np.array(120.0), np.array(black)))[0])
+    u = (want - black) / by
+    meter = MeterLimits(0.0, 1e-4, float(u / np.sqrt(2)))
+    a = figures(
+        "near_black",
+        black=black,
+        meter=meter,
+        change=lambda p, XYZ: XYZ / XYZ[1] * black if abs(p.rgb[0] - v) < 1e-6 else XYZ,
+    )
+    assert a.figures["crushed"][k] == (said == "crushed") and a.figures["undecided"][k] == (said == "undecided")
+
+
+@pytest.mark.parametrize(("by", "crushed"), [(1.9, True), (2.1, False)])
+def test_a_step_is_seen_if_it_reads_two_uncertainties_above_black(by, crushed):
+    black, meter = 0.05, MeterLimits(0.0, 1e-4, 0.002)
+    u = meter.absolute * np.sqrt(2)
+    levels = figures("near_black", black=black, meter=meter).figures["levels_percent"]
+    k = int(np.argmin(np.abs(levels - 8)))
+    a = figures(
+        "near_black",
+        black=black,
+        meter=meter,
+        change=lambda p, XYZ: XYZ / XYZ[1] * (black + by * u) if abs(p.rgb[0] - levels[k] / 100) < 1e-6 else XYZ,
+    )
+    assert bool(a.figures["crushed"][k]) is crushed and not a.figures["undecided"][k]
 
 
 def test_the_first_visible_step_is_a_bound_above_undecided_ones():

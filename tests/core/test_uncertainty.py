@@ -1,10 +1,13 @@
 """What can be told apart."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS
@@ -142,3 +145,14 @@ def test_quantiles_are_those_of_numpy(values, shares, weibull):
 
 def test_a_quantile_beside_infinity_is_a_number_or_infinity():
     assert quantiles(np.array([1.0, np.inf, 2.0]), [0.0, 0.5, 1.0]) == [1.0, 2.0, np.inf]
+
+
+@pytest.mark.parametrize("share", [0.02, -0.02])
+def test_light_that_was_still_to_come_moves_the_interval_towards_a_warm_display(share):
+    white = MEASUREMENTS["white_black"]
+    own = display("gamma22", white=150.0, limits=MeterLimits(0.001, 0.0))
+    cold = replace(own, to_come=share, cold=0.003)
+    u = analyse(white.key, cold, TARGETS["gamma22"]).uncertainty["white_cd_m2"]
+    assert u.low < 150 * (1 + share) < u.high
+    # It ends where the reading itself is, and is no wider than what is to come and its uncertainty.
+    assert u.high - u.low < 150 * (abs(share) + 0.009)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from lumenar.core.warm_up import warmed_up
+from lumenar.core.warm_up import BEFORE_FIRST_S, remaining, warmed_up
 
 
 def readings(depth, tau_min, minutes=40):
@@ -36,3 +36,28 @@ def test_two_readings_or_none_with_light_are_no_curve():
 
 def test_readings_may_come_in_any_order():
     assert warmed_up(readings(0.08, 10)[::-1]) == warmed_up(readings(0.08, 10))
+
+
+@pytest.mark.parametrize("depth", [-0.03, -0.01, 0.01, 0.03, 0.05])
+@pytest.mark.parametrize("noise", [0.001, 0.003])
+def test_what_is_still_to_come_is_within_what_is_said(depth, noise):
+    """Half an hour of readings, whites an hour later: the truth lies within two uncertainties 9 times of 10 or more."""
+    rng, tau_min, minutes = np.random.default_rng(4), 25, 20
+    true = readings(depth, tau_min, minutes)
+    truth = depth * np.exp(-minutes / tau_min) / (1 - depth * np.exp(-minutes / tau_min))
+    off, said = [], []
+    for _ in range(60):
+        noisy = [(t, Y * (1 + noise * rng.standard_normal())) for t, Y in true]
+        found = remaining(noisy, [(true[-1][0] + BEFORE_FIRST_S, noisy[-1][1])], noise)
+        off.append((found.share - truth) / found.u)
+        said.append(found.share)
+    assert np.mean(np.abs(off) <= 2) >= 0.9
+    if abs(depth) >= 0.03:
+        assert np.sign(np.median(said)) == np.sign(depth)
+
+
+def test_less_is_to_come_the_later_it_is_read():
+    true = readings(0.04, 25, 20)
+    soon, late = (remaining(true, [(true[-1][0] + BEFORE_FIRST_S + s, 200.0)], 0.001) for s in (0, 3600))
+    assert 0 < late.share < 0.6 * soon.share and late.u < soon.u
+    assert remaining(true[:2], [], 0.001) is None

@@ -184,6 +184,10 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
         replays.finish(db, row.id, "done", "", bluer)
     kept = {f.figure: f.kept for f in recipes.recipe(app, monitor, tuned).promised}
     assert kept["white_black.white_cd_m2"] is True and kept["white_black.white_de2000"] is False
+    # The newest replay counts, the older one stays in the list with what it missed.
+    replayed(app, bench, replayer, monitor, tuned)
+    seen = recipes.recipe(app, monitor, tuned)
+    assert all(f.kept for f in seen.promised) and [r.kept for r in seen.replays] == [True, False]
 
 
 def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, monitor, replayer, monkeypatch):

@@ -161,7 +161,7 @@ def enter_readings(request: Request, run: Id, new: TypedReadings) -> Answers:
 
 @router.delete("/runs/{run}/readings/{patch}", status_code=204)
 def take_back_reading(request: Request, run: Id, patch: Id, reopen: bool = False) -> None:
-    """A typed reading was wrong and is to be read again. reopen: a run that is over may be opened again for that."""
+    """Delete a wrong typed reading so that it is read again. reopen: allow this in a run that has ended, and open it again."""
     hand_runs.take_back(application(request), run, patch, reopen)
 
 

@@ -30,9 +30,9 @@ WORDS = ("promise", "note", "evidence", "route", "only")
 """What is written of a control in a person's words."""
 MOST_WORDS = 300
 MOST_CONTROLS, MOST_MODES, MOST_VALUES, MOST_LINKS = 1000, 100, 200, 20_000
-"""A menu has at most so many controls (each cell of a table is one), modes, values of one choice, and locks and resets in all."""
+"""The most controls (each cell of a table is one), modes, values of one choice, and locks and resets together in a menu."""
 MOST_PATH, MOST_NAME = 300, 120
-"""A path has at most so many characters; so has the name of a mode or a value."""
+"""The most characters in a path, and in the name of a mode or a value."""
 
 
 class MenuError(ValueError):

@@ -74,7 +74,7 @@ _TAIL = re.compile(
 _TABLE = re.compile(rf"^(?P<points>.+?)\s+x\s+(?P<channels>.+?)\s+(?P<range>{_NUMBER}\s*(?:{_TO}).*)$")
 _DOES = re.compile(r"\s(locks|resets)\s")
 MOST_CHARS, MOST_LINE = 200_000, 1000
-"""A text has at most so many characters, and a line of it."""
+"""The most characters in a whole text, and in one of its lines."""
 _MARK = re.compile(r"\(([^()]*)\)\s*$")
 _SWITCH_WORDS = {"on", "off", "low", "medium", "high", "auto", "min", "max", "standard", "normal", "warm", "cool"}
 _MARKS: dict[str, dict[str, object]] = {

@@ -861,7 +861,7 @@ export interface paths {
         post?: never;
         /**
          * Take Back Reading
-         * @description A typed reading was wrong and is to be read again. reopen: a run that is over may be opened again for that.
+         * @description Delete a wrong typed reading so that it is read again. reopen: allow this in a run that has ended, and open it again.
          */
         delete: operations["take_back_reading_api_v1_runs__run__readings__patch__delete"];
         options?: never;

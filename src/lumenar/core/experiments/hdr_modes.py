@@ -125,7 +125,7 @@ class SameModes:
         pairs = [(a, b) for i, a in enumerate(self.modes) for b in self.modes[i + 1 :]]
         apart = _apart([(by_mode[a], by_mode[b]) for a, b in pairs], list(by_mode.values()))
         distance = [_distance(means[a], means[b]) for a, b in pairs]
-        # Two modes that are each like a third need not be like one another: each pair counts by itself.
+        # Every pair is compared: two modes that are both like a third one can still differ from each other.
         alike = {m: {m} for m in self.modes}
         for (a, b), differ, d in zip(pairs, apart, distance, strict=True):
             if not differ or d < SAME:

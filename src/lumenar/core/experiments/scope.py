@@ -57,7 +57,7 @@ class Reach:
 
     @property
     def patches(self) -> tuple[Patch, ...]:
-        """What is read of each mode: white, a grey, red and blue, and what a control of this kind moves if it moves anything."""
+        """The patches read in each mode: white, a grey, red, blue, and those that a control of this kind is likely to change."""
         more = _moved_by(self.control.role)
         return (*SIGNATURE, *(p for p in more if p not in SIGNATURE))
 
@@ -96,7 +96,7 @@ class Reach:
         heads = ("Mode", f"Change with {name} {text_of(self.value)}, dE")
         if not moved:
             read = listed([_called(p) for p in self.patches[: len(base.XYZ)]])
-            said = f"{name} changes nothing in {read} in {own}, so this doesn't tell how far it reaches."
+            said = f"{name} does not change {read} in {own}, so its reach cannot be found this way."
             return Conclusion(said, heads, ((own, 0.0),), {path: said})
         seen = {m: changed(b.XYZ, a.XYZ, self.noise, drift) for m, b, a in zip(others, before, after, strict=True)}
         rows = ((own, round(moved, 1)), *((m, round(d, 1)) for m, d in seen.items()))

@@ -238,11 +238,11 @@ def at_least(key: str, Y: Array, readings: Readings) -> Figures:
 
 
 FLOOR_ASSUMED = "floor_assumed_cd_m2"
-"""The floor that was assumed of a meter of which nobody stated it, a figure of what rests on it."""
+"""Key of the figure that gives the assumed floor in cd/m2, if nobody stated the floor of the meter."""
 
 
 def floor_assumed(f: Mapping[str, object], key: str) -> str:
-    """What follows of a black under a floor that nobody stated, in words; empty if the floor is known or black is a number."""
+    """A sentence on the contrast if black is under an assumed floor; empty if the floor was stated or black was measured."""
     ratio, floor = f.get(f"{key}_if_floor"), f.get(FLOOR_ASSUMED)
     if ratio is None or floor is None:
         return ""

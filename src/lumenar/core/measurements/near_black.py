@@ -54,7 +54,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     a level that such readings leave open is undecided, neither seen nor crushed. If an undecided level is darker than the first
     visible one, the first visible level is an upper bound: it is given as `first_visible_at_most_percent`. The error of a level
     under the floor is the smallest it can have if its target is above the floor, and unknown otherwise. In PQ and HLG the
-    darkest levels of the target may be darker than the display's black: these are under black, and nobody's fault.
+    darkest levels of the target may be darker than the display's black: these are counted as hidden by black, not as an error.
     """
     anchor = anchor_of(readings)
     index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
