@@ -12,6 +12,7 @@ from lumenar.core.colour.spaces import BT709
 from lumenar.core.experiments import tested
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
+from lumenar.core.experiments.look import FEW, WHOLE
 from lumenar.core.experiments.promises import Promise, meant, said_of
 from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import PLACES, Baselines, components, least_told
@@ -285,6 +286,59 @@ def test_what_is_taken_out_of_a_reading_has_noise_of_its_own(monkeypatch):
 
     # Near black L* goes with Y.
     per = 903.3 / base[len(GREYS) - 1, 1]
-    assert made == pytest.approx(per**2 * (variance(3 + base[0, 1]) + variance(3) / tested.STRAYS), rel=0.1)
+    assert made == pytest.approx(per**2 * (variance(3 + base[0, 1]) + variance(3) / WHOLE.strays), rel=0.1)
     dark = x.share(base[None], np.zeros((1, 3)))[0]
     assert dark == pytest.approx(np.ones(10), abs=0.25)
+
+
+# -- few patches -------------------------------------------------------------------------------------------------------
+
+
+def few(lights=(DARK, DAY), baselines=4, **more):
+    """A switch in two lights, of which white, three greys and red are read."""
+    return planned(lights, (2,), baselines, look=FEW, **more)
+
+
+def test_a_switch_in_two_lights_takes_under_forty_readings_and_says_what_it_finds():
+    x = few()
+    assert sum(len(s.patches) for s in x.stages) < 40
+    e = x.explain(reading(x, np.random.default_rng(1), lambda k: {"gain": 0.8 if k[1] and not k[0] else 1.0}))
+    by_key = {s.key: s for s in e.states}
+    assert by_key[0, 1].tests["luminance"].amount == pytest.approx(-20, abs=2) and by_key[0, 1].size == "strong"
+    assert by_key[1, 1].size == "none" and set(by_key[0, 1].tests) == set(FEW.figures)
+    assert "of black and of other colours nothing is known" in e.sentence
+    quiet = x.explain(reading(x, np.random.default_rng(2)))
+    assert quiet.features[0, 1] == "F0 1: none measurable in white, three greys and red."
+
+
+def test_few_patches_find_shadows_colour_and_the_greys_tint_and_claim_nothing_of_what_they_do_not_read():
+    kept = (
+        Promise("Room > F0", "lowers black"), Promise("Room > F0", "does nothing"), Promise("Room > F0", "dims"),
+    )  # fmt: skip
+    x = few(baselines=8, promises=kept)
+    e = x.explain(reading(x, np.random.default_rng(3), lambda k: {"lift": 0.3 if k[1] else 0.0}))
+    assert {t.figure for t in e.states[0].there} >= {"shadows", "mid-tones"}
+    assert [p.kept for p in e.promises] == ["not decidable", "not kept", "not kept"]
+    pale = x.explain(reading(x, np.random.default_rng(4), lambda k: {"paler": 0.2 if k[1] else 0.0}))
+    assert "saturation" in {t.figure for t in pale.states[0].there}
+    nothing = x.explain(reading(x, np.random.default_rng(5), noise=0.2)).promises[1]
+    assert nothing.kept == "not decidable" and "black and gamut were not read" in nothing.why
+
+
+def test_intervals_of_few_patches_hold_the_truth():
+    x = few(baselines=5)
+    held = []
+    for seed in range(30):
+        e = x.explain(reading(x, np.random.default_rng(seed), stray=lambda n: 0.5 * n))
+        for s in e.states:
+            held += [
+                s.tests[f].low <= 0 <= s.tests[f].high for f in ("luminance", "shadows", "mid-tones", "saturation")
+            ]
+    assert 0.91 < np.mean(held) < 0.99
+
+
+@pytest.mark.parametrize("signal", ["pq", "hlg"])
+def test_few_patches_of_hdr_end_with_white_and_red(signal):
+    patches = FEW.patches[signal]
+    assert len(patches) == 5 and patches[3].rgb == (1.0, 1.0, 1.0) and patches[4].rgb[1:] == (0.0, 0.0)
+    assert FEW.levels(signal) == sorted(FEW.levels(signal))

@@ -1,10 +1,10 @@
 import { ChakraProvider } from "@chakra-ui/react";
-import { act, type ReactElement } from "react";
+import { act, Profiler, type ReactElement } from "react";
 import { createRoot } from "react-dom/client";
 import { describe, expect, it, vi } from "vitest";
-import type { BenchStatus, Board, BoardCell, BoardFigure, BoardRow } from "../src/api/client";
+import type { BenchStatus, BoardCell, BoardFigure } from "../src/api/client";
 import { ApiError } from "../src/api/client";
-import { grown } from "../src/api/events";
+import { answered, further } from "../src/api/progress";
 import { type Acts, BACK, EVERYWHERE, RUN } from "../src/app/keymap";
 import { setLetters, useKeys, uses } from "../src/app/keys";
 import { system } from "../src/app/theme";
@@ -13,8 +13,7 @@ import { ProblemNote } from "../src/parts/basics";
 import { NotchedRule } from "../src/parts/NotchedRule";
 import { duration, luminance } from "../src/views/bench/BenchBar";
 import { milestone } from "../src/views/bench/Milestones";
-import { Cell } from "../src/views/board/BoardCell";
-import { cellLabel } from "../src/views/board/BoardTable";
+import { Cell, cellLabel } from "../src/views/board/BoardCell";
 import type { Block } from "../src/views/board/blocks";
 import { BOARD_KEYS } from "../src/views/board/view";
 import "./charts";
@@ -27,8 +26,25 @@ function put(element: ReactElement) {
   return { box, leave: () => act(() => root.unmount()) };
 }
 
-const dash = (line: Element | null | undefined) =>
-  line ? getComputedStyle(line).getPropertyValue("stroke-dasharray") : null;
+const dash = (line: Element | null | undefined) => (line ? (line.getAttribute("stroke-dasharray") ?? "") : null);
+
+/** A cell of the Board by itself. */
+const OneCell = ({ setup = 1, block, cell }: { setup?: number; block: Block; cell: BoardCell }) => (
+  <Cell
+    setup={setup}
+    name={`Mode ${setup}`}
+    block={block}
+    cell={cell}
+    row={0}
+    column={0}
+    edge={false}
+    selected={false}
+    here={false}
+    focus={false}
+    onClick={() => {}}
+    onCursor={() => {}}
+  />
+);
 
 describe("what is said of numbers", () => {
   it("has three digits of luminance, whatever its size", () => {
@@ -99,7 +115,7 @@ describe("a cell of the Board", () => {
     ({ measurement: "grey_ramp", state: "measured", done: 0, total: 0, figures: [], note: "", ...more }) as BoardCell;
   const block = { columns: [{ figure: "de2000_mean" }, { figure: "gamma" }] } as unknown as Block;
   const drawn = (c: BoardCell) => {
-    const { box, leave } = put(<Cell block={block} cell={c} />);
+    const { box, leave } = put(<OneCell block={block} cell={c} />);
     const found = {
       text: box.textContent,
       title: box.querySelector("[title]")?.getAttribute("title"),
@@ -233,20 +249,36 @@ describe("keys", () => {
 });
 
 describe("a Board that is told of progress", () => {
-  const board = {
-    rows: [1, 2].map((setup) => ({
-      setup,
-      cells: ["gamut", "grey_ramp"].map((measurement) => ({ measurement, state: "unmeasured", done: 0, total: 0 })),
-    })),
-  } as unknown as Board;
-  it("changes the cells that grew and keeps all else as it was", () => {
-    const now = grown(board, [[2, "gamut", 3, 9]]);
-    expect(now.rows[0]).toBe(board.rows[0]);
-    expect(now.rows[1]?.cells[1]).toBe(board.rows[1]?.cells[1]);
-    expect(now.rows[1]?.cells[0]).toMatchObject({ state: "measuring", done: 3, total: 9 });
-  });
-  it("leaves a whole cell to its figures", () => {
-    expect(grown(board, [[1, "gamut", 9, 9]]).rows[0]?.cells[0]).toBe(board.rows[0]?.cells[0]);
+  const columns = [{ figure: "coverage", head: "sRGB", unit: "%" }] as Block["columns"];
+  const block = { measurement: "gamut", title: "Gamut", group: "Colour", columns };
+  const cell = { measurement: "gamut", state: "queued", done: 0, total: 9, figures: [], note: "" } as BoardCell;
+  const drawn = new Map<number, number>();
+  /** Two cells of the Board, and how often each was drawn. */
+  function Cells() {
+    return [1, 2].map((setup) => (
+      <Profiler key={setup} id={String(setup)} onRender={() => drawn.set(setup, (drawn.get(setup) ?? 0) + 1)}>
+        <OneCell setup={setup} block={block} cell={cell} />
+      </Profiler>
+    ));
+  }
+  it("draws the cell that grew and no other, until a newer answer says it", async () => {
+    const place = document.createElement("tr");
+    const root = createRoot(place);
+    await act(() => root.render(<Cells />));
+    const state = () => [...place.querySelectorAll("td")].map((td) => [td.dataset.state, td.textContent]);
+    const before = new Map(drawn);
+    await act(() => further(7, 2, "gamut", { done: 3, total: 9 }));
+    expect(state()).toEqual([
+      ["queued", "queued"],
+      ["measuring", "3/9"],
+    ]);
+    expect(drawn.get(1)).toBe(before.get(1));
+    await act(() => further(7, 2, "grey_ramp", { done: 3, total: 9 }));
+    await act(() => answered(8));
+    expect(state()[1]).toEqual(["measuring", "3/9"]);
+    await act(() => answered(7));
+    expect(state()[1]).toEqual(["queued", "queued"]);
+    await act(() => root.unmount());
   });
 });
 
@@ -275,11 +307,14 @@ describe("milestones", () => {
 
 describe("a cell's name", () => {
   it("has its figures with units and points", () => {
-    const row = { name: "Studio" } as BoardRow;
     const columns = [{ figure: "contrast", head: "Contrast", unit: ": 1" }] as Block["columns"];
     const own = { measurement: "w", title: "White", group: "Light", columns };
     const figure = { figure: "contrast", text: "≥ 41 000", raw: 41_000, points: 97.2 } as BoardFigure;
-    const label = cellLabel(row, own, { state: "measured", figures: [figure], note: "cold" } as unknown as BoardCell);
+    const label = cellLabel("Studio", own, {
+      state: "measured",
+      figures: [figure],
+      note: "cold",
+    } as unknown as BoardCell);
     expect(label).toBe("White of Studio: measured; Contrast at least 41 000 : 1, 97 points; cold");
   });
 });

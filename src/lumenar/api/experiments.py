@@ -43,20 +43,21 @@ StateKey = Annotated[list[Annotated[int, Field(ge=0, le=20)]], Field(max_length=
 class AskedConditions(BaseModel):
     """What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
     instead, each the light's place from 0 and then each control's, 0 where it stands; baselines: how often the baseline is
-    read, 0 for as often as it needs."""
+    read, 0 for as often as it needs; few: white, three greys and red are read of each state, instead of 22 patches."""
 
     lights: Annotated[list[AskedLight], Field(max_length=20)] = []
     factors: Annotated[list[AskedFactor], Field(max_length=20)] = []
     together: bool = True
     baselines: Annotated[int, Field(ge=0, le=100)] = 0
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    few: bool = False
     chosen: Annotated[list[StateKey], Field(max_length=1000)] = []
 
     def asked(self) -> ConditionsAsked:
         """As the service takes it."""
         lights = [LightAsked(x.label, x.lux) for x in self.lights]
         factors = [FactorAsked(f.path, f.values, f.promise) for f in self.factors]
-        return ConditionsAsked(lights, factors, self.together, self.baselines, self.seed, self.chosen)
+        return ConditionsAsked(lights, factors, self.together, self.baselines, self.seed, self.few, self.chosen)
 
 
 class NewExperiment(BaseModel):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import ctypes
 import errno
 import gc
 import logging
@@ -57,7 +58,7 @@ from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.free_run import FreeRun
-from lumenar.service.helper import Helper, HelperError, several_cores
+from lumenar.service.helper import Helper, several_cores
 from lumenar.service.instruments import Corrector
 from lumenar.service.replay import Replayer
 from lumenar.service.reread import Reread
@@ -163,14 +164,10 @@ WARMED = 6
 
 
 def _warm(application: Application) -> None:
-    helper = application.helper = Helper(application.folder) if several_cores() else None
+    application.helper = Helper(application.folder) if several_cores() else None
     entries = shelf.shelf(application)
     appearance.prepare()
     measurements.prepare()
-    if helper is not None:
-        # Last, so that it takes nothing from who waits for the first page. Where it cannot start, all is computed here.
-        with suppress(HelperError):
-            helper.start()
     for entry in entries[:WARMED]:
         # Whoever looks at it is told what is wrong with it.
         with suppress(Exception):
@@ -178,6 +175,20 @@ def _warm(application: Application) -> None:
     # What is kept is not looked through for garbage again and again, which would stop a request for a quarter of a second.
     gc.collect()
     gc.freeze()
+    _give_back()
+
+
+def _give_back() -> None:
+    """Give memory that is free back to the system, where the C library can: threads come and go, and each leaves some."""
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
+def _few_arenas() -> None:
+    """Let threads share two pools of memory, where the C library can. One for each thread would hold on to what it once used."""
+    m_arena_max = -8
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL(None).mallopt(m_arena_max, 2)
 
 
 def _prepare(app: FastAPI) -> None:
@@ -199,6 +210,7 @@ class _Server(uvicorn.Server):
 
 def serve(application: Application, sock: socket.socket, speed: float) -> None:
     """Serve until interrupted."""
+    _few_arenas()
     bench = BenchService(application, speed=speed)
     try:
         bench.runs.recover()

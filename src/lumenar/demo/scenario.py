@@ -12,6 +12,7 @@ from lumenar.service.bench import BenchService
 from lumenar.service.board import FIRST_PASS, board
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.experiment_bench import Experimenter
+from lumenar.service.helper import Helper, several_cores
 from lumenar.service.instruments import correct_for
 from lumenar.service.planning import Options
 from lumenar.service.questions import Question
@@ -58,6 +59,7 @@ def build(app: Application, tuned: bool = True) -> bool:
     if reviews.review_ids(app.db.connection()):
         return False
     units = shipped_units()
+    app.helper = Helper(app.folder) if several_cores() else None
     bench = BenchService(app, speed=0.0)
     for name, whole in WHOLE.items():
         review = shelf.add_review(app, units[name], name)

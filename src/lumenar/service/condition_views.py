@@ -10,7 +10,6 @@ import numpy as np
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import few_values, name_of
 from lumenar.core.experiments.conditions import Conditions, Explained, Key, StateResult
-from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import TITLES, Test
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, around, pairs
 from lumenar.core.menu import text_of
@@ -162,7 +161,11 @@ def view(app: Application, experiment_id: int) -> ConditionsView:
         raise NotFoundError("experiment", f"Experiment {experiment_id} is not about conditions.")
     e = experiments.explained(app, x, made)
     lights = [LightView(s.label, s.lux, s.words) for s in made.lights]
-    figures = [FigureTitle(k, title, unit, e.spread.get(k, 0.0)) for k, (title, unit) in TITLES.items()]
+    figures = [
+        FigureTitle(k, title, unit, e.spread.get(k, 0.0))
+        for k, (title, unit) in TITLES.items()
+        if k in made.look.figures
+    ]
     states = [_state(made, r) for r in e.states]
     features = [_feature(made, e, i, n) for i, n in e.features]
     return ConditionsView(
@@ -181,7 +184,7 @@ def _state(x: Conditions, r: StateResult) -> StateView:
 
 def _tone(x: Conditions, states: Sequence[StateResult]) -> Chart:
     """How each state's greys differ from the baseline's."""
-    greys = np.array([100 * p.rgb[0] for p in short_set(x.signal)[: len(GREYS)]])
+    greys = 100 * np.array(x.look.levels(x.signal))
     series = tuple(
         Series(
             f"{x.words_of(r.key)}, {x.lights[r.key[0]].label}", "measured", pairs(np.stack([greys, r.tone], axis=-1)), i % 3, True

@@ -15,8 +15,9 @@ from lumenar.core.experiments.conditions import (
     LightState,
     states_of,
 )
+from lumenar.core.experiments.look import FEW, WHOLE
 from lumenar.core.experiments.promises import Promise, said_of
-from lumenar.core.experiments.tested import PLACES, least_told
+from lumenar.core.experiments.tested import least_told
 from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
 from lumenar.core.tuning.base import Noise
 from lumenar.service.errors import BadInputError
@@ -25,6 +26,8 @@ from lumenar.service.settable import free
 MOST_FACTORS, MOST_LEVELS, MOST_LIGHTS, MOST_BASELINES, MOST_STATES = 4, 5, 6, 24, 150
 WANTED_PERCENT = 1.4
 """So small a change of white is to be found, where the number of baselines is not asked for."""
+FEW_BASELINES = 4
+"""What a person types in minutes: with fewer no drift would be told from noise."""
 
 
 @dataclass(frozen=True)
@@ -48,13 +51,15 @@ class FactorAsked:
 class ConditionsAsked:
     """What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
     instead, each the light's place and then each control's, 0 where it stands and from 1 the values that are tried; baselines:
-    how often the baseline is read, 0 for as often as a change of white of about 1 % needs."""
+    how often the baseline is read, 0 for as often as a change of white of about 1 % needs; few: white, three greys and red are
+    read of each state rather than 22 patches."""
 
     lights: Sequence[LightAsked] = field(default=())
     factors: Sequence[FactorAsked] = field(default=())
     together: bool = True
     baselines: int = 0
     seed: int = 1
+    few: bool = False
     chosen: Sequence[Sequence[int]] = field(default=())
 
 
@@ -74,7 +79,8 @@ def asked(
         said = f"The baseline is read {LEAST_BASELINES} to {MOST_BASELINES} times."
         raise BadInputError("question", said, "baselines")
     question: dict[str, Any] = {
-        "lights": lights, "factors": factors, "together": q.together, "seed": q.seed, "tried": [f["path"] for f in factors],
+        "lights": lights, "factors": factors, "together": q.together, "seed": q.seed, "few": q.few,
+        "tried": [f["path"] for f in factors],
         "promises": [{"path": f.path, "text": t} for f in q.factors for t in said_of(f.promise)],
     }  # fmt: skip
     if q.chosen:
@@ -86,7 +92,7 @@ def asked(
             f"That is {count} states; at most {MOST_STATES} are tried. Leave a value or a light out.",
             "factors",
         )
-    question["baselines"] = q.baselines or _enough(noise, count)
+    question["baselines"] = q.baselines or (FEW_BASELINES if q.few else _enough(noise, count))
     return question
 
 
@@ -140,7 +146,7 @@ def _factor(menu: Menu, mode: Mode, state: Mapping[str, Value], f: FactorAsked, 
 
 def _enough(noise: Noise, states: int) -> int:
     """How often the baseline has to be read so that a change of white that counts is found over so many states."""
-    tests = states * len(PLACES)
+    tests = states * len(WHOLE.figures)
     return next((n for n in range(LEAST_BASELINES, 13) if least_told(noise, n, tests) <= WANTED_PERCENT), 12)
 
 
@@ -164,7 +170,16 @@ def made_of(q: Mapping[str, Any], noise: Noise) -> Conditions:
     """The experiment that a stored question stands for."""
     promises = tuple(Promise(p["path"], p["text"]) for p in q["promises"])
     return Conditions(
-        q["mode"], q["signal"], q["state"], *_tried(q), noise, int(q["baselines"]), q["seed"], _keys(q), promises
+        q["mode"],
+        q["signal"],
+        q["state"],
+        *_tried(q),
+        noise,
+        int(q["baselines"]),
+        q["seed"],
+        _keys(q),
+        promises,
+        FEW if q.get("few") else WHOLE,
     )
 
 
@@ -184,9 +199,11 @@ def notes_of(x: Conditions) -> list[str]:
     """What a person is to know beforehand."""
     many, based = len(x.keys), sum(s.kind == "baseline" for s in x.steps)
     notes = [f"{many} state{'s' if many > 1 else ''}, and the baseline {based} times among them."]
+    if x.look is not WHOLE:
+        notes.append(f"Of each, {x.look.in_words} are read: nothing is told of black and of other colours.")
     if len(x.lights) > 1:
         changes = x.changes_of_light
         notes.append(f"The light is changed {changes} times; it begins and ends with {x.lights[0].words}.")
-    told = least_told(x.noise, x.baselines, len(x.keys) * len(PLACES))
+    told = least_told(x.noise, x.baselines, len(x.keys) * len(x.look.figures))
     notes.append(f"A change of white of {told:.{1 if told < 10 else 0}f} % or more is found, smaller ones maybe.")
     return notes

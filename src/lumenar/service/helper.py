@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import pickle
+import select
 import subprocess
 import sys
 import threading
@@ -116,16 +117,11 @@ PATIENCE_S = 20.0
 
 
 class Helper:
-    """The other process. It starts when it is asked first, or by `start`, and again after it ended."""
+    """The other process. It starts when it is asked first, and again after it ended."""
 
     def __init__(self, folder: Path) -> None:
         self._folder, self._lock = folder, threading.Lock()
         self._process: subprocess.Popen[bytes] | None = None
-
-    def start(self) -> None:
-        """Start it, so that it is ready when it is needed. HelperError where the system does not let us."""
-        with self._lock:
-            self._started()
 
     def _started(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:
@@ -184,19 +180,23 @@ class Helper:
         process.stdout.close()
 
 
+IDLE_S = 120.0
+"""After so long without a task a helper ends and gives back its memory; it is started again when there is one."""
+
+
 def several_cores() -> bool:
     """Whether a second process has a core to run on."""
     return len(os.sched_getaffinity(0)) > 1
 
 
 def main() -> None:
-    """The helper's own work: tasks from standard input, analyses to standard output, until the input ends."""
+    """The helper's own work: tasks from standard input, analyses to standard output, until the input ends or stays empty."""
     answers = os.fdopen(os.dup(1), "wb")
     # Whatever else is printed must not come between the answers.
     os.dup2(2, 1)
     data = Data(Path(sys.argv[1]))
     measurements.prepare()
-    while True:
+    while select.select([sys.stdin.buffer], [], [], IDLE_S)[0]:
         try:
             tasks = pickle.load(sys.stdin.buffer)
         except EOFError:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
-from lumenar.core.experiments.base import Experiment, few_values, name_of
+from lumenar.core.experiments.base import Experiment, Stage, few_values, name_of
 from lumenar.core.experiments.by_itself import ByItself
 from lumenar.core.experiments.comfort import Comfort
 from lumenar.core.experiments.compared import Difference, ShadowRanking, State
@@ -32,7 +32,7 @@ from lumenar.service.application import Application
 from lumenar.service.conditions import ConditionsAsked
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError
-from lumenar.service.planning import meters_before, settings_of
+from lumenar.service.planning import Estimate, meters_before, settings_of
 from lumenar.service.settable import free, settable
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
@@ -388,14 +388,32 @@ def planned(app: Application, review_id: int, q: Question) -> Planned:
     return Planned(ground, question, made, meter["XYZ"], correction)
 
 
+ACT_S = 15.0
+"""What a person takes to find a control in a menu and set it, or to change the light."""
+
+
+def changing(stages: Sequence[Stage]) -> int:
+    """How many acts of stages change anything: what is so already is not done again."""
+    now: dict[tuple[str, str], Value] = {}
+    count = 0
+    for act in (act for stage in stages for act in stage.acts):
+        # There is one light, one mode and one signal; a control is known by its path.
+        key = act.kind, act.path if act.kind == "set" else ""
+        value = act.value if act.kind == "set" else f"{act.path} {act.value}"
+        count += now.get(key) != value
+        now[key] = value
+    return count
+
+
 @dataclass(frozen=True)
 class Cost:
-    """What an experiment will take. notes: what else is to be known beforehand, a sentence each."""
+    """What an experiment will take. seconds: how long, roughly; notes: what else is to be known beforehand, a sentence each."""
 
     title: str
     stages: list[str]
     readings: int
     looks: int
+    seconds: float
     notes: list[str]
 
 
@@ -404,5 +422,12 @@ def cost(app: Application, review_id: int, q: Question) -> Cost:
     p = planned(app, review_id, q)
     stages = p.made.stages
     readings, looks = sum(len(s.patches) for s in stages), sum(bool(s.look) for s in stages)
+    setup = p.ground.setup
+    reading_s = Estimate(app, p.ground.shown, {setup.id: setup}).seconds(
+        setup.id, [q for s in stages for q in s.patches]
+    )
+    acting_s = 0.0 if p.ground.shown.stand_in else ACT_S * changing(stages)
     notes = conditions.notes_of(p.made) if isinstance(p.made, Conditions) else []
-    return Cost(title_of(q.kind, p.question), [s.title for s in stages], readings, looks, notes)
+    return Cost(
+        title_of(q.kind, p.question), [s.title for s in stages], readings, looks, sum(reading_s) + acting_s, notes
+    )

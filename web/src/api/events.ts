@@ -1,30 +1,16 @@
 import { type Query, type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { BenchStatus, Board } from "./client";
+import type { BenchStatus } from "./client";
+import { answered, further } from "./progress";
 
-const BOARD_EVERY_MS = 400;
+/** What a run changes is asked for so long after it, and not again before the second time is over: many cells are complete at once. */
+const SOON_MS = 400;
+const EVERY_MS = 1500;
 
 /** What is told of while it goes on: tunings, replays and experiments, and what shows them. */
 const STEERED = ["tuning", "tunings", "recipe", "experiment", "experiments", "findings"];
 
-type Grown = { review: number; cells: [setup: number, measurement: string, done: number, total: number][] };
-
-/** A Board with some cells further along; all else stays the very same, so that nothing else is drawn anew. */
-export function grown(board: Board, cells: Grown["cells"]): Board {
-  const rows = board.rows.map((row) => {
-    const own = cells.filter(([setup]) => setup === row.setup);
-    if (own.length === 0) return row;
-    return {
-      ...row,
-      cells: row.cells.map((cell) => {
-        const now = own.find(([, measurement]) => measurement === cell.measurement);
-        if (!now || now[2] === now[3]) return cell;
-        return { ...cell, state: "measuring" as const, done: now[2], total: now[3] };
-      }),
-    };
-  });
-  return { ...board, rows };
-}
+type Told = { review: number; cells: [setup: number, measurement: string, done: number, total: number][] };
 
 /**
  * Ask anew for what the keys name. What is being read for the first time is not asked for twice, and its answer may be older than
@@ -49,7 +35,9 @@ export function stale(client: QueryClient, keys: readonly string[]) {
 function listen(client: QueryClient, connected: (yes: boolean) => void): () => void {
   const source = new EventSource("/api/v1/events");
   let waiting: ReturnType<typeof setTimeout> | undefined;
+  let asked = Number.NEGATIVE_INFINITY;
   const refresh = () => {
+    const wait = Math.max(SOON_MS, asked + EVERY_MS - performance.now());
     waiting ??= setTimeout(() => {
       waiting = undefined;
       // A Board that is still being read is not asked for again; afterwards it is.
@@ -57,17 +45,22 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
         refresh();
         return;
       }
+      asked = performance.now();
       stale(client, ["board", "shelf", "verdict"]);
-    }, BOARD_EVERY_MS);
+    }, wait);
   };
+  const forget = client.getQueryCache().subscribe(({ type, query, ...event }) => {
+    if (type !== "updated" || query.queryKey[0] !== "board") return;
+    if ("action" in event && event.action.type === "success") answered(Number(query.queryKey[1]));
+  });
   source.addEventListener("bench", (event) => {
     // An answer that is still under way is older than this, and must not overwrite it.
     client.cancelQueries({ queryKey: ["bench"] }, { revert: false, silent: true });
     client.setQueryData<BenchStatus>(["bench"], JSON.parse(event.data));
   });
   source.addEventListener("cells", (event) => {
-    const { review, cells } = JSON.parse(event.data) as Grown;
-    client.setQueriesData<Board>({ queryKey: ["board", review] }, (board) => board && grown(board, cells));
+    const { review, cells } = JSON.parse(event.data) as Told;
+    for (const [setup, measurement, done, total] of cells) further(review, setup, measurement, { done, total });
     // A cell that is whole has figures now.
     if (cells.some(([, , done, total]) => done === total)) refresh();
   });
@@ -84,6 +77,7 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
   source.onerror = () => connected(false);
   return () => {
     source.close();
+    forget();
     clearTimeout(waiting);
   };
 }

@@ -176,6 +176,9 @@ export const boardQuery = (review: number, purpose = purposeNow()) =>
     placeholderData: (before: Board | undefined) => (before?.review.id === review ? before : undefined),
   });
 export const useBoard = (review: number) => useQuery(boardQuery(review, usePurpose()));
+/** The review that a Board is of, for who asks for no more. */
+export const useReviewOf = (review: number) =>
+  useQuery({ ...boardQuery(review, usePurpose()), select: (board) => board.review });
 export const purposesQuery = queryOptions({
   queryKey: ["purposes"],
   queryFn: () => got(api.GET("/api/v1/purposes")),

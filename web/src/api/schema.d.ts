@@ -2282,7 +2282,7 @@ export interface components {
          * AskedConditions
          * @description What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
          *     instead, each the light's place from 0 and then each control's, 0 where it stands; baselines: how often the baseline is
-         *     read, 0 for as often as it needs.
+         *     read, 0 for as often as it needs; few: white, three greys and red are read of each state, instead of 22 patches.
          */
         AskedConditions: {
             /**
@@ -2310,6 +2310,11 @@ export interface components {
              * @default 1
              */
             seed?: number;
+            /**
+             * Few
+             * @default false
+             */
+            few?: boolean;
             /**
              * Chosen
              * @default []
@@ -3119,7 +3124,7 @@ export interface components {
         };
         /**
          * Cost
-         * @description What an experiment will take. notes: what else is to be known beforehand, a sentence each.
+         * @description What an experiment will take. seconds: how long, roughly; notes: what else is to be known beforehand, a sentence each.
          */
         Cost: {
             /** Title */
@@ -3130,6 +3135,8 @@ export interface components {
             readings: number;
             /** Looks */
             looks: number;
+            /** Seconds */
+            seconds: number;
             /** Notes */
             notes: string[];
         };
@@ -4250,6 +4257,7 @@ export interface components {
              *       "together": true,
              *       "baselines": 0,
              *       "seed": 1,
+             *       "few": false,
              *       "chosen": []
              *     }
              */

@@ -2,7 +2,7 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { generatePath, Link, Outlet, useLocation, useMatch } from "react-router";
 import { useEvents } from "../api/events";
-import { useBoard } from "../api/queries";
+import { useReviewOf } from "../api/queries";
 import { Key, Mono, Unseen } from "../parts/basics";
 import { BenchBar } from "../views/bench/BenchBar";
 import { Milestones } from "../views/bench/Milestones";
@@ -28,8 +28,7 @@ function Logo() {
 }
 
 function ReviewCrumb({ id }: { id: number }) {
-  const board = useBoard(id);
-  const review = board.data?.review;
+  const review = useReviewOf(id).data;
   if (!review) return null;
   return (
     <>

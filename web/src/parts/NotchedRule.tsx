@@ -1,8 +1,4 @@
-import { chakra } from "@chakra-ui/react";
-
-const Svg = chakra("svg");
-const Line = chakra("line");
-const Rect = chakra("rect");
+import "./notched-rule.css";
 
 interface Props {
   points: number | null;
@@ -21,30 +17,21 @@ export function NotchedRule({ points, low, high, width = 64, stale = false }: Pr
   const from = at(low ?? points ?? 0);
   const to = at(high ?? points ?? 0);
   return (
-    <Svg
-      width={`${width}px`}
-      height={`${height}px`}
-      role="img"
-      aria-label={label}
-      display="inline-block"
-      verticalAlign="middle"
-      flex="none"
-    >
-      <Line
+    <svg className="notched-rule" width={width} height={height} role="img" aria-label={label}>
+      <line
+        className={points === null ? "none" : undefined}
         x1={1}
         x2={width - 1}
         y1={middle}
         y2={middle}
-        stroke={points === null ? "ink3" : "line"}
         strokeDasharray={points === null ? "1 3" : stale ? "4 3" : undefined}
-        strokeWidth={1}
       />
       {points !== null && (
         <>
-          <Rect x={from - 1} y={middle - 2} width={to - from + 2} height={4} fill="ink3" opacity={0.5} />
-          <Rect x={at(points) - 1.25} y={0} width={2.5} height={height} fill={stale ? "ink3" : "ink"} />
+          <rect className="interval" x={from - 1} y={middle - 2} width={to - from + 2} height={4} />
+          <rect className={stale ? "stale" : undefined} x={at(points) - 1.25} y={0} width={2.5} height={height} />
         </>
       )}
-    </Svg>
+    </svg>
   );
 }

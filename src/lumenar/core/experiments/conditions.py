@@ -14,11 +14,10 @@ import numpy as np
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
+from lumenar.core.experiments.look import WHOLE, Look
 from lumenar.core.experiments.promises import Judged, Promise
-from lumenar.core.experiments.seen import GREYS, short_set
 from lumenar.core.experiments.tested import (
     PLACES,
-    STRAYS,
     Baselines,
     Difference,
     Test,
@@ -34,8 +33,6 @@ from lumenar.core.tuning.base import Noise
 
 Key = tuple[int, ...]
 LEAST_BASELINES = 3
-STRAY = tuple(Patch((0.0, 0.0, 0.0), repeat=i) for i in range(STRAYS))
-"""The room's light on the screen while the display is off."""
 
 
 @dataclass(frozen=True)
@@ -129,7 +126,7 @@ class Explained:
 class Conditions:
     """Which states are read, in which order. mode: in which mode; state: where every control stands; lights: of which the first
     is the baseline's; chosen: keys of the states that are wanted, all combinations where there are none; baselines: how often
-    the baseline is read."""
+    the baseline is read; look: what is read of each."""
 
     mode: str
     signal: Signal
@@ -141,6 +138,7 @@ class Conditions:
     seed: int = 1
     chosen: tuple[Key, ...] = ()
     promises: tuple[Promise, ...] = ()
+    look: Look = WHOLE
 
     @property
     def base(self) -> Key:
@@ -188,7 +186,9 @@ class Conditions:
     def stages(self) -> tuple[Stage, ...]:
         """The steps as things to do."""
         made: list[Stage] = []
-        light, patches = -1, short_set(self.signal)
+        light, patches = -1, self.look.patches[self.signal]
+        # The room's light on the screen while the display is off.
+        stray = tuple(Patch((0.0, 0.0, 0.0), repeat=i) for i in range(self.look.strays))
         off = any(s.kind == "stray" for s in self.steps)
         for step in self.steps:
             acts: list[Act] = [] if made else [Act("mode", "", self.mode)]
@@ -198,7 +198,7 @@ class Conditions:
             if step.kind == "stray":
                 acts.append(Act("power", "", "off"))
                 made.append(
-                    Stage(f"{self.lights[light].words}: the room on the screen, display off", tuple(acts), STRAY)
+                    Stage(f"{self.lights[light].words}: the room on the screen, display off", tuple(acts), stray)
                 )
                 continue
             if off:
@@ -276,7 +276,7 @@ class Conditions:
         based: list[tuple[int, Array]] = []
         states: list[tuple[int, Key, Array, Array]] = []
         out: list[StateResult] = []
-        none = np.zeros(len(GREYS))
+        none = np.zeros(self.look.greys)
         for i, (step, read) in enumerate(zip(self.steps, reads, strict=False)):
             if i in why:
                 if step.kind == "state":
@@ -295,17 +295,19 @@ class Conditions:
             return Explained(
                 len(based), [], [], {}, {}, {}, [], "The baseline was not read twice, so nothing can be told."
             )
-        base = Baselines(np.stack([x for _, x in based]), np.array([float(i) for i, _ in based]), self.noise)
+        base = Baselines(np.stack([x for _, x in based]), np.array([float(i) for i, _ in based]), self.noise, self.look)
         keys = [k for _, k, _, _ in states]
         each = (np.array([s[i] for s in states], float) for i in (2, 0, 3))
         made = of_states(base, *each)
         differences = dict(zip(keys, made, strict=True))
         tests = tested(base, made)
-        found = [StateResult(k, t, _tone(x, base.mean)) for (_, k, x, _), t in zip(states, tests, strict=True)]
+        found = [
+            StateResult(k, t, _tone(x, base.mean, self.look)) for (_, k, x, _), t in zip(states, tests, strict=True)
+        ]
         results = sorted([*found, *out], key=lambda r: r.key)
         steps = float(len(self.steps) - 1)
         drift = {f: float(np.linalg.norm(base.slope[list(p)]) * steps) for f, p in PLACES.items()}
-        spread = {f: float(np.sqrt(np.trace(base.covariance(f)[0]))) for f in PLACES}
+        spread = {f: float(np.sqrt(np.trace(base.covariance(f)[0]))) for f in self.look.figures}
         together = self._together(base, differences)
         features = self._features(results)
         kept = [promises.judge(p, self, results) for p in self.promises]
@@ -351,6 +353,8 @@ class Conditions:
         if quiet:
             parts.append(f"{listed(quiet)}: none measurable.")
         parts += self._of_others(results)
+        if self.look is not WHOLE:
+            parts.append(f"Only {self.look.in_words} were read: of black and of other colours nothing is known.")
         return " ".join(parts)
 
     def _of_others(self, results: Sequence[StateResult]) -> list[str]:
@@ -415,9 +419,9 @@ def _interleaved(base: Key, keys: Sequence[Key], count: int, first: bool, last: 
     return [Step("baseline", base) if i in at else Step("state", next(rest)) for i in range(total)]
 
 
-def _tone(XYZ: Array, base: Array) -> Array:
+def _tone(XYZ: Array, base: Array, look: Look) -> Array:
     """L* (n,) of the greys over the baseline's, both in units of its white."""
-    count = len(GREYS)
+    count = look.greys
     white = base[count - 1, 1]
     one, two = (lightness(np.maximum(np.nan_to_num(x[:count, 1]), 0), white) for x in (base, XYZ))
     return np.asarray(two - one, float)

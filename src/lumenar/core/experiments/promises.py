@@ -9,6 +9,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Literal
 
 from lumenar.core.experiments.base import name_of
+from lumenar.core.experiments.look import WHOLE
 from lumenar.core.experiments.tested import TITLES, Test
 from lumenar.core.menu import text_of
 from lumenar.core.numbers import listed
@@ -117,6 +118,10 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
     ]  # fmt: skip
     if not alone:
         return told("not decidable", f"It was not read{f' in a {where} room' if where else ''}.")
+    unread = [TITLES[f][0].lower() for f in figures if f not in x.look.figures]
+    figures = tuple(f for f in figures if f in x.look.figures)
+    if not figures:
+        return told("not decidable", f"{listed(unread).capitalize()} can't be told of {x.look.in_words}.")
     tests = [(r, r.tests[f]) for r in alone for f in figures]
     if way == "unchanged":
         broken = [(r, t) for r, t in tests if t.measurable and abs(t.amount) > ALIKE[t.figure]]
@@ -124,6 +129,11 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
             r, t = max(broken, key=lambda b: b[1].dE)
             return told("not kept", f"{_state(x, r)} it {words_of(t)}.")
         if all(max(abs(t.low), abs(t.high)) <= ALIKE[t.figure] for _, t in tests):
+            if unread:
+                return told(
+                    "not decidable",
+                    f"Of what was read nothing changes, but {listed(unread)} {'was' if len(unread) == 1 else 'were'} not read.",
+                )
             most = max((t for _, t in tests), key=lambda t: t.dE)
             return told("kept", f"At most it {words_of(most)}." if most.measurable else "Nothing measurable changes.")
         return told("not decidable", "Nothing measurable changes, but the readings can't exclude that something does.")
@@ -193,7 +203,7 @@ def in_lights(x: Conditions, factor: int, level: int, results: Sequence[StateRes
     alone.sort(key=lambda r: (x.lights[r.key[0]].lux is None, x.lights[r.key[0]].lux or 0.0))
     name = f"{name_of(f.path)} {text_of(f.levels[level])}"
     if all(not r.there for r in alone):
-        return f"{name}: none measurable."
+        return f"{name}: none measurable{'' if x.look is WHOLE else f' in {x.look.in_words}'}."
     if len(x.lights) == 1:
         return f"{name} {in_words(list(alone[0].tests.values()))}."
     said = [in_words(list(r.tests.values()), 3) for r in alone]

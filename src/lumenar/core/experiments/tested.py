@@ -12,7 +12,8 @@ import numpy as np
 from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import XYZ_to_uv, lightness
 from lumenar.core.experiments.base import Array
-from lumenar.core.experiments.seen import DARK, GREYS, MIDDLE, against, colours_beside, drawn
+from lumenar.core.experiments.look import WHOLE, Look
+from lumenar.core.experiments.seen import against, colours_beside, drawn
 from lumenar.core.quantiles import fisher_beyond, student_quantile
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
@@ -22,8 +23,8 @@ TITLES = {
     "saturation": ("Saturation", "%"), "gamut": ("Gamut", "%"), "white": ("White's colour", "dE"),
     "greys": ("Greys' colour", "dE"),
 }  # fmt: skip
-"""Every figure, what it is called and its unit. Shadows are the greys from 2 to 10 %, mid-tones those from 20 to 80 %,
-beside each state's own white."""
+"""Every figure, what it is called and its unit. Shadows are the greys up to 10 %, mid-tones those from 20 to 80 %, beside each
+state's own white."""
 PLACES: dict[str, tuple[int, ...]] = {
     "luminance": (0,), "black": (1,), "shadows": (2,), "mid-tones": (3,), "saturation": (4,), "gamut": (5,), "white": (6, 7),
     "greys": (8, 9),
@@ -35,17 +36,15 @@ LEAST_SPREAD = 0.25
 """Baselines that agree better than this share of the meter's noise do so by chance, or because what was typed is rounded."""
 FEW = 60
 """Draws that tell how noisy a state is beside the baseline."""
-STRAYS = 3
-"""So often the room's light on the screen is read, as it is taken out of every reading in it."""
 LEAST_REPEATS = 4
 """Under so many baselines no drift is told from noise."""
 
 
-def components(XYZ: Array, base: Array) -> Array:
-    """Figures (..., 10) of the short set read as XYZ (..., n, 3) against a baseline (n, 3), in the order of PLACES: 100 ln of
-    ratios, differences of L*, and a*, b* of white and of the greys beside it."""
+def components(XYZ: Array, base: Array, look: Look = WHOLE) -> Array:
+    """Figures (..., 10) of the patches of a look read as XYZ (..., n, 3) against a baseline (n, 3), in the order of PLACES: 100
+    times ln of ratios, differences of L*, a*, b* of white and of the greys beside it. What is not read does not differ."""
     a, b = np.nan_to_num(base), np.nan_to_num(np.asarray(XYZ, float))
-    count = len(GREYS)
+    count = look.greys
     white_a, white_b = (np.maximum(x[..., count - 1, :], 1e-9) for x in (a, b))
     L = [lightness(np.maximum(x[..., :count, 1], 0), w[..., None, 1]) for x, w in ((a, white_a), (b, white_b))]
     dL = L[1] - L[0]
@@ -53,17 +52,25 @@ def components(XYZ: Array, base: Array) -> Array:
     C_a, C_b = (np.maximum(np.hypot(c[..., 1], c[..., 2]), 1e-9) for c in colours)
     same_Y = white_b * (white_a[..., 1] / white_b[..., 1])[..., None]
     tint = against(same_Y, white_a[..., 1]) - against(white_a, white_a[..., 1])
-    inner = [colours_beside(x[..., 4 : count - 1, :], w) for x, w in ((a, white_a), (b, white_b))]
+    inner = [colours_beside(x[..., look.inner, :], w) for x, w in ((a, white_a), (b, white_b))]
     grey = (inner[1] - inner[0]).mean(axis=-2)
-    area = [_area(x[..., count : count + 6 : 2, :]) for x in (a, b)]
+    none = np.zeros_like(dL[..., 0])
+    area = [_area(x[..., count : count + 6 : 2, :]) for x in (a, b)] if look.primaries else [none + 1, none + 1]
     return np.stack(
         [
-            100 * np.log(white_b[..., 1] / white_a[..., 1]), dL[..., 0], dL[..., DARK].mean(axis=-1),
-            dL[..., MIDDLE].mean(axis=-1), 100 * np.median(np.log(C_b / C_a), axis=-1), 100 * np.log(area[1] / area[0]),
-            tint[..., 1], tint[..., 2], grey[..., 1], grey[..., 2],
+            100 * np.log(white_b[..., 1] / white_a[..., 1]),
+            dL[..., 0] if look.black else none,
+            dL[..., look.dark].mean(axis=-1),
+            dL[..., look.middle].mean(axis=-1),
+            100 * np.median(np.log(C_b / C_a), axis=-1),
+            100 * np.log(area[1] / area[0]),
+            tint[..., 1],
+            tint[..., 2],
+            grey[..., 1],
+            grey[..., 2],
         ],
         axis=-1,
-    )  # fmt: skip
+    )
 
 
 def _area(XYZ: Array) -> Array:
@@ -73,16 +80,16 @@ def _area(XYZ: Array) -> Array:
     return np.maximum(np.abs(one[..., 0] * two[..., 1] - one[..., 1] * two[..., 0]) / 2, 1e-9)
 
 
-def distances(XYZ: Array, base: Array) -> dict[str, Array]:
+def distances(XYZ: Array, base: Array, look: Look = WHOLE) -> dict[str, Array]:
     """How large every figure's change (...) is in dE, for classes: dE2000 for colours, differences of L* for light and tone;
-    of the short set read as XYZ (..., n, 3) against a baseline (n, 3)."""
+    of the patches of a look read as XYZ (..., n, 3) against a baseline (n, 3)."""
     a, b = np.nan_to_num(base), np.nan_to_num(np.asarray(XYZ, float))
-    x = np.abs(components(b, a))
-    count = len(GREYS)
+    x = np.abs(components(b, a, look))
+    count = look.greys
     white_a, white_b = (np.maximum(v[..., count - 1, :], 1e-9) for v in (a, b))
     colours = de2000(*(colours_beside(v[..., count:, :], w) for v, w in ((a, white_a), (b, white_b)))).mean(axis=-1)
     same_Y = white_b * (white_a[..., 1] / white_b[..., 1])[..., None]
-    greys = [colours_beside(v[..., 4 : count - 1, :], w) for v, w in ((a, white_a), (b, white_b))]
+    greys = [colours_beside(v[..., look.inner, :], w) for v, w in ((a, white_a), (b, white_b))]
     # Of the greys' colour: their lightness is the curve's affair.
     level = np.broadcast_to(greys[0][..., :1], greys[1][..., :1].shape)
     tints = [np.concatenate([level, np.broadcast_to(v[..., 1:], greys[1][..., 1:].shape)], axis=-1) for v in greys]
@@ -121,11 +128,12 @@ class Test:
 
 @dataclass(frozen=True, eq=False)
 class Baselines:
-    """A baseline read n times: XYZ (n, m, 3) of the short set, at (n,) numbers of their steps."""
+    """A baseline read n times: XYZ (n, m, 3) of the patches of a look, at (n,) numbers of their steps."""
 
     XYZ: Array
     at: Array
     noise: Noise
+    look: Look = WHOLE
 
     @cached_property
     def mean(self) -> Array:
@@ -135,7 +143,7 @@ class Baselines:
     @cached_property
     def x(self) -> Array:
         """Figures (n, 10) of each against their mean."""
-        return components(self.XYZ, self.mean)
+        return components(self.XYZ, self.mean, self.look)
 
     @cached_property
     def slope(self) -> Array:
@@ -155,9 +163,8 @@ class Baselines:
     @cached_property
     def of_noise(self) -> Array:
         """Variance (10,) that the meter's noise alone makes of a figure of the baseline."""
-        return np.asarray(
-            components(drawn(self.mean, self.noise, np.random.default_rng(1)), self.mean).var(axis=0), float
-        )
+        read = drawn(self.mean, self.noise, np.random.default_rng(1))
+        return np.asarray(components(read, self.mean, self.look).var(axis=0), float)
 
     def covariance(self, figure: str) -> tuple[Array, int]:
         """Covariance (p, p) of one reading of a figure, from the baselines, and its degrees of freedom."""
@@ -179,23 +186,23 @@ class Baselines:
 
     def effect(self, XYZ: Array, at: Array) -> Array:
         """Figures (m, 10) of states (m, n, 3) read at steps (m,), beyond the baseline's drift."""
-        x = components(XYZ, self.mean) - self.x.mean(axis=0)
+        x = components(XYZ, self.mean, self.look) - self.x.mean(axis=0)
         return np.asarray(x - (at - self.at.mean())[:, None] * self.slope, float)
 
     @cached_property
     def no_black(self) -> bool:
         """Whether black was under the meter's floor in any of them, so that it is no number to hold others against."""
-        return bool(np.isnan(self.XYZ[:, 0, 1]).any())
+        return self.look.black and bool(np.isnan(self.XYZ[:, 0, 1]).any())
 
     def share(self, XYZ: Array, stray: Array) -> Array:
         """How many times the baseline's variance (m, 10) the meter's noise makes of states (m, n, 3), 1 at least. stray (m, 3):
-        the room's light, which was read with each and, so many times as there are STRAYS, without it."""
+        the room's light, which was read with each and, so many times as the look says, without it."""
         rng = np.random.default_rng(2)
         read = drawn(np.nan_to_num(XYZ) + stray[:, None, :], self.noise, rng, FEW)
-        alone = np.broadcast_to(stray[:, None, :], (len(stray), STRAYS, 3))
+        alone = np.broadcast_to(stray[:, None, :], (len(stray), self.look.strays, 3))
         # In the dark nothing is taken out, and so it adds no noise.
         taken = drawn(alone, self.noise, rng, FEW).mean(axis=2) * np.asarray(stray.any(axis=-1))[:, None]
-        own = components(read - taken[:, :, None, :], self.mean).var(axis=0)
+        own = components(read - taken[:, :, None, :], self.mean, self.look).var(axis=0)
         return np.asarray(np.maximum(1.0, own / np.maximum(self.of_noise, 1e-12)), float)
 
 
@@ -213,8 +220,8 @@ def of_states(base: Baselines, XYZ: Array, at: Array, stray: Array | None = None
     if not len(XYZ):
         return []
     share = base.share(XYZ, np.zeros((len(XYZ), 3)) if stray is None else stray)
-    x, dE = base.effect(XYZ, at), distances(XYZ, base.mean)
-    no_black = np.isnan(XYZ[:, 0, 1]) | base.no_black
+    x, dE = base.effect(XYZ, at), distances(XYZ, base.mean, base.look)
+    no_black = (np.isnan(XYZ[:, 0, 1]) & base.look.black) | base.no_black
     x[no_black, PLACES["black"][0]] = 0.0
     dE["black"] = np.where(no_black, 0.0, dE["black"])
     return [
@@ -256,8 +263,10 @@ def tested(base: Baselines, differences: Sequence[Difference]) -> list[dict[str,
     if not differences:
         return []
     x = np.stack([d.x for d in differences])
-    chances, amounts, halves = (np.zeros((len(differences), len(PLACES))) for _ in range(3))
-    for k, (figure, places) in enumerate(PLACES.items()):
+    figures = base.look.figures
+    chances, amounts, halves = (np.zeros((len(differences), len(figures))) for _ in range(3))
+    for k, figure in enumerate(figures):
+        places = PLACES[figure]
         S, nu = base.covariance(figure)
         own, p = x[:, list(places)], len(places)
         v = np.array([d.variance[figure] for d in differences])
@@ -273,7 +282,7 @@ def tested(base: Baselines, differences: Sequence[Difference]) -> list[dict[str,
     return [
         {
             f: _test(f, float(amounts[i, k]), float(halves[i, k]), float(chances[i, k]), bool(stands[i, k]), d.dE[f])
-            for k, f in enumerate(PLACES)
+            for k, f in enumerate(figures)
         }
         for i, d in enumerate(differences)
     ]

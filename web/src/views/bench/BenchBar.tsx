@@ -1,14 +1,15 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import type { ReactNode } from "react";
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { memo, type ReactNode, useRef } from "react";
 import type { BenchStatus } from "../../api/client";
 import { api, got } from "../../api/client";
 import { useAct, useBench } from "../../api/queries";
 import { RUN } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
 import { signed } from "../../charts/common";
-import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+import { Key, ProblemNote, QuietButton } from "../../parts/basics";
 import { PANELS } from "../../parts/displays";
 import { Select } from "../../parts/field";
+import "./bench.css";
 
 const steer = {
   pause: () => got(api.POST("/api/v1/bench/pause")),
@@ -39,49 +40,35 @@ function Item({
 }: {
   head: string;
   children: ReactNode;
-  min?: string;
+  min?: number;
   foot?: string;
   /** Beside its head rather than below it. */
   line?: boolean;
 }) {
   return (
-    <Box minW={min} flex="none" display={line ? "flex" : "block"} gap="8px" alignItems="baseline">
-      <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
-        {head}
-      </Text>
-      <Mono display="block" fontSize="12.5px" whiteSpace="nowrap">
-        {children}
-      </Mono>
-      {foot && (
-        <Text color="ink3" fontSize="11px" whiteSpace="nowrap">
-          {foot}
-        </Text>
-      )}
-    </Box>
+    <div className={line ? "item line" : "item"} style={{ minWidth: min }}>
+      <p>{head}</p>
+      <b>{children}</b>
+      {foot && <p>{foot}</p>}
+    </div>
   );
 }
 
 /** The patch as colour. The signal is shown as sRGB: a reminder of what is meant, not what the unit shows. */
-function Chip({ status }: { status: BenchStatus }) {
-  const rgb = status.patch?.rgb;
+function Chip({ patch }: { patch: BenchStatus["patch"] }) {
+  const rgb = patch?.rgb;
   const css = rgb ? `rgb(${rgb.map((v: number) => Math.round(v * 255)).join(" ")})` : undefined;
   return (
-    <Box
-      w="46px"
-      h="46px"
-      flex="none"
-      borderRadius="4px"
-      border="1px solid"
-      borderColor="line"
+    <div
+      className="chip"
       style={{ background: css }}
       role="img"
-      aria-label={status.patch ? `patch ${status.patch.code}` : "no patch"}
+      aria-label={patch ? `patch ${patch.code}` : "no patch"}
     />
   );
 }
 
-function Live({ status }: { status: BenchStatus }) {
-  const reading = status.reading;
+function Live({ reading }: { reading: BenchStatus["reading"] }) {
   const text = !reading
     ? "–"
     : reading.Y === null
@@ -90,33 +77,27 @@ function Live({ status }: { status: BenchStatus }) {
         : "floor"
       : luminance(reading.Y);
   return (
-    <Flex align="center" gap="8px" minW="140px" flex="none" justify="flex-end" data-testid="live">
-      <Mono fontSize="26px" color="lamp" lineHeight="1">
-        {text}
-      </Mono>
-      <Box w="76px">
-        <Text color="ink2" fontSize="12px">
-          cd/m²
-        </Text>
+    <div className="live" data-testid="live">
+      <b>{text}</b>
+      <div>
+        <p className="unit">cd/m²</p>
         {/* On a fast clock the next patch is on the screen already. */}
-        <Text color="ink3" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis">
-          {reading?.code ?? "\u00a0"}
-        </Text>
-      </Box>
-    </Flex>
+        <p>{reading?.code ?? "\u00a0"}</p>
+      </div>
+    </div>
   );
 }
 
-function Clock({ status }: { status: BenchStatus }) {
+const Clock = memo(function Clock({ speed, idle }: { speed: number; idle: boolean }) {
   const set = useAct((speed: number) => got(api.PUT("/api/v1/bench/clock", { body: { speed } })), ["bench", "plan"]);
   return (
-    <Box flex="none" display={status.state === "idle" ? "flex" : "block"} gap="8px" alignItems="center">
+    <Box flex="none" display={idle ? "flex" : "block"} gap="8px" alignItems="center">
       <Text as="label" color="ink3" fontSize="11px" display="block" {...{ htmlFor: "clock" }}>
         Stand-in clock
       </Text>
       <Select
         id="clock"
-        value={String(status.speed)}
+        value={String(speed)}
         onChange={(e) => set.mutate(Number(e.target.value))}
         bg="sheet"
         color="ink"
@@ -131,7 +112,31 @@ function Clock({ status }: { status: BenchStatus }) {
       </Select>
     </Box>
   );
+});
+
+interface SteerProps {
+  paused: boolean;
+  pause: () => void;
+  resume: () => void;
+  stop: () => void;
 }
+
+const Steer = memo(function Steer({ paused, pause, resume, stop }: SteerProps) {
+  return (
+    <Flex gap="12px" py="8px" pl="8px">
+      {paused ? (
+        <QuietButton onClick={resume} borderColor="lamp">
+          Resume <Key>p</Key>
+        </QuietButton>
+      ) : (
+        <QuietButton onClick={pause}>
+          Pause <Key>p</Key>
+        </QuietButton>
+      )}
+      <QuietButton onClick={stop}>Stop</QuietButton>
+    </Flex>
+  );
+});
 
 /** Always at the bottom: instruments, patch, live reading, progress, time left, pause and stop. */
 export function BenchBar() {
@@ -143,84 +148,54 @@ export function BenchBar() {
   const active: boolean = status?.state === "running" || status?.state === "paused" || status?.state === "queued";
   const run = status?.kind === "run";
   useKeys(RUN, { pause: () => (status?.state === "paused" ? resume.mutate() : pause.mutate()) }, active && run);
-  if (!status) return <Box h="78px" flex="none" bg="sheet" borderTop="1px solid" borderColor="line" />;
+  // The same functions for ever, so that the buttons aren't drawn anew with every reading.
+  const steering = useRef({ pause: () => pause.mutate(), resume: () => resume.mutate(), stop: () => stop.mutate() });
+  if (!status) return <div className="bench active" />;
   const share = status.total ? status.done / status.total : 0;
   const error = pause.error ?? resume.error ?? stop.error;
   return (
-    <Box
-      as="footer"
-      aria-label="Bench"
-      bg="sheet"
-      flex="none"
-      borderTop="1px solid"
-      borderColor="line"
-      position="relative"
-    >
+    <Box as="footer" aria-label="Bench" className={active ? "bench active" : "bench"}>
       {active && run && (
-        <Box
+        <div
           role="progressbar"
           aria-label="Run"
           aria-valuenow={status.done}
           aria-valuemax={status.total}
-          position="absolute"
-          top="-2px"
-          left="0"
-          h="3px"
-          bg="lamp"
-          style={{ width: `${100 * share}%` }}
+          className="done"
+          style={{ transform: `scaleX(${share})` }}
         />
       )}
       {status.message && active && (
-        <Box px="16px" pt="8px" color="ink" role="status" data-testid="bench-message">
+        <div className="message" role="status" data-testid="bench-message">
           {status.message}
-        </Box>
+        </div>
       )}
       {error && (
         <Box px="16px" pt="8px">
           <ProblemNote error={error} />
         </Box>
       )}
-      <Flex
-        minH={active ? "78px" : "40px"}
-        align="center"
-        gap="4px 10px"
-        px="16px"
-        py="4px"
-        wrap={{ base: "wrap", lg: "nowrap" }}
-      >
+      <div className="items">
         {active ? <Running status={status} /> : <Idle status={status} />}
-        <Box flex="1" />
-        {status.drift_percent != null && <Item head="Drift">{signed(status.drift_percent)} %</Item>}
-        <Box title={status.correction ? `by the correction of ${status.correction.made_on}` : undefined}>
+        <div className="rest" />
+        {status.drift_percent != null && (
+          <Item head="Drift" line={!active}>
+            {signed(status.drift_percent)} %
+          </Item>
+        )}
+        <div title={status.correction ? `by the correction of ${status.correction.made_on}` : undefined}>
           <Item
             line={!active}
             head={
               !active ? "Meter" : status.correction ? `Corrected, ${PANELS[status.correction.panel]}` : "Uncorrected"
             }
           >
-            {status.fault ? (
-              <chakra.span color="lamp">{status.fault}</chakra.span>
-            ) : (
-              status.meter.replace("Stand-in ", "")
-            )}
+            {status.fault ? <em>{status.fault}</em> : status.meter.replace("Stand-in ", "")}
           </Item>
-        </Box>
-        <Clock status={status} />
-        {active && run && (
-          <Flex gap="12px" py="8px" pl="8px">
-            {status.state === "paused" ? (
-              <QuietButton onClick={() => resume.mutate()} borderColor="lamp">
-                Resume <Key>p</Key>
-              </QuietButton>
-            ) : (
-              <QuietButton onClick={() => pause.mutate()}>
-                Pause <Key>p</Key>
-              </QuietButton>
-            )}
-            <QuietButton onClick={() => stop.mutate()}>Stop</QuietButton>
-          </Flex>
-        )}
-      </Flex>
+        </div>
+        <Clock speed={status.speed} idle={status.state === "idle"} />
+        {active && run && <Steer paused={status.state === "paused"} {...steering.current} />}
+      </div>
     </Box>
   );
 }
@@ -229,12 +204,9 @@ function Idle({ status }: { status: BenchStatus }) {
   const last = status.reading;
   return (
     <>
-      <Text color="ink2">
-        <Text as="span" fontWeight="500" color="ink">
-          Bench at rest.
-        </Text>{" "}
-        Select cells on a Board and measure them.
-      </Text>
+      <p className="at-rest">
+        <b>Bench at rest.</b> Select cells on a Board and measure them.
+      </p>
       {last && last.Y !== null && (
         <Item line head={`Last reading · ${last.code}`}>
           {luminance(last.Y)} cd/m²
@@ -249,36 +221,36 @@ function Running({ status }: { status: BenchStatus }) {
   const left = status.speed > 0 ? duration(status.left_s / status.speed) : "no waiting";
   return (
     <>
-      <Chip status={status} />
+      <Chip patch={patch} />
       <Item
         head={[status.review_name, patch?.setup ?? "starting"].filter(Boolean).join(" · ")}
-        min="160px"
+        min={160}
         foot={patch?.place}
       >
         {patch?.code ?? "…"}
       </Item>
-      <Live status={status} />
-      <Item head="u′ v′" min="104px">
+      <Live reading={reading} />
+      <Item head="u′ v′" min={104}>
         {reading?.u == null || reading.v == null ? "–" : `${reading.u.toFixed(4)} ${reading.v.toFixed(4)}`}
       </Item>
       {reading?.target_Y != null && (
-        <Item head="Target" min="56px">
+        <Item head="Target" min={56}>
           {luminance(reading.target_Y)}
         </Item>
       )}
       {reading?.de != null && (
-        <Item head="dE" min="34px">
+        <Item head="dE" min={34}>
           {reading.de.toFixed(1)}
         </Item>
       )}
       {status.kind === "run" && (
         <>
-          <Item head="Readings" min="80px">
+          <Item head="Readings" min={80}>
             {status.done} of {status.total}
           </Item>
           <Item
             head={`${status.state === "paused" ? "Paused, left" : "Left"}${status.queued ? ` · ${status.queued} queued` : ""}`}
-            min="76px"
+            min={76}
           >
             {left}
           </Item>

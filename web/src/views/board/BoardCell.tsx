@@ -1,7 +1,6 @@
-import { Box, chakra, Grid } from "@chakra-ui/react";
-import { memo } from "react";
+import { type MouseEvent, memo, useEffect, useMemo, useRef } from "react";
 import type { BoardCell, BoardFigure } from "../../api/client";
-import { Mono } from "../../parts/basics";
+import { useProgress } from "../../api/progress";
 import { NotchedRule } from "../../parts/NotchedRule";
 import type { Block } from "./blocks";
 
@@ -9,26 +8,16 @@ function Working({ cell }: { cell: BoardCell }) {
   const share = cell.total ? cell.done / cell.total : 0;
   const on = cell.state === "measuring";
   return (
-    <Box px="5px" pt="1px">
-      <Mono color={on ? "lamp" : "ink3"} fontSize="11.5px" whiteSpace="nowrap">
-        {on ? `${cell.done}/${cell.total}` : "queued"}
-      </Mono>
-      <Box mt="8px" h="2px" bg="lineSoft">
-        <Box h="2px" bg="lamp" style={{ width: `${100 * share}%` }} />
-      </Box>
-    </Box>
+    <div className={on ? "working on" : "working"}>
+      {on ? `${cell.done}/${cell.total}` : "queued"}
+      <div>
+        <div style={{ transform: `scaleX(${share})` }} />
+      </div>
+    </div>
   );
 }
 
-function Figure({
-  text,
-  points,
-  title,
-  stale = false,
-  faint = false,
-  ruled = true,
-  flag = false,
-}: {
+interface FigureProps {
   text: string;
   points: number | null;
   title?: string;
@@ -36,68 +25,124 @@ function Figure({
   faint?: boolean;
   ruled?: boolean;
   flag?: boolean;
-}) {
+}
+
+function Figure({ text, points, title, stale = false, faint = false, ruled = true, flag = false }: FigureProps) {
+  const look = ["text", text.length > 7 && "tight", text.length > 8 && "long"];
+  if (text === "·" || stale) look.push("stale");
+  else if (faint) look.push("faint");
   return (
-    <Box textAlign="right" pr="7px" pl="2px" title={title} minW={0}>
-      <Mono
-        display="block"
-        fontSize={text.length > 8 ? "11px" : "12.5px"}
-        letterSpacing={text.length > 7 ? "-0.03em" : undefined}
-        lineHeight="18px"
-        whiteSpace="nowrap"
-        color={text === "·" || stale ? "ink3" : faint ? "ink2" : "ink"}
-      >
+    <div className="figure" title={title}>
+      <span className={look.filter(Boolean).join(" ")}>
         {text}
-        {flag && (
-          <chakra.span color="lamp" fontWeight="500">
-            !
-          </chakra.span>
-        )}
-      </Mono>
-      <Box h="12px" lineHeight="10px">
-        {ruled && <NotchedRule points={points} width={38} stale={stale} />}
-      </Box>
-    </Box>
+        {flag && <i>!</i>}
+      </span>
+      <div className="points">{ruled && <NotchedRule points={points} width={38} stale={stale} />}</div>
+    </div>
   );
 }
 
 /** What is doubtful enough for a mark of its own; the rest is told on hover. */
 const flagged = (note: string) => note.includes("correction") || note.includes("misread");
 
-/** A cell's figures, or how far its measuring is; drawn anew only when these change. */
-export const Cell = memo(function Cell({ block, cell }: { block: Block; cell: BoardCell }) {
+function told(figure: BoardFigure, note: string): string {
+  const spread = figure.uncertainty == null ? "" : ` ± ${figure.uncertainty.toPrecision(2)}`;
+  const raw = figure.raw == null ? "" : `${figure.raw}${spread}`;
+  const points = figure.points == null ? "" : `${Math.round(figure.points)} points`;
+  return [raw, points, note].filter(Boolean).join(" · ");
+}
+
+/** A cell's figures, or how far its measuring is. */
+function Figures({ block, cell }: { block: Block; cell: BoardCell }) {
   const working = cell.state === "measuring" || cell.state === "queued";
   if (cell.figures.length === 0 && working) return <Working cell={cell} />;
-  const figures: (BoardFigure | undefined)[] = block.columns.map((c) =>
-    cell.figures.find((f) => f.figure === c.figure),
-  );
   const stale = cell.state === "stale";
   return (
-    <Grid templateColumns={`repeat(${block.columns.length}, minmax(0, 1fr))`}>
-      {figures.map((f, i) => {
-        const key = block.columns[i]?.figure;
+    <div className="figures" style={{ gridTemplateColumns: `repeat(${block.columns.length}, minmax(0, 1fr))` }}>
+      {block.columns.map(({ figure }, i) => {
+        const f = cell.figures.find((x) => x.figure === figure);
         if (!f) {
           const text = i === 0 && cell.state === "partial" ? `${cell.done}/${cell.total}` : "·";
-          return <Figure key={key} text={text} points={null} />;
+          return <Figure key={figure} text={text} points={null} />;
         }
-        const raw = f.raw == null ? "" : `${f.raw}${f.uncertainty == null ? "" : ` ± ${f.uncertainty.toPrecision(2)}`}`;
-        const judged = f.points != null;
-        const told = [raw, judged ? `${Math.round(f.points ?? 0)} points` : "", cell.note ?? ""]
-          .filter(Boolean)
-          .join(" · ");
         return (
           <Figure
-            key={key}
+            key={figure}
             text={f.text}
             points={f.points ?? null}
-            ruled={judged}
+            ruled={f.points != null}
             faint={working}
             stale={stale}
             flag={!stale && i === 0 && flagged(cell.note ?? "")}
-            title={told}
+            title={told(f, cell.note ?? "")}
           />
         );
       })}
-    </Grid>
+    </div>
+  );
+}
+
+/** What a cell says to who does not see it: its state, and every figure with unit and points. */
+export function cellLabel(row: string, block: Block, cell: BoardCell): string {
+  const figures = block.columns.flatMap((c) => {
+    const f = cell.figures.find((x) => x.figure === c.figure);
+    if (!f) return [];
+    const points = f.points == null ? "" : `, ${Math.round(f.points)} points`;
+    return [`${c.head} ${f.text.replace("≥", "at least").replace("<", "under")} ${c.unit}${points}`];
+  });
+  const progress = cell.state === "measuring" ? ` ${cell.done} of ${cell.total}` : "";
+  const said = [`${block.title} of ${row}: ${cell.state}${progress}`, ...figures, cell.note];
+  return said.filter(Boolean).join("; ");
+}
+
+export interface CellProps {
+  setup: number;
+  /** The name of its row. */
+  name: string;
+  block: Block;
+  cell: BoardCell;
+  row: number;
+  column: number;
+  /** Whether it begins another group of columns. */
+  edge: boolean;
+  selected: boolean;
+  /** Whether the cursor is on it, and whether the focus follows the cursor. */
+  here: boolean;
+  focus: boolean;
+  onClick: (event: MouseEvent, row: number, column: number, setup: number, cell: BoardCell) => void;
+  onCursor: (row: number, column: number) => void;
+}
+
+/** One cell of the grid. It follows how far its measuring is by itself, and is drawn anew only when something of it changes. */
+export const Cell = memo(function Cell(props: CellProps) {
+  const { setup, name, block, cell, row, column, edge, selected, here, focus, onClick, onCursor } = props;
+  const progress = useProgress(setup, cell.measurement);
+  const now = useMemo(
+    () => (progress ? { ...cell, ...progress, state: "measuring" as const } : cell),
+    [cell, progress],
+  );
+  const element = useRef<HTMLTableCellElement>(null);
+  useEffect(() => {
+    if (focus && here) element.current?.focus();
+  }, [here, focus]);
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the keys of the view act on the cell that has the cursor
+    <td
+      ref={element}
+      className={edge ? "cell edge" : "cell"}
+      // biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: the cells of a grid are walked through by keys
+      role="gridcell"
+      colSpan={block.columns.length}
+      tabIndex={here ? 0 : -1}
+      aria-selected={selected}
+      aria-label={cellLabel(name, block, now)}
+      data-cell={`${name} ${cell.measurement}`}
+      data-state={now.state}
+      title={now.figures.length === 0 ? `${block.title}: ${now.note || "not measured"}` : undefined}
+      onClick={(event) => onClick(event, row, column, setup, cell)}
+      onFocus={() => !here && onCursor(row, column)}
+    >
+      <Figures block={block} cell={now} />
+    </td>
   );
 });

@@ -1,18 +1,16 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, Text } from "@chakra-ui/react";
 import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
-import type { Board, BoardCell, BoardRow } from "../../api/client";
-import { Mono } from "../../parts/basics";
+import type { BoardCell, BoardRow } from "../../api/client";
 import { NotchedRule } from "../../parts/NotchedRule";
-import { Cell } from "./BoardCell";
+import { Cell, type CellProps } from "./BoardCell";
+import "./board.css";
 import type { Block, Sort } from "./blocks";
 import { keyOf } from "./selection";
 
-const Th = chakra("th");
-const Td = chakra("td");
-const Plain = chakra("button");
-
 interface Props {
-  board: Board;
+  /** The name of the review, and what its rows are scored for. */
+  name: string;
+  purpose: string;
   rows: BoardRow[];
   /** By signal the columns of its rows. */
   sections: ReadonlyMap<string, Block[]>;
@@ -30,88 +28,40 @@ interface Props {
 
 function Score({ row }: { row: BoardRow }) {
   return (
-    <Td textAlign="right" pr="9px" verticalAlign="top" pt="5px" title={row.score_note || undefined}>
-      <Mono
-        display="block"
-        fontSize="15px"
-        fontWeight="500"
-        lineHeight="19px"
-        color={row.score == null ? "ink3" : "ink"}
-      >
-        {row.score == null ? "–" : Math.round(row.score)}
-      </Mono>
-      <Box h="12px" lineHeight="8px">
+    <td className="score" title={row.score_note || undefined}>
+      <b className={row.score == null ? "none" : undefined}>{row.score == null ? "–" : Math.round(row.score)}</b>
+      <div className="rule">
         <NotchedRule points={row.score ?? null} low={row.low} high={row.high} width={56} />
-      </Box>
-    </Td>
+      </div>
+    </td>
   );
 }
 
 function RowHead({ row, onToggle, onSettings }: { row: BoardRow; onToggle: () => void; onSettings: () => void }) {
+  const details = [row.room, row.format, row.target_title].filter(Boolean).join(" · ");
   return (
-    <Th
-      scope="row"
-      textAlign="left"
-      fontWeight="400"
-      pl={row.nested ? "22px" : "10px"}
-      pt="2px"
-      verticalAlign="top"
-      overflow="hidden"
-      {...sticky}
-    >
-      <Plain
-        type="button"
-        textAlign="left"
-        cursor="pointer"
-        title={`Select all of ${row.name}`}
-        onClick={onToggle}
-        fontWeight="600"
-        whiteSpace="nowrap"
-        minH="24px"
-      >
+    <th scope="row" className={row.nested ? "name nested" : "name"}>
+      <button type="button" title={`Select all of ${row.name}`} onClick={onToggle}>
         {row.name}
-      </Plain>
-      <Text
-        color="ink3"
-        fontSize="11px"
-        whiteSpace="nowrap"
-        overflow="hidden"
-        textOverflow="ellipsis"
-        title={[row.room, row.format, row.target_title].filter(Boolean).join(" · ")}
-      >
-        <Plain
+      </button>
+      <p title={details}>
+        <button
           type="button"
-          cursor="pointer"
+          className={row.state === "as shipped" ? "state shipped" : "state"}
           onClick={onSettings}
-          minH="24px"
           title={`Settings of ${row.name} (e)`}
-          textDecoration="underline dotted"
-          textUnderlineOffset="3px"
-          color={row.state === "as shipped" ? "ink3" : "ink2"}
         >
           {row.state}
-        </Plain>{" "}
-        · {[row.room, row.format, row.target_title].filter(Boolean).join(" · ")}
-      </Text>
-    </Th>
+        </button>{" "}
+        · {details}
+      </p>
+    </th>
   );
 }
 
-/** What a cell says to who does not see it: its state, and every figure with unit and points. */
-export function cellLabel(row: BoardRow, block: Block, cell: BoardCell): string {
-  const figures = block.columns.flatMap((c) => {
-    const f = cell.figures.find((x) => x.figure === c.figure);
-    if (!f) return [];
-    const points = f.points == null ? "" : `, ${Math.round(f.points)} points`;
-    return [`${c.head} ${f.text.replace("≥", "at least").replace("<", "under")} ${c.unit}${points}`];
-  });
-  const progress = cell.state === "measuring" ? ` ${cell.done} of ${cell.total}` : "";
-  const said = [`${block.title} of ${row.name}: ${cell.state}${progress}`, ...figures, cell.note];
-  return said.filter(Boolean).join("; ");
-}
-
 const NO_CURSOR = -1;
-const sticky = { position: "sticky", left: "0", bg: "ground", zIndex: 1 } as const;
+/** Columns of figures. */
+const width = (blocks: Block[]) => blocks.reduce((n, b) => n + b.columns.length, 0);
 
 interface RowProps {
   row: BoardRow;
@@ -126,8 +76,8 @@ interface RowProps {
   at: number;
   focus: boolean;
   index: number;
-  onClick: (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => void;
-  onCursor: (row: number, column: number) => void;
+  onClick: CellProps["onClick"];
+  onCursor: CellProps["onCursor"];
   onToggle: (keys: string[]) => void;
   onSettings: (row: BoardRow) => void;
 }
@@ -135,38 +85,18 @@ interface RowProps {
 const Row = memo(function Row(props: RowProps) {
   const { row, before, samples, blocks, most, chosen, at, focus, index, onClick, onCursor, onToggle, onSettings } =
     props;
-  const here = useRef<HTMLTableCellElement>(null);
-  useEffect(() => {
-    if (focus && at !== NO_CURSOR) here.current?.focus();
-  }, [at, focus]);
   const selected = new Set(chosen.split(" "));
+  const other = before !== undefined && before.sample !== row.sample;
   return (
-    <chakra.tr
-      borderTop="1px solid"
-      borderColor={before && before.sample !== row.sample ? "line" : "lineSoft"}
-      h="52px"
-    >
-      <Td
-        pl="16px"
-        pt="7px"
-        verticalAlign="top"
-        fontFamily="mono"
-        fontSize="11px"
-        fontWeight="500"
-        color="ink3"
-        lineHeight="15px"
-      >
-        {before?.signal !== row.signal || before?.sample !== row.sample ? (
+    <tr className={other ? "row next-sample" : "row"}>
+      <td className="sample">
+        {before?.signal !== row.signal || other ? (
           <>
             {row.signal.toUpperCase()}
-            {samples && (
-              <Text as="span" display="block" title={`sample ${row.sample}, firmware ${row.firmware}`}>
-                {row.sample}
-              </Text>
-            )}
+            {samples && <span title={`sample ${row.sample}, firmware ${row.firmware}`}>{row.sample}</span>}
           </>
         ) : null}
-      </Td>
+      </td>
       <RowHead
         row={row}
         onToggle={() => onToggle(row.cells.map((c) => keyOf(row.setup, c.measurement)))}
@@ -175,55 +105,42 @@ const Row = memo(function Row(props: RowProps) {
       <Score row={row} />
       {blocks.map((block, c) => {
         const cell = row.cells.find((x) => x.measurement === block.measurement);
-        if (!cell) return <Td key={block.measurement} colSpan={block.columns.length} />;
-        const key = keyOf(row.setup, cell.measurement);
-        const on = selected.has(cell.measurement);
-        const edge = c === 0 || blocks[c - 1]?.group !== block.group;
+        if (!cell) return <td key={block.measurement} colSpan={block.columns.length} />;
         return (
-          <Td
-            key={key}
-            ref={at === c ? here : undefined}
-            role="gridcell"
-            colSpan={block.columns.length}
-            tabIndex={at === c ? 0 : -1}
-            aria-selected={on}
-            aria-label={cellLabel(row, block, cell)}
-            data-cell={`${row.name} ${cell.measurement}`}
-            data-state={cell.state}
-            title={cell.figures.length === 0 ? `${block.title}: ${cell.note || "not measured"}` : undefined}
-            onClick={(event) => onClick(event, index, c, cell, key)}
-            onFocus={() => at !== c && onCursor(index, c)}
-            cursor="pointer"
-            pt="6px"
-            pb="4px"
-            verticalAlign="top"
-            borderLeft={edge ? "1px solid" : undefined}
-            borderColor="line"
-            bg={on ? "lampSoft" : undefined}
-            boxShadow={on ? "inset 0 0 0 2px {colors.lamp}" : undefined}
-            _hover={{ bg: on ? "lampSoft" : "sheet" }}
-          >
-            <Cell block={block} cell={cell} />
-          </Td>
+          <Cell
+            key={block.measurement}
+            setup={row.setup}
+            name={row.name}
+            block={block}
+            cell={cell}
+            row={index}
+            column={c}
+            edge={c === 0 || blocks[c - 1]?.group !== block.group}
+            selected={selected.has(cell.measurement)}
+            here={at === c}
+            focus={focus}
+            onClick={onClick}
+            onCursor={onCursor}
+          />
         );
       })}
       <Rest blocks={blocks} most={most} />
-    </chakra.tr>
+    </tr>
   );
 });
 
 /** The room of columns that a section has no use for. */
 function Rest({ blocks, most }: { blocks: Block[]; most: number }) {
-  const left = most - blocks.reduce((n, b) => n + b.columns.length, 0);
-  return left > 0 ? <Td colSpan={left} borderLeft="1px solid" borderColor="line" /> : null;
+  const left = most - width(blocks);
+  return left > 0 ? <td className="edge" colSpan={left} /> : null;
 }
 
 /** One row per setup, one cell per measurement, one column per figure. */
 export function BoardTable(props: Props) {
-  const { board, rows, sections, selected, cursor, returned, onCursor, onToggle, onOpen, onSettings } = props;
+  const { name, purpose, rows, sections, selected, cursor, returned, sort } = props;
   const [focus, setFocus] = useState(returned);
-  const acts = useRef({ onCursor, onToggle, onOpen, onSettings });
-  acts.current = { onCursor, onToggle, onOpen, onSettings };
+  const acts = useRef(props);
+  acts.current = props;
   const moved = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: after the first drawing the focus follows the cursor
   useEffect(() => {
@@ -232,28 +149,32 @@ export function BoardTable(props: Props) {
   }, [cursor]);
   // The same functions for ever, so that a row is drawn anew only when something of it changes.
   const stable = useRef({
-    click: (event: MouseEvent, row: number, column: number, cell: BoardCell, key: string) => {
+    click: (event: MouseEvent, row: number, column: number, setup: number, cell: BoardCell) => {
       acts.current.onCursor(row, column);
       if (cell.figures.length && !event.shiftKey && !event.ctrlKey && !event.metaKey) acts.current.onOpen(row, column);
-      else acts.current.onToggle([key]);
+      else acts.current.onToggle([keyOf(setup, cell.measurement)]);
     },
     cursor: (row: number, column: number) => acts.current.onCursor(row, column),
     toggle: (keys: string[]) => acts.current.onToggle(keys),
     settings: (row: BoardRow) => acts.current.onSettings(row),
+    sort: (measurement: string, figure: string) => acts.current.onSort(measurement, figure),
+    /** Cells of some measurements, in every row that has them. */
+    column: (measurements: string[]) =>
+      acts.current.onToggle(
+        acts.current.rows.flatMap((r) =>
+          r.cells.filter((c) => measurements.includes(c.measurement)).map((c) => keyOf(r.setup, c.measurement)),
+        ),
+      ),
   }).current;
   const samples = new Set(rows.map((r) => r.sample)).size > 1;
-  const widths = [...sections.values()].map((blocks) => blocks.reduce((n, b) => n + b.columns.length, 0));
-  const most = Math.max(1, ...widths);
+  const most = Math.max(1, ...[...sections.values()].map(width));
   const blocksOf = (row: BoardRow) => sections.get(row.signal) ?? [];
+  const heads = { most, sort, onSort: stable.sort, onColumn: stable.column };
+  const firstBlocks = rows[0] ? blocksOf(rows[0]) : ([...sections.values()][0] ?? []);
   return (
     <Box>
-      <chakra.table
-        role="grid"
-        aria-label="Board"
-        w="100%"
-        minW="1180px"
-        css={{ borderCollapse: "collapse", tableLayout: "fixed" }}
-      >
+      {/* biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: cells are walked through by keys */}
+      <table role="grid" aria-label="Board" className="board">
         <colgroup>
           <col style={{ width: 42 }} />
           <col style={{ width: 154 }} />
@@ -263,13 +184,13 @@ export function BoardTable(props: Props) {
             <col key={i} />
           ))}
         </colgroup>
-        <chakra.thead position="sticky" top="0" zIndex={2} bg="ground">
-          <Heads {...props} blocks={rows[0] ? blocksOf(rows[0]) : ([...sections.values()][0] ?? [])} most={most} />
-        </chakra.thead>
+        <thead>
+          <Heads {...heads} purpose={purpose} blocks={firstBlocks} />
+        </thead>
         <tbody>
           {rows.flatMap((row, r) => [
             rows[r - 1] && rows[r - 1]?.signal !== row.signal ? (
-              <Heads key={`head of ${row.setup}`} {...props} blocks={blocksOf(row)} most={most} again />
+              <Heads key={`head of ${row.setup}`} {...heads} blocks={blocksOf(row)} />
             ) : null,
             <Row
               key={row.setup}
@@ -292,134 +213,82 @@ export function BoardTable(props: Props) {
             />,
           ])}
         </tbody>
-      </chakra.table>
+      </table>
       {rows.length === 0 && (
         <Text color="ink3" px="16px" py="20px">
-          No row of {board.review.name} matches. Esc clears the filter.
+          No row of {name} matches. Esc clears the filter.
         </Text>
       )}
     </Box>
   );
 }
 
-interface HeadProps extends Props {
+interface HeadProps {
   blocks: Block[];
   most: number;
-  /** Not the first one: the columns of another signal begin here. */
-  again?: boolean;
+  sort: Sort | null;
+  /** What the rows are scored for; undefined where the columns of another signal begin further down. */
+  purpose?: string;
+  onSort: (measurement: string, figure: string) => void;
+  onColumn: (measurements: string[]) => void;
 }
 
-function Heads({ board, rows, blocks, most, again, sort, onToggle, onSort }: HeadProps) {
+const Heads = memo(function Heads({ blocks, most, sort, purpose, onSort, onColumn }: HeadProps) {
   const groups = [...new Set(blocks.map((b) => b.group))];
-  const mine = rows.filter((r) => r.cells.some((c) => blocks.some((b) => b.measurement === c.measurement)));
+  const again = purpose === undefined;
   return (
     <>
-      <chakra.tr borderTop={again ? "1px solid" : undefined} borderColor="line">
-        <Td colSpan={3} />
+      <tr className={again ? "again" : undefined}>
+        <td colSpan={3} />
         {groups.map((group) => {
           const own = blocks.filter((b) => b.group === group);
           return (
-            <Th
-              key={group}
-              colSpan={own.reduce((n, b) => n + b.columns.length, 0)}
-              scope="colgroup"
-              textAlign="left"
-              fontWeight="400"
-              borderLeft="1px solid"
-              borderColor="line"
-            >
-              <Plain
+            <th key={group} colSpan={width(own)} scope="colgroup" className="group edge">
+              <button
                 type="button"
-                cursor="pointer"
-                px="7px"
-                pt="9px"
-                pb="1px"
-                minH="24px"
-                color="ink3"
-                fontSize="11px"
                 title={`Select ${group.toLowerCase()} of every mode`}
-                onClick={() => onToggle(mine.flatMap((r) => own.map((b) => keyOf(r.setup, b.measurement))))}
+                onClick={() => onColumn(own.map((b) => b.measurement))}
               >
                 {group}
-              </Plain>
-            </Th>
+              </button>
+            </th>
           );
         })}
         <Rest blocks={blocks} most={most} />
-      </chakra.tr>
+      </tr>
       <tr>
         <td />
-        <Th
-          {...sticky}
-          textAlign="left"
-          pl="10px"
-          pb="5px"
-          color="ink2"
-          fontSize="12px"
-          fontWeight="500"
-          verticalAlign="bottom"
-          scope="col"
-        >
+        <th scope="col" className="head name">
           {again ? "" : "Mode and setup"}
-        </Th>
-        <Th
-          textAlign="right"
-          pr="9px"
-          pb="5px"
-          color="ink2"
-          fontSize="12px"
-          fontWeight="500"
-          verticalAlign="bottom"
-          scope="col"
-        >
-          {again ? "" : board.purpose_title}
-        </Th>
+        </th>
+        <th scope="col" className="head">
+          {purpose ?? ""}
+        </th>
         {blocks.map((block, b) =>
           block.columns.map((column, i) => {
             const on = sort?.measurement === column.measurement && sort.figure === column.figure;
             const edge = i === 0 && (b === 0 || blocks[b - 1]?.group !== block.group);
             return (
-              <Th
+              <th
                 key={`${column.measurement}.${column.figure}`}
                 scope="col"
                 aria-sort={on ? (sort.down ? "descending" : "ascending") : undefined}
-                textAlign="right"
-                fontWeight="400"
-                verticalAlign="bottom"
-                borderLeft={edge ? "1px solid" : undefined}
-                borderColor="line"
-                p="0"
+                className={edge ? "figure-head edge" : "figure-head"}
               >
-                <Plain
+                <button
                   type="button"
-                  cursor="pointer"
-                  w="100%"
-                  textAlign="right"
-                  pr="7px"
-                  pb="5px"
                   title={`${block.title}: sort by it; with Shift select it of every mode`}
                   onClick={(event) =>
-                    event.shiftKey
-                      ? onToggle(mine.map((r) => keyOf(r.setup, block.measurement)))
-                      : onSort(column.measurement, column.figure)
+                    event.shiftKey ? onColumn([block.measurement]) : onSort(column.measurement, column.figure)
                   }
                 >
-                  <Flex
-                    justify="flex-end"
-                    color={on ? "ink" : "ink2"}
-                    fontSize="11px"
-                    fontWeight="500"
-                    letterSpacing="-0.035em"
-                    whiteSpace="nowrap"
-                  >
+                  <span>
                     {on ? (sort.down ? "↓" : "↑") : ""}
                     {column.head}
-                  </Flex>
-                  <Text color="ink3" fontSize="10.5px" whiteSpace="nowrap">
-                    {column.unit || "\u00a0"}
-                  </Text>
-                </Plain>
-              </Th>
+                  </span>
+                  <small>{column.unit || "\u00a0"}</small>
+                </button>
+              </th>
             );
           }),
         )}
@@ -427,4 +296,4 @@ function Heads({ board, rows, blocks, most, again, sort, onToggle, onSort }: Hea
       </tr>
     </>
   );
-}
+});

@@ -145,7 +145,10 @@ export default function BoardView() {
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
   const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);
-  const sections = useMemo(() => sectionsOf(all, columns, group), [all, columns, group]);
+  // The same blocks from one answer to the next, so that only cells that changed are drawn anew.
+  const shape = all.map((r) => [r.signal, ...r.cells.map((c) => c.measurement)].join(" ")).join("\n");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: of the rows only their shape matters
+  const sections = useMemo(() => sectionsOf(all, columns, group), [shape, columns, group]);
   const blocksAt = (r: number) => sections.get(rows[r]?.signal ?? "") ?? [];
   const groups = [...new Set(columns.map((c) => c.group))];
   const running = free.data?.running === true && free.data.review === review;
@@ -321,7 +324,8 @@ export default function BoardView() {
       {saved && <Undo key={saved.setup} saved={saved} review={review} done={() => setSaved(null)} />}
       <FreePanel review={review} />
       <BoardTable
-        board={board.data}
+        name={board.data.review.name}
+        purpose={board.data.purpose_title}
         rows={rows}
         sections={sections}
         selected={selected}

@@ -112,6 +112,7 @@ export function AskConditions({
   const [factors, setFactors] = useState<Factor[]>([]);
   const [which, setWhich] = useState<Which>("alone");
   const [chosen, setChosen] = useState<string[]>([]);
+  const [few, setFew] = useState(byHand);
   const [baselines, setBaselines] = useState<number | null>(null);
   const every = statesOf(lights, factors);
   // What was chosen and is no state any more does not count, and the baseline is read anyhow.
@@ -134,6 +135,7 @@ export function AskConditions({
       together: which === "all",
       baselines: baselines ?? 0,
       seed: 1,
+      few,
       chosen: which === "chosen" ? chosen.filter((k) => known.has(k)).map((k) => k.split(" ").map(Number)) : [],
     },
   };
@@ -281,6 +283,16 @@ export function AskConditions({
                   );
               }}
               data-testid="which-states"
+            />
+          </Labelled>
+          <Labelled label="Patches of each state" width="230px">
+            <Choice
+              aria-label="Patches of each state"
+              w="100%"
+              value={few ? "few" : "whole"}
+              choices={{ few: "5: white, three greys, red", whole: "22: ten greys, twelve colours" }}
+              onChange={(v) => setFew(v === "few")}
+              data-testid="patches-of-each"
             />
           </Labelled>
           <Labelled label="Baseline read" width="150px">

@@ -2,6 +2,7 @@ import { Box, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import type { ExperimentCost } from "../../api/client";
 import { LampButton, Mono, ProblemNote } from "../../parts/basics";
+import { duration } from "../bench/BenchBar";
 
 const MOST = 16;
 
@@ -39,7 +40,7 @@ export function CostOf({ wanting, cost, who, busy, error, onStart }: Props) {
                 , <Mono>{data.looks}</Mono> looks at the menu
               </>
             )}
-            . {who}; at the end all is put back.
+            , about <Mono>{duration(data.seconds)}</Mono>. {who}; at the end all is put back.
           </Text>
           {data.notes.map((n) => (
             <Text key={n} color="ink2">
