@@ -2,9 +2,12 @@
 
 import os
 import signal
+import sqlite3
 import time
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
+from shutil import copytree
 
 import numpy as np
 import pytest
@@ -104,6 +107,11 @@ def children(server):
 def test_the_helper_ends_with_its_server_even_when_that_is_killed(whole_folder, tmp_path):
     if len(os.sched_getaffinity(0)) < 2:
         pytest.skip("a server on one core has no helper")
+    # With figures to compute, or there is nothing to help with.
+    copytree(whole_folder, tmp_path / "data")
+    with closing(sqlite3.connect(tmp_path / "data" / "lumenar.db")) as db:
+        db.execute("DELETE FROM computed")
+        db.commit()
     server = Server(tmp_path / "data")
     end = time.monotonic() + 240
     while not (found := children(server)):
@@ -113,6 +121,19 @@ def test_the_helper_ends_with_its_server_even_when_that_is_killed(whole_folder, 
     while Path(f"/proc/{found[0]}").exists() and "Z" not in Path(f"/proc/{found[0]}/stat").read_text().split(")")[1]:
         assert time.monotonic() < end, "the helper is still there"
         time.sleep(0.05)
+
+
+def test_a_helper_without_a_task_ends_and_comes_back(whole_folder, tasks):
+    helper = Helper(whole_folder, idle_s=0.2)
+    try:
+        first = helper.ask(tasks[0:1])
+        end = time.monotonic() + 60
+        while helper.pid is not None:
+            assert time.monotonic() < end
+            time.sleep(0.05)
+        same(helper.ask(tasks[0:1])[0], first[0])
+    finally:
+        helper.close()
 
 
 def test_a_cold_board_computes_all_together_and_keeps_it(whole, helper):

@@ -27,7 +27,8 @@ def _sent(event: Event) -> ServerSentEvent:
 
 @router.get("/events", response_class=EventSourceResponse)
 async def events(request: Request) -> AsyncIterator[ServerSentEvent]:
-    """Server-sent events: `bench` (its whole state), `cells` (how far they are) and `run` (what changed)."""
+    """Server-sent events: `bench` (its whole state), `cells` (how far they are), `figures` (some are
+    there that were not) and `run` (what changed)."""
     service = bench_of(request)
     loop, something = asyncio.get_running_loop(), asyncio.Event()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.deps import application
@@ -29,10 +30,13 @@ def units() -> list[shelf.ShippedUnit]:
     return shelf.list_shipped()
 
 
-@router.get("/reviews")
-def reviews(request: Request) -> list[shelf.ShelfEntry]:
+SHELF = TypeAdapter(list[shelf.ShelfEntry])
+
+
+@router.get("/reviews", response_model=list[shelf.ShelfEntry])
+def reviews(request: Request) -> Response:
     """The Shelf."""
-    return shelf.shelf(application(request))
+    return Response(SHELF.dump_json(shelf.shelf(application(request))), media_type="application/json")
 
 
 @router.get("/reviews/{review}")
@@ -62,13 +66,16 @@ BOARD = TypeAdapter(boards.Board)
 
 
 @router.get("/reviews/{review}/board", response_model=boards.Board)
-def board(request: Request, review: Id, purpose: Text = "colour_work") -> Response:
+async def board(request: Request, review: Id, purpose: Text = "colour_work") -> Response:
     """The Board of a review, its setups scored for a purpose. Many may ask for the same one while a run is under way, so it
     is written out once."""
     app = application(request)
-    data = app.views.get(
-        ("board", purpose, app.rubric.hash), review, lambda: BOARD.dump_json(boards.board(app, review, purpose))
-    )
+    kind = ("board", purpose, app.rubric.hash)
+
+    def made() -> bytes:
+        return app.views.get(kind, review, lambda: BOARD.dump_json(boards.board(app, review, purpose)))
+
+    data = app.views.ready(kind, review) or await run_in_threadpool(made)
     return Response(data, media_type="application/json")
 
 

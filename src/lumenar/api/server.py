@@ -51,8 +51,8 @@ from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
+from lumenar.service import cells, shelf, verdict
 from lumenar.service import experiments as experiments_service
-from lumenar.service import shelf, verdict
 from lumenar.service import tunings as tunings_service
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
@@ -60,6 +60,7 @@ from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.free_run import FreeRun
 from lumenar.service.helper import Helper, several_cores
 from lumenar.service.instruments import Corrector
+from lumenar.service.provisional import Provisional
 from lumenar.service.replay import Replayer
 from lumenar.service.reread import Reread
 from lumenar.service.tuning_bench import Tuner
@@ -222,6 +223,10 @@ def serve(application: Application, sock: socket.socket, speed: float) -> None:
         log.warning("%s. Lumenar starts all the same: what is stored can be read, nothing new can be stored.", e)
     # The first look at the Shelf should not wait for figures that can be had while the browser starts.
     threading.Thread(target=_warm, args=(application,), name="warm", daemon=True).start()
+    application.provisional = Provisional(
+        application, lambda: application.helper, lambda: bool(bench.seat.kind),
+        lambda found: cells.keep_found(application, found), bench.live.hub,
+    )  # fmt: skip
     app = create_app(application, bench)
     threading.Thread(target=_prepare, args=(app,), name="prepare", daemon=True).start()
     _raise_limits()

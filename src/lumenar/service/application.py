@@ -18,6 +18,7 @@ from typing import IO
 from lumenar.core.scoring.rubric import Rubric, rubric_from
 from lumenar.service.data import Data
 from lumenar.service.helper import Helper
+from lumenar.service.provisional import Provisional
 from lumenar.service.seat import Seat
 from lumenar.store import experiments, purposes, replays, runs, tunings
 from lumenar.store.database import DamagedError, StoreError
@@ -36,6 +37,8 @@ class Application(Data):
     """
 
     helper: Helper | None = None
+    provisional: Provisional | None = None
+    """Computes figures of the run under way, where a server gave it one."""
     seat: Seat | None = None
     """Who has the bench, where there is one."""
 
@@ -86,6 +89,8 @@ class Application(Data):
 
     def close(self) -> None:
         """Give the data folder free."""
+        if self.provisional is not None:
+            self.provisional.close()
         if self.helper is not None:
             self.helper.close()
         self.db.close()

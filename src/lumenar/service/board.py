@@ -53,12 +53,13 @@ class BoardFigure:
     points: float | None
 
 
-CellState = Literal["unmeasured", "queued", "measuring", "partial", "measured", "stale", "failed"]
+CellState = Literal["unmeasured", "queued", "measuring", "computing", "partial", "measured", "stale", "failed"]
 
 
 @dataclass(frozen=True)
 class BoardCell:
-    """One measurement of one setup: its state, progress and figures; why it is stale, has no figures (state "failed"), or
+    """One measurement of one setup: its state ("computing" where all is read and its figures are being worked out), progress and
+    figures; why it is stale, has no figures (state "failed"), or
     what is doubtful of it."""
 
     measurement: MeasurementKey
@@ -159,7 +160,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     """The Board of a review with its setups' scores for one purpose. BadInputError where there is no such purpose."""
     if purpose not in app.rubric.purposes:
         raise BadInputError("purpose", f"There is no purpose {purpose!r}.", "purpose")
-    newest = cells.newest(app, review_id)
+    newest = cells.newest(app, review_id, patient=False)
     review = entry(app, review_id, newest)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
     menus = {u: display(app, u).menu for u in units}
@@ -226,6 +227,8 @@ def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newes
     note = ""
     if last is not None and last.state in ("queued", "running", "paused", "waiting") and not last.complete:
         state = "measuring" if last.readings else "queued"
+    elif last is not None and last.complete and (done is None or done.run_id != last.run_id):
+        state = "computing"
     elif done is not None:
         note = newest.stale.get(cell, "")
         state = "stale" if note else "measured"
@@ -249,7 +252,7 @@ MISREAD = 0.02
 def doubts(app: Application, row: CellRow) -> str:
     """What is doubtful of the readings of a cell's setup in its run, empty where nothing is or the run is not over. A patch
     that was read again and gave the same is not."""
-    if row.state not in ("done", "stopped"):
+    if not row.over:
         return ""
 
     def find() -> str:
@@ -276,7 +279,7 @@ def doubts(app: Application, row: CellRow) -> str:
 def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> tuple[list[BoardFigure], str] | str:
     """A cell's figures and what is no number of its readings, kept as they are written: they change as little as its
     readings. Or why there are none."""
-    key = ("written", row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash)
+    key = ("written", row.over, row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash)
     if key not in app.cache:
         analysis = cells.tried(app, row, resolve(setup.target))
         if isinstance(analysis, str):

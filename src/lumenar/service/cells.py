@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import logging
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -16,7 +16,8 @@ from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Readings
 from lumenar.core.signals import METADATA
 from lumenar.core.targets import Target, TargetError, resolve
-from lumenar.service import analyses
+from lumenar.core.uncertainty import DRAWS
+from lumenar.service import analyses, provisional
 from lumenar.service.application import Application
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, NotFoundError
@@ -75,8 +76,9 @@ class Newest:
         return found
 
 
-def newest(app: Application, review_id: int) -> Newest:
-    """The state of every cell of a review."""
+def newest(app: Application, review_id: int, patient: bool = True) -> Newest:
+    """The state of every cell of a review. patient: whether whoever asks waits for figures; else a cell whose figures are still
+    being worked out is not complete yet, and one whose run has just ended keeps those it had."""
     db = app.db.connection()
     complete, latest = (
         {Cell(row.setup_id, row.measurement): row for row in runs.cells(db, review_id, complete=only)}
@@ -84,7 +86,10 @@ def newest(app: Application, review_id: int) -> Newest:
     )
     changed = runs.last_change(db, review_id)
     rooms = conditions.of_review(db, review_id)
-    present = {s.id: Present(app, s, rooms) for s in reviews.setups_of(db, review_id)}
+    setups = reviews.setups_of(db, review_id)
+    present = {s.id: Present(app, s, rooms) for s in setups}
+    if not patient:
+        _leave_for_later(app, review_id, complete, {s.id: s.target for s in setups})
     stale = {}
     for cell, row in complete.items():
         reason = present[cell.setup].why_stale(row)
@@ -93,6 +98,65 @@ def newest(app: Application, review_id: int) -> Newest:
         if reason:
             stale[cell] = reason
     return Newest(complete, latest, stale)
+
+
+def _leave_for_later(
+    app: Application, review_id: int, complete: dict[Cell, CellRow], targets: Mapping[int, str]
+) -> None:
+    """Take out cells whose figures are not there yet, and let those of a run that has just ended have what they had; what is
+    missing is worked out meanwhile. Nothing outside a server."""
+    if app.provisional is None:
+        return
+    wanted: dict[Task, Cell] = {}
+    kept: set[Cell] = set()
+    for cell, row in complete.items():
+        for target in _judged_by(app, cell.measurement, targets[cell.setup]) if cell.setup in targets else ():
+            task = _provisional(row, target)
+            known = _early_key(task) in app.cache
+            if row.over and _missing(app, [_key(row, resolve(target))]):
+                wanted[replace(task, draws=DRAWS)] = cell
+                kept |= {cell} if known else set()
+            elif not row.over and not known:
+                wanted[task] = cell
+    coming = app.provisional.pending(review_id, wanted)
+    for cell in {wanted[t]: None for t in coming}:
+        if cell in kept:
+            complete[cell] = replace(complete[cell], state="finishing")
+        else:
+            del complete[cell]
+
+
+def keep_found(app: Application, found: Mapping[Task, Analysis]) -> None:
+    """Keep figures that were worked out meanwhile: of runs under way until they are over, of others for good."""
+    last = {task: analysis for task, analysis in found.items() if task.draws == DRAWS}
+    for task, analysis in found.items():
+        if task not in last:
+            app.cache.put(_early_key(task), analysis)
+    _keep(app, {_kept_as(task): analysis for task, analysis in last.items()})
+    for task, analysis in last.items():
+        app.cache.put(("analysis", _kept_as(task)), analysis)
+        app.cache.drop(_early_key(task))
+
+
+def _kept_as(task: Task) -> computed.Key:
+    return computed.Key(task.run_id, task.setup_id, task.measurement, task.target, analyses.VERSION)
+
+
+def _early_key(task: Task) -> tuple[object, ...]:
+    return "early", task.run_id, task.setup_id, task.measurement, task.target
+
+
+def _judged_by(app: Application, measurement: str, declared: str) -> set[str]:
+    """The targets that a cell's figures are wanted against: its setup's, and those of purposes that judge by another."""
+    found = {declared}
+    if MEASUREMENTS[measurement].against_target:
+        purposes = [p for p in app.rubric.purposes.values() if measurement in app.rubric.measurements_for(p)]
+        found |= {p.judges_by(declared) for p in purposes}
+    return {resolve(key).key for key in found}
+
+
+def _provisional(row: CellRow, target: str) -> Task:
+    return Task(row.run_id, row.setup_id, row.measurement, target, draws=provisional.DRAWS)
 
 
 MOST_DIFFERENCES = 3
@@ -159,15 +223,11 @@ def _lux(lux: float | None) -> str:
 
 def readings_of(app: Application, row: CellRow) -> Readings:
     """The readings of one complete cell as arrays. A finished run's are kept for a while: its cells ask in turn."""
-    if row.state not in ("done", "stopped"):
+    if not row.over:
         return setup_readings(app, row.run_id, row.setup_id).of(row.measurement)
     key = ("readings", row.run_id, row.setup_id)
     loaded: SetupReadings = app.loaded.get(key, lambda: setup_readings(app, row.run_id, row.setup_id))
     return loaded.of(row.measurement)
-
-
-QUICK_DRAWS = 60
-"""Draws for a target that is only being tried: enough for an uncertainty to one digit."""
 
 
 def analysis_of(app: Application, row: CellRow, target: Target, declared: str | None = None) -> Analysis:
@@ -179,9 +239,17 @@ def analysis_of(app: Application, row: CellRow, target: Target, declared: str | 
     if target.key != (declared or target.key):
         quick = ("tried", row.run_id, row.setup_id, row.measurement, target.key)
         result: Analysis = app.cache.get(
-            quick, lambda: analyse(row.measurement, readings_of(app, row), target, most_draws=QUICK_DRAWS)
+            quick, lambda: analyse(row.measurement, readings_of(app, row), target, most_draws=provisional.DRAWS)
         )
         return result
+    if not row.over:
+        # Reference whites that belong to it are yet to come: nothing is kept of it when its run is over.
+        task = _provisional(row, target.key)
+        early: Analysis = app.cache.get(
+            _early_key(task),
+            lambda: analyse(row.measurement, readings_of(app, row), target, most_draws=task.draws),
+        )
+        return early
     key = _key(row, target)
 
     def find() -> Analysis:
@@ -219,7 +287,7 @@ def tried(app: Application, row: CellRow, target: Target, declared: str | None =
     except Exception as e:
         reason = reason_of(e, row)
         # A run that is not over may still get what is missing.
-        if row.state in ("done", "stopped") and not isinstance(e, StoreError):
+        if row.over and not isinstance(e, StoreError):
             app.cache.put(key, reason)
         return reason
 
@@ -231,7 +299,7 @@ TOGETHER = 6
 def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[int, str]) -> None:
     """See that the analyses of complete cells are there, each against its setup's target (by setup): what is missing is
     computed together, by this process and the helper, and kept."""
-    keys = [_key(row, resolve(targets[c.setup])) for c, row in complete.items()]
+    keys = [_key(row, resolve(targets[c.setup])) for c, row in complete.items() if row.over]
     if len(_missing(app, keys)) < TOGETHER:
         return
     # Whoever comes while another computes waits for that, and finds most of it done.

@@ -11,9 +11,11 @@ from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
 from threading import Lock, RLock
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from lumenar.store.database import Database
+
+V = TypeVar("V")
 
 
 def now() -> str:
@@ -58,6 +60,11 @@ class Cache:
             self._items.clear()
             self._turn += 1
 
+    def drop(self, key: Hashable) -> None:
+        """Forget one value."""
+        with self._lock:
+            self._items.pop(key, None)
+
     def put(self, key: Hashable, value: Any) -> None:
         """Keep a value that was computed elsewhere."""
         with self._lock:
@@ -89,33 +96,47 @@ class Cache:
 
 FRESH_S = 0.25
 """A view in which only readings have come in since may be so old."""
+SHARE = 0.05
+"""... and older where making it takes long: at most this share of the time is spent on making it."""
 
 
-class Views:
-    """Whole answers of reviews, each written out once for all who ask at a time. What a person or a run changes is seen by
-    the next who asks; the count of readings of a run under way may be FRESH_S old."""
+class Views(Generic[V]):
+    """Whole views of reviews, each made once for all who ask at a time. What a person changes is seen by the next who asks, and
+    so is the end of a run; what a run under way adds may be FRESH_S old, or older where making the view takes long."""
 
     def __init__(self, db: Database, size: int = 16) -> None:
         self._db, self._size, self._lock = db, size, Lock()
         self._turns: dict[Hashable, Lock] = {}
-        self._kept: OrderedDict[Hashable, tuple[tuple[int, int], float, bytes]] = OrderedDict()
+        self._kept: OrderedDict[Hashable, tuple[tuple[tuple[int, int], int], float, V]] = OrderedDict()
 
-    def get(self, kind: Hashable, review_id: int, make: Callable[[], bytes]) -> bytes:
-        """The answer of that kind, made anew where it could have changed; whatever error making it has."""
+    def ready(self, kind: Hashable, review_id: int, making: bool = False) -> V | None:
+        """The view of that kind where it needn't be made anew, or where somebody is making it and only steps of a run are missing
+        in it. making: whoever asks is that somebody."""
+        key = kind, review_id
+        with self._lock:
+            kept, turn = self._kept.get(key), self._turns.get(key)
+        if kept is None:
+            return None
+        (changes, steps), until, data = kept
+        version = self._db.version(review_id)
+        good = steps == version[1] or time.monotonic() < until or (not making and turn is not None and turn.locked())
+        return data if changes == version[0] and good else None
+
+    def get(self, kind: Hashable, review_id: int, make: Callable[[], V]) -> V:
+        """The view of that kind, made anew where it could have changed; whatever error making it has."""
+        if (ready := self.ready(kind, review_id)) is not None:
+            return ready
         key = kind, review_id
         with self._lock:
             turn = self._turns.setdefault(key, Lock())
         with turn:
+            if (ready := self.ready(kind, review_id, making=True)) is not None:
+                return ready
             version, now = self._db.version(review_id), time.monotonic()
-            with self._lock:
-                kept = self._kept.get(key)
-            if kept is not None:
-                (others, own), at, data = kept
-                if others == version[0] and (own == version[1] or now - at < FRESH_S):
-                    return data
             data = make()
+            done = time.monotonic()
             with self._lock:
-                self._kept[key] = version, now, data
+                self._kept[key] = version, done + max(FRESH_S, (done - now) / SHARE), data
                 self._kept.move_to_end(key)
                 while len(self._kept) > self._size:
                     self._turns.pop(self._kept.popitem(last=False)[0], None)
@@ -130,4 +151,6 @@ class Data:
         self.db = Database(folder / "lumenar.db")
         self.cache = Cache(4096)
         self.loaded = Cache(24)
-        self.views = Views(self.db)
+        self.views: Views[bytes] = Views(self.db)
+        self.entries: Views[Any] = Views(self.db, 4096)
+        """A review as the Shelf shows it."""

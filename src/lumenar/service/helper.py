@@ -22,6 +22,7 @@ from pathlib import Path
 from lumenar.core import measurements
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.targets import resolve
+from lumenar.core.uncertainty import DRAWS
 from lumenar.service.data import Data
 from lumenar.service.loading import setup_readings
 
@@ -35,6 +36,7 @@ class Task:
     measurement: str
     target: str
     uncertain: bool = True
+    draws: int = DRAWS
 
 
 class HelperError(Exception):
@@ -57,7 +59,7 @@ def figures(data: Data, tasks: Sequence[Task]) -> Found:
     for task in tasks:
         try:
             found.append(
-                analyse(task.measurement, loaded.of(task.measurement), resolve(task.target), uncertain=task.uncertain)
+                analyse(task.measurement, loaded.of(task.measurement), resolve(task.target), task.uncertain, task.draws)
             )
         except Exception:
             # Whoever asks for this one cell is told what is wrong with it.
@@ -116,16 +118,20 @@ PATIENCE_S = 20.0
 """How long a helper may be at its last setup after all else is done, which takes a second at most."""
 
 
+IDLE_S = 120.0
+"""After so long without a task a helper ends and gives back its memory; it is started again when there is one."""
+
+
 class Helper:
     """The other process. It starts when it is asked first, and again after it ended."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder, self._lock = folder, threading.Lock()
+    def __init__(self, folder: Path, idle_s: float = IDLE_S) -> None:
+        self._folder, self._idle_s, self._lock = folder, idle_s, threading.Lock()
         self._process: subprocess.Popen[bytes] | None = None
 
     def _started(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:
-            command = [sys.executable, "-m", "lumenar.service.helper", str(self._folder)]
+            command = [sys.executable, "-m", "lumenar.service.helper", str(self._folder), str(self._idle_s)]
             try:
                 # In a session of its own: Ctrl-C is for the server, which then ends the helper.
                 self._process = subprocess.Popen(
@@ -180,10 +186,6 @@ class Helper:
         process.stdout.close()
 
 
-IDLE_S = 120.0
-"""After so long without a task a helper ends and gives back its memory; it is started again when there is one."""
-
-
 def several_cores() -> bool:
     """Whether a second process has a core to run on."""
     return len(os.sched_getaffinity(0)) > 1
@@ -194,9 +196,12 @@ def main() -> None:
     answers = os.fdopen(os.dup(1), "wb")
     # Whatever else is printed must not come between the answers.
     os.dup2(2, 1)
-    data = Data(Path(sys.argv[1]))
+    # What answers and what is read come first.
+    with suppress(OSError):
+        os.nice(10)
+    data, idle_s = Data(Path(sys.argv[1])), float(sys.argv[2])
     measurements.prepare()
-    while select.select([sys.stdin.buffer], [], [], IDLE_S)[0]:
+    while select.select([sys.stdin.buffer], [], [], idle_s)[0]:
         try:
             tasks = pickle.load(sys.stdin.buffer)
         except EOFError:

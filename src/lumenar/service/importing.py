@@ -134,7 +134,7 @@ def _import(app: Application, read: Read, name: str, identity: Identity, review_
     results = measurements_of(read.file, name)
     for i, (s, r) in enumerate(zip(read.file.setups, results, strict=True)):
         _one_meter_each(s, r, f"{name}: setups[{i}]")
-    with app.db.transaction() as db:
+    with app.db.transaction(large=True) as db:
         if review_id is None:
             review_id = reviews.add_review(db, now())
         elif review_id not in reviews.review_ids(db):

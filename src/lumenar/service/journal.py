@@ -84,7 +84,7 @@ class StoreJournal:
         )  # fmt: skip
         added: list[PatchRow] = []
         try:
-            with self._app.db.transaction(of=self._review) as db:
+            with self._app.db.transaction(of=self._review, step=True) as db:
                 readings.add(db, new)
                 if attempt == 1:
                     added = self._further(db, step)
@@ -126,13 +126,13 @@ class StoreJournal:
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None:
         """A reading that watches the bench."""
-        with self._app.db.transaction(of=self._review) as db:
+        with self._app.db.transaction(of=self._review, step=True) as db:
             runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
         self._audience.watched(kind, setup, reading)
 
     def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, said: Said) -> None:
         """What a setup looks like in this run, and what is said of it."""
-        with self._app.db.transaction() as db:
+        with self._app.db.transaction(of=self._review, step=True) as db:
             runs.sign(db, self._run, setup.key, XYZ, changed)
             if said.shown is not None:
                 runs.set_shown(db, self._run, setup.key, document_of(said.shown))
@@ -141,13 +141,13 @@ class StoreJournal:
 
     def warm(self, warm: bool) -> None:
         """The unit was seen to be warm."""
-        with self._app.db.transaction() as db:
+        with self._app.db.transaction(of=self._review, step=True) as db:
             runs.set_warm(db, self._run, warm)
 
     def state(self, state: State, message: str) -> None:
         """The run's state and what the person should know."""
         try:
-            with self._app.db.transaction() as db:
+            with self._app.db.transaction(of=self._review) as db:
                 runs.set_state(db, self._run, state, message)
         except StoreError:
             # The state is told all the same; a restart finds the run and pauses it.

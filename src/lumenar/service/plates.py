@@ -169,7 +169,12 @@ def plates(
     first = analyses[0]
     # Charts follow from analyses, so they are made once.
     by = target.key if m.against_target else ""
-    drawn = (m.key, by, tuple((f.row.run_id, f.setup.id, f.name) for f in found), tuple(p.key for p in pinned))
+    drawn = (
+        m.key,
+        by,
+        tuple((f.row.run_id, f.row.over, f.setup.id, f.name) for f in found),
+        tuple(p.key for p in pinned),
+    )
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
     hosted = setup.signal == "pq" and measurement in REPORTED_BESIDE
     said = stored_reports.of_review(app.db.connection(), review_id) if hosted else {}

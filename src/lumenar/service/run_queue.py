@@ -126,7 +126,7 @@ class RunQueue:
             new.append(replace(run, key=None if new else key))
         made = []
         # All samples' runs or none, so that a key stands for all of them.
-        with self.app.db.transaction() as writing:
+        with self.app.db.transaction(of=review_id) as writing:
             if key is not None and (there := runs.with_key(writing, key)) is not None:
                 return there
             for run in new:

@@ -148,7 +148,8 @@ def shelf(app: Application) -> list[ShelfEntry]:
 def _entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
     """A review's entry; one that cannot be made says so in its place, and takes no other with it."""
     try:
-        return entry(app, review_id)
+        made: ShelfEntry = app.entries.get(app.rubric.hash, review_id, lambda: entry(app, review_id))
+        return made
     except NotFoundError:
         raise
     except Exception as e:
@@ -164,7 +165,7 @@ def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> 
     db = app.db.connection()
     shown = display_of(app, review_id)
     row = shown.row
-    now = now or cells.newest(app, review_id)
+    now = now or cells.newest(app, review_id, patient=False)
     units = reviews.units_of(db, review_id)
     setups = reviews.setups_of(db, review_id)
     published = editions.of_review(db, review_id)

@@ -121,7 +121,7 @@ def judged(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpos
 
 
 def _score(app: Application, setup: SetupRow, now: cells.Newest, purpose: Purpose) -> Score:
-    read = tuple((m, r.run_id) for m, r in now.by_setup.get(setup.id, {}).items())
+    read = tuple((m, r.run_id, r.over) for m, r in now.by_setup.get(setup.id, {}).items())
     stale = tuple(sorted(c.measurement for c in now.stale if c.setup == setup.id))
     # A purpose's key says which one, its weights what it is: one that is only being tried has the same key.
     key = (

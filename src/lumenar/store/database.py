@@ -32,7 +32,7 @@ class Database:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._local = threading.local()
-        self._counting, self._writes = threading.Lock(), Counter[int | None]()
+        self._counting, self._writes, self._steps = threading.Lock(), Counter[int | None](), Counter[int]()
         try:
             connection = self.connection()
             fault = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
@@ -56,26 +56,31 @@ class Database:
             connection.execute("PRAGMA journal_mode = WAL")
             # A committed reading survives a crash of the process; NORMAL could lose it when the power goes.
             connection.execute("PRAGMA synchronous = FULL")
-            # In KiB: what one import writes is to fit, or its pages go to the disk twice.
-            connection.execute("PRAGMA cache_size = -65536")
+            # In KiB, for each of many threads.
+            connection.execute("PRAGMA cache_size = -4096")
             checksum.install(connection)
             self._local.connection = connection
         return connection
 
     @contextmanager
-    def transaction(self, of: int | None = None) -> Iterator[sqlite3.Connection]:
+    def transaction(
+        self, of: int | None = None, step: bool = False, large: bool = False
+    ) -> Iterator[sqlite3.Connection]:
         """One write transaction; StoreError where the disk is full or the folder read-only, with nothing half done.
 
-        of: the only review whose views it changes, 0 where it changes none; None where it may change any.
+        of: the only review whose views it changes, 0 where it changes none; None where it may change any. step: whether it is
+        one of very many that a run makes by itself; large: whether it writes very much.
         """
         connection = self.connection()
+        if large:
+            # What it writes is to fit into memory, or its pages go to the disk twice.
+            connection.execute("PRAGMA cache_size = -65536")
         try:
             connection.execute("BEGIN IMMEDIATE")
             try:
                 yield connection
                 connection.execute("COMMIT")
-                with self._counting:
-                    self._writes[of] += 1
+                self.changed(of, step)
             finally:
                 # SQLite has rolled back already after some errors, a full disk among them.
                 if connection.in_transaction:
@@ -86,11 +91,24 @@ class Database:
             raise
         except sqlite3.DatabaseError as e:
             raise DamagedError(f"{self.path} is damaged ({e}). {SAVE}") from e
+        finally:
+            if large:
+                connection.execute("PRAGMA cache_size = -4096")
+                connection.execute("PRAGMA shrink_memory")
 
-    def version(self, review_id: int) -> tuple[int, int]:
-        """A number that no view of a review keeps when what it shows may have changed."""
+    def changed(self, of: int | None, step: bool = False) -> None:
+        """What views of a review show has changed, of every review where none is named."""
         with self._counting:
-            return self._writes[None], self._writes[review_id]
+            if step and of is not None:
+                self._steps[of] += 1
+            else:
+                self._writes[of] += 1
+
+    def version(self, review_id: int) -> tuple[tuple[int, int], int]:
+        """Numbers that a view of a review is kept with: the first change with what a person or the end of a run changes, the
+        second with every step of a run."""
+        with self._counting:
+            return (self._writes[None], self._writes[review_id]), self._steps[review_id]
 
     def close(self) -> None:
         """Close this thread's connection."""

@@ -63,6 +63,11 @@ class CellRow:
         """Every patch has its reading."""
         return self.readings == self.patches
 
+    @property
+    def over(self) -> bool:
+        """Nothing is added to its run any more, reference whites included."""
+        return self.state in ("done", "stopped")
+
 
 @dataclass(frozen=True)
 class Progress:

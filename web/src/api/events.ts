@@ -64,6 +64,7 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
     // A cell that is whole has figures now.
     if (cells.some(([, , done, total]) => done === total)) refresh();
   });
+  source.addEventListener("figures", refresh);
   source.addEventListener("run", () => {
     refresh();
     // What a tuning is worth follows from runs.

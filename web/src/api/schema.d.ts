@@ -1018,7 +1018,8 @@ export interface paths {
         };
         /**
          * Events
-         * @description Server-sent events: `bench` (its whole state), `cells` (how far they are) and `run` (what changed).
+         * @description Server-sent events: `bench` (its whole state), `cells` (how far they are), `figures` (some are
+         *     there that were not) and `run` (what changed).
          */
         get: operations["events_api_v1_events_get"];
         put?: never;
@@ -2527,7 +2528,8 @@ export interface components {
         };
         /**
          * BoardCell
-         * @description One measurement of one setup: its state, progress and figures; why it is stale, has no figures (state "failed"), or
+         * @description One measurement of one setup: its state ("computing" where all is read and its figures are being worked out), progress and
+         *     figures; why it is stale, has no figures (state "failed"), or
          *     what is doubtful of it.
          */
         BoardCell: {
@@ -2540,7 +2542,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "unmeasured" | "queued" | "measuring" | "partial" | "measured" | "stale" | "failed";
+            state: "unmeasured" | "queued" | "measuring" | "computing" | "partial" | "measured" | "stale" | "failed";
             /** Done */
             done: number;
             /** Total */

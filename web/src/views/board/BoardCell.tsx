@@ -6,10 +6,10 @@ import type { Block } from "./blocks";
 
 function Working({ cell }: { cell: BoardCell }) {
   const share = cell.total ? cell.done / cell.total : 0;
-  const on = cell.state === "measuring";
+  const on = cell.state !== "queued";
   return (
     <div className={on ? "working on" : "working"}>
-      {on ? `${cell.done}/${cell.total}` : "queued"}
+      {on ? `${cell.done}/${cell.total}${cell.state === "computing" ? " …" : ""}` : "queued"}
       <div>
         <div style={{ transform: `scaleX(${share})` }} />
       </div>
@@ -54,7 +54,7 @@ function told(figure: BoardFigure, note: string): string {
 
 /** A cell's figures, or how far its measuring is. */
 function Figures({ block, cell }: { block: Block; cell: BoardCell }) {
-  const working = cell.state === "measuring" || cell.state === "queued";
+  const working = ["measuring", "computing", "queued"].includes(cell.state);
   if (cell.figures.length === 0 && working) return <Working cell={cell} />;
   const stale = cell.state === "stale";
   return (
@@ -94,6 +94,13 @@ export function cellLabel(row: string, block: Block, cell: BoardCell): string {
   const said = [`${block.title} of ${row}: ${cell.state}${progress}`, ...figures, cell.note];
   return said.filter(Boolean).join("; ");
 }
+
+/** Why a cell has no figures yet. */
+const NOTHING_YET: Partial<Record<BoardCell["state"], string>> = {
+  measuring: "being measured",
+  computing: "measured; its figures are being computed",
+  queued: "will be measured in this run",
+};
 
 export interface CellProps {
   setup: number;
@@ -138,7 +145,9 @@ export const Cell = memo(function Cell(props: CellProps) {
       aria-label={cellLabel(name, block, now)}
       data-cell={`${name} ${cell.measurement}`}
       data-state={now.state}
-      title={now.figures.length === 0 ? `${block.title}: ${now.note || "not measured"}` : undefined}
+      title={
+        now.figures.length === 0 ? `${block.title}: ${now.note || NOTHING_YET[now.state] || "not measured"}` : undefined
+      }
       onClick={(event) => onClick(event, row, column, setup, cell)}
       onFocus={() => !here && onCursor(row, column)}
     >
