@@ -8,11 +8,14 @@ from __future__ import annotations
 import json
 import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
 
 import numpy as np
 
+from benchmarks.__main__ import memory
+from benchmarks.load import Client
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import board, hand_runs, menu_map, new_display, purposes, setups, shelf, verdict
@@ -22,13 +25,14 @@ from lumenar.service.importing import Identity, import_readings
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.purposes import PurposeDefinition
 from lumenar.store import reviews
+from tests.web.driver import Server
 
 SETUPS = 60
 
 
-def document(setups_: int, named: bool) -> str:
-    """A readings file with about 1,700 readings in each of many setups. named: each says which measurement it is for, as files
-    of ours do; else each serves all whose patches it matches."""
+def document(setups_: int, named: bool, times: int = 2) -> str:
+    """A readings file with about 800 patches in each of many setups, read so many times. named: each says which measurement it
+    is for, as files of ours do; else each serves all whose patches it matches."""
     by_patch = {p: m for m in ("volume", "swatches", "saturation", "gamut", "grey_ramp", "white_black")
                 for p in MEASUREMENTS[m].patches(Context())}  # fmt: skip
     patches = list(by_patch)
@@ -40,7 +44,7 @@ def document(setups_: int, named: bool) -> str:
         rows = [{"rgb": p.rgb, "XYZ": v} for p, v in zip(patches, read.tolist(), strict=True)]
         if named:
             rows = [{**r, "measurement": by_patch[p]} for r, p in zip(rows, patches, strict=True)]
-        made.append({"name": f"Setup {i + 1}", "signal": "sdr", "readings": [*rows, *rows]})
+        made.append({"name": f"Setup {i + 1}", "signal": "sdr", "readings": rows * times})
     return json.dumps({"format": "lumenar-readings", "version": 1, "setups": made})
 
 
@@ -90,6 +94,79 @@ def main() -> None:
         timed("menu map of 400 controls", "< 50 ms", lambda: menu_map.menu_map(app, large))
         assert hand_runs.open_runs(app, large) == []
         app.close()
+        large()
+
+
+def large() -> None:
+    """A server with 300,000 readings in one review, and with 500 displays."""
+
+    def say(what: str, here: str, wanted: str) -> None:
+        sys.stdout.write(f"{what:64s} {here:>12s}   {wanted}\n")
+
+    with tempfile.TemporaryDirectory() as folder:
+        data = Path(folder) / "data"
+        app = Application(data)
+        review = import_readings(
+            app, document(93, named=False, times=4), "many.json", Identity("Tern Street", "Wall 55")
+        )
+        small = document(1, named=False, times=1)
+        for i in range(499):
+            import_readings(app, small, "small.json", Identity("Tern Street", f"Wall {i}"))
+        count = app.db.connection().execute("SELECT count(*) FROM reading").fetchone()[0]
+        say("readings, and displays", f"{count:,}", "")
+        app.db.connection().execute("DELETE FROM computed")
+        app.close()
+        server = Server(data)
+        try:
+            client = Client(server)
+
+            def asked(path: str) -> float:
+                begun = time.perf_counter()
+                client.call("GET", path)
+                return time.perf_counter() - begun
+
+            say(
+                "first answer: the Board of 300,000 readings, no figures yet",
+                f"{asked(f'/reviews/{review}/board'):.2f} s",
+                "< 3 s",
+            )
+            begun = time.perf_counter()
+            while b'"computing"' in client.call("GET", f"/reviews/{review}/board"):
+                time.sleep(0.5)
+            say("... until all its figures are there", f"{time.perf_counter() - begun:.1f} s", "")
+            asked("/reviews")
+            asked("/reviews")
+            begun = time.perf_counter()
+            while b'"headline":[]' in client.call("GET", "/reviews") and time.perf_counter() - begun < 120:
+                time.sleep(0.5)
+            say("... and those of 500 displays", f"{time.perf_counter() - begun:.1f} s", "")
+            say("the Shelf of 500 displays", f"{1000 * min(asked('/reviews') for _ in range(5)):.0f} ms", "< 100 ms")
+            # What it computed for all these displays is not what a file costs.
+            server.stop()
+            server = Server(data)
+            client = Client(server)
+            asked("/reviews/2/board")
+            before = memory(server)
+            spent: list[float] = []
+            done = threading.Event()
+
+            def meanwhile() -> None:
+                other = Client(server)
+                while not done.wait(0.2):
+                    begun = time.perf_counter()
+                    other.call("GET", "/reviews/2/board")
+                    spent.append(time.perf_counter() - begun)
+
+            thread = threading.Thread(target=meanwhile)
+            thread.start()
+            took = asked(f"/reviews/{review}/readings?format=csv")
+            done.set()
+            thread.join()
+            say("CSV of 300,000 readings", f"{took:.1f} s", "< 20 s")
+            say("... longest answer meanwhile", f"{1000 * max(spent, default=0):.0f} ms", "")
+            say("... the server before and after", f"{before}, {memory(server)}", "< 300 MB")
+        finally:
+            server.stop()
 
 
 if __name__ == "__main__":

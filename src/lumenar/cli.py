@@ -192,17 +192,24 @@ def _pair(text: str) -> tuple[str, str]:
 
 def _export(options: argparse.Namespace) -> int:
     from lumenar.service.application import Application
-    from lumenar.service.export import text_as
+    from lumenar.service.export import parts_as
 
     application = Application(options.data)
     try:
-        text = text_as(application, options.review, options.format)
+        parts = parts_as(application, options.review, options.format)
+        if options.out is None:
+            sys.stdout.writelines(parts)
+        else:
+            # Beside it first: what was there stays whole until the new one is.
+            beside = options.out.with_name(f".{options.out.name}.part")
+            with beside.open("w") as file:
+                for n, part in enumerate(parts):
+                    file.write(part)
+                    if sys.stderr.isatty():
+                        print(f"\r{n} setups written", end="", file=sys.stderr, flush=True)
+            beside.replace(options.out)
     finally:
         application.close()
-    if options.out is None:
-        sys.stdout.write(text)
-    else:
-        options.out.write_text(text)
     return 0
 
 

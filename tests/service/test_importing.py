@@ -1,7 +1,10 @@
 """Anyone's readings taken into the store: understood first, kept whole, and given back the same."""
 
+import csv
 import gc
+import io
 import json
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -14,8 +17,8 @@ from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import board, cells, hand_runs, look, new_display, plates, setups
 from lumenar.service.application import Application
 from lumenar.service.data import many_kept
-from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.export import readings_document, text_as, text_of
+from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.export import parts_as, readings_document, text_as, text_of
 from lumenar.service.file_figures import analyse_file
 from lumenar.service.importing import Identity, import_readings, understand
 from lumenar.service.readings_file import parse_readings
@@ -433,3 +436,23 @@ def test_figures_come_from_a_table_as_from_json(tmp_path, capsys):
     (tmp_path / "odd.csv").write_text("Red,Green,Blue,X,Y,Lum z\n255,255,255,95,100,108\n")
     assert main(["figures", str(tmp_path / "odd.csv")]) == 2
     assert "no columns X, Y, Z" in capsys.readouterr().err
+
+
+def test_a_table_is_given_setup_by_setup_whatever_thread_asks(whole):
+    """As a server does, which lets any of its threads take the next part."""
+    parts = parts_as(whole, 1, "csv")
+    given = []
+    while True:
+        with ThreadPoolExecutor(1) as thread:
+            part = thread.submit(next, parts, None).result()
+        if part is None:
+            break
+        given.append(part)
+    document = readings_document(whole, 1)
+    assert len(given) == 1 + len(document["setups"]) and "".join(given) == text_as(whole, 1, "csv")
+    light = [r for s in document["setups"] for r in s["readings"] if "waveform" not in r and "spectrum" not in r]
+    rows = list(csv.DictReader(io.StringIO("".join(given))))
+    assert [(r["measurement"], float(r["time_s"])) for r in rows] == [(r["measurement"], r["time_s"]) for r in light]
+    assert [r["Y"] for r in rows] == ["" if r["XYZ"] is None else repr(r["XYZ"][1]) for r in light]
+    with pytest.raises(NotFoundError):
+        parts_as(whole, 99, "csv")

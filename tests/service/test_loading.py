@@ -2,13 +2,14 @@
 
 import time
 from concurrent.futures import ThreadPoolExecutor
+from threading import Event
 
 import numpy as np
 import pytest
 
 from lumenar.core.readings import Patch
 from lumenar.service import loading
-from lumenar.service.data import Cache, now
+from lumenar.service.data import FRESH_S, Cache, now
 from lumenar.store import readings, reviews, runs
 from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
@@ -127,3 +128,39 @@ def test_a_view_is_made_once_for_all_who_ask_at_a_time_and_an_error_is_not_kept(
     for review in range(2, 40):
         app.views.get("view", review, lambda: b"other")
     assert app.views.get("view", 1, make) == b"view" and len(made) == 3, "no more are kept than there is room for"
+
+
+def test_a_view_of_a_run_is_not_waited_for_while_it_is_made_anew_but_one_that_was_edited_is(app):
+    app.views.get("view", 1, lambda: b"first")
+    begun, go_on = Event(), Event()
+
+    def slow():
+        begun.set()
+        assert go_on.wait(20)
+        return b"second"
+
+    app.db.changed(1, step=True)
+    time.sleep(FRESH_S + 0.05)
+    with ThreadPoolExecutor(2) as pool:
+        making = pool.submit(app.views.get, "view", 1, slow)
+        assert begun.wait(20)
+        assert app.views.get("view", 1, lambda: b"never") == b"first"
+        app.db.changed(1)
+        waiting = pool.submit(app.views.get, "view", 1, lambda: b"third")
+        assert app.views.ready("view", 1) is None and not waiting.done()
+        go_on.set()
+        # What was begun before the edit does not show it.
+        assert (making.result(20), waiting.result(20)) == (b"second", b"third")
+
+
+def test_a_view_that_takes_long_is_made_less_often(app):
+    def slow():
+        time.sleep(0.05)
+        return b"view"
+
+    app.views.get("view", 1, slow)
+    app.db.changed(1, step=True)
+    time.sleep(FRESH_S + 0.1)
+    assert app.views.get("view", 1, lambda: b"too early") == b"view"
+    app.db.changed(1)
+    assert app.views.get("view", 1, lambda: b"edited") == b"edited"

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from fastapi import APIRouter, Request, Response
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
 from lumenar.service.cells import target_of
-from lumenar.service.export import text_as
+from lumenar.service.export import parts_as
 from lumenar.service.file_figures import analyse_file, figures_document
 from lumenar.service.importing import Identity, Understood, import_readings, understand
 from lumenar.service.readings_file import parse_readings
@@ -64,7 +65,7 @@ def export_readings(request: Request, review: Id, format: Literal["json", "csv",
         format, ("txt", "text/plain")
     )
     headers = {"Content-Disposition": f'attachment; filename="review-{review}.{ending}"'}
-    return Response(text_as(application(request), review, format), media_type=media, headers=headers)
+    return StreamingResponse(parts_as(application(request), review, format), media_type=media, headers=headers)
 
 
 @router.post("/figures")

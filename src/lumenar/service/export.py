@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenar.core.readings import Trace, Waveform
@@ -13,7 +13,7 @@ from lumenar.service.data import many_kept
 from lumenar.service.displays import display, display_of
 from lumenar.service.loading import watched_whites
 from lumenar.service.readings_file import FILE_METADATA
-from lumenar.service.table_export import cgats_of, csv_of
+from lumenar.service.table_export import PARTS, SetupTable
 from lumenar.store import corrections, plans, readings, reviews, runs
 from lumenar.store.readings import COLUMNS
 
@@ -126,11 +126,7 @@ def _entries(
     app: Application, run_id: int, setup_id: int, wanted: set[str], meters: dict[str, dict[str, Any]]
 ) -> list[dict[str, Any]]:
     db = app.db.connection()
-    uses: dict[int, list[str]] = {}
-    ids = plans.patch_ids(db, run_id, setup_id)
-    for patch_id, measurement in readings.uses(db, ids[0], ids[-1]) if ids else ():
-        if measurement in wanted:
-            uses.setdefault(patch_id, []).append(measurement)
+    uses = _uses(app, run_id, setup_id, wanted)
     rows = [dict(zip(COLUMNS, row, strict=True)) for row in readings.of_setup(db, run_id, setup_id)]
     held = readings.traces(db, {r["patch_id"] for r in rows if r["reads"] != "XYZ"})
     names = {reads: _meter(app, run_id, reads, meters) for reads in dict.fromkeys(r["reads"] for r in rows)}
@@ -196,10 +192,53 @@ def _entry(r: dict[str, Any], measurement: str, meter: str, trace: Trace | None)
     return entry
 
 
-def text_as(app: Application, review_id: int, format: str) -> str:
-    """A review's readings as JSON, CSV or CGATS text; NotFoundError where there is no such review."""
+def parts_as(app: Application, review_id: int, format: str) -> Iterator[str]:
+    """A review's readings as JSON, CSV or CGATS text, in parts: of a table one for each setup, so that it needs no more memory
+    than one of them. NotFoundError, before anything is given, where there is no such review."""
+    display_of(app, review_id)
+    return iter(PARTS[format](_tables(app, review_id))) if format in PARTS else _document(app, review_id)
+
+
+def _document(app: Application, review_id: int) -> Iterator[str]:
     with many_kept():
-        return {"json": text_of, "csv": csv_of, "cgats": cgats_of}[format](readings_document(app, review_id))
+        text = text_of(readings_document(app, review_id))
+    yield text
+
+
+def text_as(app: Application, review_id: int, format: str) -> str:
+    """A review's readings as one text."""
+    return "".join(parts_as(app, review_id, format))
+
+
+def _tables(app: Application, review_id: int) -> Iterator[SetupTable]:
+    """For each setup the readings of its newest complete cells that are not stale, without waveforms and spectra."""
+    db = app.db.connection()
+    fresh = cells.newest(app, review_id).fresh
+    units = {u.id: f"u{i}" for i, u in enumerate(reviews.units_of(db, review_id), 1)}
+    for setup in reviews.setups_of(db, review_id):
+        own = {cell.measurement: row.run_id for cell, row in fresh.items() if cell.setup == setup.id}
+        read: list[tuple[tuple[Any, ...], list[str]]] = []
+        for run_id in dict.fromkeys(own.values()):
+            uses = _uses(app, run_id, setup.id, {m for m, r in own.items() if r == run_id})
+            # Whoever reads the parts may do so in another thread each time.
+            rows = readings.of_setup(app.db.connection(), run_id, setup.id)
+            read += [(r, uses[r[PATCH_ID]]) for r in rows if r[PATCH_ID] in uses and r[READS] == "XYZ"]
+        if own:
+            yield SetupTable(setup.name, units[setup.unit_id], setup.mode, setup.signal, setup.target, read)
+
+
+PATCH_ID, READS = COLUMNS.index("patch_id"), COLUMNS.index("reads")
+
+
+def _uses(app: Application, run_id: int, setup_id: int, wanted: set[str]) -> dict[int, list[str]]:
+    """By patch of a setup in a run the measurements, of those that are wanted, that use it."""
+    db = app.db.connection()
+    found: dict[int, list[str]] = {}
+    ids = plans.patch_ids(db, run_id, setup_id)
+    for patch_id, measurement in readings.uses(db, ids[0], ids[-1]) if ids else ():
+        if measurement in wanted:
+            found.setdefault(patch_id, []).append(measurement)
+    return found
 
 
 def text_of(document: Mapping[str, Any]) -> str:
