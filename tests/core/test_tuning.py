@@ -9,6 +9,8 @@ from lumenar.core.colour import spaces
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import (
+    BLACK,
+    PRIMARIES,
     Attempt,
     Done,
     Noise,
@@ -471,6 +473,20 @@ def test_what_somebody_has_looked_at_is_not_asked_about_again_and_what_is_doubte
 def test_a_person_who_errs_does_not_lead_it_astray():
     worse = [error_of(d, t.done.values) - error_of(d, {}) for d, _, t in (course(s, errs=0.1) for s in range(18))]
     assert max(worse) < 0.3
+
+
+def test_offsets_alone_are_tuned_where_no_gain_is_free():
+    gained = []
+    for seed in range(6):
+        display = Display(seed)
+        problem = TwoPoints((), tuple(display.offsets), TARGET, display.values, NOISE)
+        first = propose(start(problem))
+        assert set(first.patches) >= {WHITE, BLACK, DARK, *PRIMARIES} and "grey 20 %" in first.why
+        t = tune(problem, display)
+        assert "reads no" not in t.done.reason
+        before, after = (error_of(display, {**display.values, **v}, DARK) for v in ({}, t.done.values))
+        gained.append(float(before - after))
+    assert min(gained) > -0.3 and np.median(gained) > 0.5
 
 
 def test_a_dark_grey_under_the_floor_leaves_the_offsets():

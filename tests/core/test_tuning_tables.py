@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import lsq_linear
 
+from lumenar.core.colour.adaptation import bradford
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
@@ -24,7 +25,7 @@ from lumenar.core.tuning.base import (
 )
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
-from lumenar.core.tuning.points import ManyPoints, _Course
+from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
 from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, off_by, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
@@ -140,7 +141,7 @@ def test_points_come_near_what_the_table_can_reach(count, seeds):
                     ((1., 0., 0.), (0., 1., 0.), (0., 0., 1.), (1., 1., 1.), (0., 0., 0.)))  # fmt: skip
         problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, XYZ)
         t = tune(problem, display, most=200)
-        assert t.readings <= 3 * count
+        assert t.readings <= 4 * count and t.state.attempts[-1].stage == CHECK
         before, after = mean_error(display, display.table), mean_error(display, t.done.values)
         limited = np.mean([abs(t.done.values[p]) in (0, 50, 255) for p in t.done.values]) > 0.3
         assert after < (0.75 if limited else 0.35) * before, seed
@@ -158,7 +159,7 @@ def test_a_channel_that_comes_to_its_end_is_not_raised_in_vain(seed):
     """White asks for more of a channel than there is: the others are cut instead, and all greys follow the white that is left."""
     display = TableDisplay(seed, count=10, signed=False)
     t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
-    assert t.readings <= 30
+    assert t.readings <= 40
     drive = display.drives(t.done.values)[-1]
     assert drive.max() < 1.03 and mean_error(display, t.done.values) < 0.2 * mean_error(display, display.table)
 
@@ -167,7 +168,7 @@ def test_a_channel_that_comes_to_its_end_is_not_raised_in_vain(seed):
 def test_points_that_work_beside_their_levels_are_tuned_all_the_same(seed):
     display = TableDisplay(seed, count=10, tuned=True, beside=True, signed=False)
     t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
-    assert t.readings <= 30
+    assert t.readings <= 40
     assert mean_error(display, t.done.values) < max(0.4 * mean_error(display, display.table), 0.5)
 
 
@@ -247,11 +248,11 @@ def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
     assert down[:2] == [9, 9] and down == sorted(down, reverse=True) and max(map(down.count, down)) == 2
     over = [a for a in t.state.attempts if a.stage == "once over"]
     # With the last reading the darker points, which nobody reads any more, are entered with it.
-    last, before = over[-1], t.state.attempts[-2]
+    last, before = over[-1], t.state.attempts[-3]
     entered = {display.levels[i] for i, p in enumerate(display.points) for c in p.controls
                if last.values[c.path] != before.values[c.path]}  # fmt: skip
-    assert "darker" in problem.propose(t.state.attempts[:-1]).why
-    assert t.readings == 30 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
+    assert "darker" in problem.propose(t.state.attempts[:-2]).why
+    assert t.readings == 40 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
 
 
 def test_a_wrong_entry_in_a_table_is_named():
@@ -391,16 +392,41 @@ def test_a_part_of_the_way_is_gone_where_all_of_it_would_cost_too_much():
     whole = next(a for a in state.attempts if a.stage == "check")
     assert any(a.stage.startswith("less") for a in state.attempts) and done.values != display.table
     way = [abs(done.values[p]) / abs(v) for p, v in whole.values.items() if abs(v) > 8]
-    assert 0.15 < np.median(way) < 0.85
+    assert 0.05 < np.median(way) < 0.85
 
 
 def test_what_went_wrong_twice_is_tried_with_more_care():
-    display = SixDisplay(23)
-    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
+    display = SixDisplay(3)
+
+    def read(patch, values):
+        moved = float(np.mean([abs(v) for v in values.values()])) / 20
+        # Colours between get worse with the first steps already, so that going less far helps little.
+        worse = [1.0, 1.0, 1 + 0.08 * min(1, 2 * moved)] if patch in CHECKED else np.ones(3)
+        return display.read(patch, values) * worse
+
+    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), read)
     assert sum(a.stage.startswith("less") for a in state.attempts) == 3
     before, after = (six_error(display, v, JUDGED).mean() for v in (display.table, done.values))
     assert after < 0.8 * before
-    assert (six_error(display, done.values, CHECKED) - six_error(display, display.table, CHECKED)).max() < 1
+
+
+def test_colours_are_judged_beside_the_display_s_own_white():
+    """White that is far too blue is white's affair: colours that are right beside it are left alone, and those that are not are
+    tuned as if it were not."""
+    blue = TARGET.white_XYZ(np.array(1.0)) * [1.04, 1.0, 1.18]
+    turned = bradford(TARGET.white_XYZ(np.array(1.0)), blue / blue[1])
+
+    def tuned(display, by):
+        problem = SixColours(tuple(display.axes), TARGET, display.table, NOISE)
+        return carry_out(problem, lambda patch, values: by @ display.read(patch, values))
+
+    right = SixDisplay(2)
+    right.off = np.zeros((6, 3))
+    assert "nothing is to be gained" in tuned(right, turned)[1].reason
+    off = SixDisplay(4)
+    one, two = (tuned(off, by)[1].values for by in (np.eye(3), turned))
+    before, plain, beside = (six_error(off, v, JUDGED).mean() for v in (off.table, one, two))
+    assert plain < 0.6 * before and beside < plain + 0.25
 
 
 def test_colours_that_are_right_are_left_alone():

@@ -4,12 +4,13 @@ then Gauss-Newton within the controls' ranges; judged on the corners, on less sa
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from lumenar.core.colour.difference import de2000
+from lumenar.core.measurements.base import adapted
 from lumenar.core.menu import Control, Value
 from lumenar.core.readings import Patch
 from lumenar.core.roles import CHANNELS
@@ -118,7 +119,8 @@ class SixColours:
         """Mean dE2000 of the judged colours that were read beside white; NaN where white was not."""
         if WHITE not in attempt.patches:
             return float("nan")
-        return float(np.nanmean(self.errors(attempt, JUDGED, float(attempt.of(WHITE)[1]))))
+        white = attempt.of(WHITE)
+        return float(np.nanmean(self.errors(beside_white(attempt, white, self.target), JUDGED, float(white[1]))))
 
     def errors(self, attempt: Attempt, patches: Sequence[Patch], white: float) -> Array:
         """dE2000 (n,) of patches as an attempt read them, NaN where it did not."""
@@ -137,8 +139,9 @@ class SixColours:
             if missing := [p for p in (WHITE, *JUDGED) if p in a.patches and not np.isfinite(a.of(p)).all()]:
                 reason = f"The meter does not read {missing[0].code}, so the six colours stay as they are."
                 return Done(dict(self.values), reason, unreached=True)
-        now = _Course(self, attempts)
-        if (mean := now.mean(attempts[0])) <= GOOD:
+        white = attempts[0].of(WHITE)
+        now = _Course(self, [beside_white(a, white, self.target) for a in attempts])
+        if (mean := now.mean(now.attempts[0])) <= GOOD:
             reason = f"The colours are dE {mean:.1f} off in the mean; nothing is to be gained that anyone would see."
             return Done(dict(self.values), reason)
         if len(attempts) == 1:
@@ -155,8 +158,14 @@ class SixColours:
         return None
 
 
+def beside_white(attempt: Attempt, white: Array, target: Target) -> Attempt:
+    """An attempt as an eye that is used to the display's own white (3,) sees it, and as scores judge colours: what white is off
+    by is white's affair, not the six colours'."""
+    return replace(attempt, XYZ=adapted(attempt.XYZ, white, target)) if np.isfinite(white).all() else attempt
+
+
 class _Course:
-    """What the attempts so far say."""
+    """What the attempts so far say, each beside its white."""
 
     def __init__(self, problem: SixColours, attempts: Sequence[Attempt]) -> None:
         self.p, self.attempts = problem, attempts

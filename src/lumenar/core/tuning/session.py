@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lumenar.core.menu import Control, Menu, Mode, Value
+from lumenar.core.numbers import significant
 from lumenar.core.roles import CHANNELS, Role, role_of
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
@@ -24,9 +25,10 @@ from lumenar.core.tuning.base import (
     Suspicion,
     errors_of,
     remembered,
+    white_error,
 )
 from lumenar.core.tuning.channels import Channel, primaries_of
-from lumenar.core.tuning.colours import CORNERS, FADED, JUDGED, AxisControl, SixColours
+from lumenar.core.tuning.colours import CORNERS, FADED, JUDGED, AxisControl, SixColours, beside_white
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
 from lumenar.core.tuning.tone import Tone
@@ -148,7 +150,31 @@ def following(plan: Plan, tried: Sequence[Tried]) -> Step | Finished:
             return Step(goal, end, {**values, **end.values})
         values.update(end.values)
         outcomes.append(Outcome(goal, end.reason, end.unreached))
-    return Finished(values, tuple(outcomes))
+    return Finished(values, tuple(_corrected(plan, o, tried) for o in outcomes))
+
+
+CHANGED, CHANGED_DE = 0.01, 0.3
+"""What a goal ended with is said anew where later goals changed luminance by such a share, or white by so much dE2000."""
+
+
+def _corrected(plan: Plan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
+    """An outcome with what became of white since, where goals that came later moved it."""
+    own = [i for i, t in enumerate(tried) if t.goal == outcome.goal]
+    if outcome.skipped or outcome.goal not in ("luminance", "white") or not own:
+        return outcome
+    whites = [(i, t.attempt.of(WHITE)) for i, t in enumerate(tried) if np.isfinite(t.attempt.of(WHITE)).all()]
+    then = next((XYZ for i, XYZ in reversed(whites) if i <= own[-1]), None)
+    now = next((XYZ for i, XYZ in reversed(whites) if i > own[-1]), None)
+    if then is None or now is None:
+        return outcome
+    if outcome.goal == "luminance" and abs(now[1] / then[1] - 1) > CHANGED:
+        return replace(
+            outcome, reason=f"{outcome.reason} Later goals left white at {significant(float(now[1]), 3)} cd/m²."
+        )
+    dE = [float(white_error(XYZ, plan.target)) for XYZ in (then, now)]
+    if outcome.goal == "white" and abs(dE[1] - dE[0]) > CHANGED_DE:
+        return replace(outcome, reason=f"{outcome.reason} Later goals left white dE {dE[1]:.1f} off.")
+    return outcome
 
 
 def suspect(plan: Plan, tried: Sequence[Tried]) -> Suspicion | None:
@@ -196,13 +222,14 @@ def _proposed(
 def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
     """How far each attempt is from what its goal wants, in the goal's unit: of points mean dE2000 of the greys that were read, of
     six colours of those they are judged by, both beside the newest white; NaN where an attempt does not tell."""
-    out, white, black = [], np.nan, 0.0
+    out: list[float] = []
+    white, black = np.full(3, np.nan), 0.0
     # Where less of the way was tried, corners were not read there.
     of = FADED if any(x.goal == "colours" and set(FADED) < set(x.attempt.patches) and CORNERS[0] not in x.attempt.patches
                       for x in tried) else JUDGED  # fmt: skip
     for one in tried:
         a = one.attempt
-        white = float(a.of(WHITE)[1]) if np.isfinite(a.of(WHITE)).all() else white
+        white = a.of(WHITE) if np.isfinite(a.of(WHITE)).all() else white
         black = float(np.nan_to_num(a.of(BLACK)[1])) if BLACK in a.patches else black
         greys = [p for p in a.patches if len(set(p.rgb)) == 1 and p != BLACK]
         # What steps of the controls do, which only the faded ones are read for, is no try to come nearer.
@@ -210,10 +237,12 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
         judged = {"points": greys, "colours": six}.get(one.goal)
         if judged is None:
             out.append(figure(plan, one))
-        elif not judged or not np.isfinite(white):
+        elif not judged or not np.isfinite(white).all():
             out.append(float("nan"))
         else:
-            errors = errors_of(a, judged, plan.target, white, black if one.goal == "points" else 0.0)
+            points = one.goal == "points"
+            seen = a if points else beside_white(a, white, plan.target)
+            errors = errors_of(seen, judged, plan.target, float(white[1]), black if points else 0.0)
             out.append(float(np.nanmean(errors)) if np.isfinite(errors).any() else float("nan"))
     return out
 
@@ -250,10 +279,18 @@ def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence
     return _white(now) if goal == "white" else _points(now, tried)
 
 
+def _locked(plan: Plan, goal: str) -> str:
+    """What keeps a goal's controls from being set, as a sentence; empty where there are none or nothing does."""
+    own = [c.path for c in plan.menu.controls if (r := role_of(c.role)) is not None and r.kind in KINDS[goal]]
+    reasons = [plan.menu.why_not_now(plan.values, plan.mode, p) for p in own if p in plan.values]
+    why = next(filter(None, reasons), None)
+    return "" if why is None else f"{why}."
+
+
 def _tone(plan: Plan) -> Problem | str:
     found = controls_for(plan, KINDS["tone"])
     if not found:
-        return "No control of the menu is said to set the curve."
+        return _locked(plan, "tone") or "No control of the menu is said to set the curve."
     ordered = sorted(found, key=lambda pair: pair[1].kind != "tone")
     return Tone(
         tuple(c for c, _ in ordered), plan.target, {c.path: plan.values[c.path] for c, _ in ordered}, plan.noise
@@ -303,7 +340,7 @@ def _white(plan: Plan) -> Problem | str:
         # The dark end of PQ is what the curve makes of it; gains are what white costs.
         offsets = ()
     if not gains and not offsets:
-        return "No control that is free is said to set a channel's gain or offset."
+        return _locked(plan, "white") or "No control is said to set a channel's gain or offset."
     values = {c.control.path: plan.values[c.control.path] for c in (*gains, *offsets)}
     return TwoPoints(gains, offsets, plan.target, values, plan.noise)
 
@@ -315,7 +352,7 @@ def _points(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
         if r.level is not None and r.channel is not None and c.numeric:
             by_level.setdefault(r.level, [None, None, None])[r.channel] = c
     if len(by_level) < 2:
-        return "No control that is free is said to be a point of a white balance table."
+        return _locked(plan, "points") or "No control is said to be a point of a white balance table."
     points = tuple(Point(level, (row[0], row[1], row[2])) for level, row in sorted(by_level.items()))
     values = {c.path: plan.values[c.path] for p in points for c in p.controls if c is not None}
     return ManyPoints(points, plan.target, values, plan.noise, _primaries(plan, tried))
@@ -329,7 +366,7 @@ def _colours(plan: Plan) -> Problem | str:
         if c.numeric and r.axis is not None
     )
     if len({c.axis for c in controls}) < 2:
-        return "No control that is free is said to set one of six colours."
+        return _locked(plan, "colours") or "No control is said to set one of six colours."
     return SixColours(
         controls, plan.target, {c.control.path: plan.values[c.control.path] for c in controls}, plan.noise
     )

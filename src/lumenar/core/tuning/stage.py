@@ -37,6 +37,9 @@ LEAST_GAIN, LEAST_GAIN_DARK = 0.06, 0.2
 """dE2000 by which the next attempt at either has to be better."""
 LOSS = 0.012
 """dE2000 of white that one percent of luminance is worth: the luminance control gives it back where it can."""
+SPARE, DEAR = 0.12, 0.02
+"""Log of luminance beyond which a percent of it is worth more, and how much: a quarter of the light is not given for a
+difference that is hardly seen."""
 VAIN = 5.0
 """dE2000 that a channel's gain costs for each log of light that it stands above where the channel stops to rise: white stays as
 it is, and greys below it are tinted by that."""
@@ -193,7 +196,9 @@ class Stage:
 
     def propose(self) -> Proposal | Done:
         if len(self.attempts) == self.earlier:
-            patches = (WHITE, *PRIMARIES, BLACK) if self.first is None else (self.grey,)
+            first = (WHITE, *PRIMARIES, BLACK) if self.first is None else ()
+            # Where no gain is free, the dark grey is what it begins with.
+            patches = (*first, *(p for p in (self.grey,) if p not in first))
             return Proposal(self.name, dict(self.values), patches, self._first_words())
         if not self.read:
             return Done(
@@ -237,7 +242,8 @@ class Stage:
 
     def _first_words(self) -> str:
         if self.first is None:
-            return "White, what each channel adds to it, and black, as they stand."
+            beside = "" if self.grey is WHITE else f", and {self.grey.code}"
+            return f"White, what each channel adds to it, black{beside}, as they stand."
         return f"{self.grey.code.capitalize()} as it stands now."
 
     def _what(self) -> str:
@@ -295,7 +301,8 @@ class Stage:
         start = self.at_start
         alone = start is not None and (start.mixed <= MIXED or start.extra is not None)
         vain = self.fitted.beyond(x) if alone else 0.0
-        return np.asarray(seen + LOSS * 100 * lost + VAIN * vain, float)
+        light = 100 * (LOSS * np.minimum(lost, SPARE) + DEAR * np.maximum(0, lost - SPARE))
+        return np.asarray(seen + light + VAIN * vain, float)
 
     @cached_property
     def _limits(self) -> tuple[Array, Array]:
