@@ -26,7 +26,7 @@ from lumenar.core.tuning.base import (
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
-from lumenar.core.tuning.session import GOALS, Finished, Plan, Tried, following, off_by, possible
+from lumenar.core.tuning.session import GOALS, Finished, Outcome, Plan, Tried, _corrected, following, off_by, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
 from lumenar.core.tuning.white import TwoPoints
@@ -212,6 +212,26 @@ def test_a_table_that_ends_below_white_wants_no_other_white():
     course = _Course(problem, t.state.attempts)
     assert course.white == pytest.approx(known_of(display)[3][1], rel=0.01)
     assert course.aim == pytest.approx(course._logs(course.wanted))
+
+
+def test_whether_a_table_is_kept_follows_from_the_ramp_at_the_end_and_not_from_what_was_foreseen():
+    display = TableDisplay(1, count=10, signed=False)
+    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
+
+    def ended(at_the_end):
+        state = start(problem)
+        while not isinstance(following := propose(state), Done):
+            values = at_the_end(following.values) if following.stage == CHECK else following.values
+            state = observe(state, following, following.values, [display.read(p, values) for p in following.patches])
+        checks = [a for a in state.attempts if a.stage == CHECK]
+        assert len(checks) == 1 and state.attempts[-1] is checks[0] and len(checks[0].patches) == 10
+        return following
+
+    kept = ended(lambda values: values)
+    assert kept.values != display.table and mean_error(display, kept.values) < 0.5 * mean_error(display, display.table)
+    # It reads as it did at first, whatever was foreseen.
+    worse = {p: v - 4 for p, v in display.table.items()}
+    assert ended(lambda values: worse).values == display.table
 
 
 def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain():
@@ -585,3 +605,38 @@ def test_a_dark_point_is_left_and_the_others_are_mended():
     _, done = carry_out(problem, lambda p, v: [np.nan] * 3 if p == dark else display.read(p, v))
     assert all(done.values[c.path] == display.table[c.path] for c in display.points[0].controls)
     assert mean_error(display, done.values) < 0.7 * mean_error(display, display.table)
+
+
+def test_a_lock_that_keeps_a_goal_from_being_tuned_is_named():
+    gains = [
+        Control(f"White > {n}", "slider", 0.0, 100.0, 1.0, default=50.0, role=f"{n.lower()} gain")
+        for n in ("Red", "Green", "Blue")
+    ]
+    preset = Control("White > Preset", "choice", choices=("own", "warm"), default="warm",
+                     locks={"warm": tuple(g.path for g in gains)})  # fmt: skip
+    mode = Mode("Film", "sdr", "srgb")
+    menu = Menu((mode,), (preset, *gains))
+    why = possible(Plan(menu, mode, menu.defaults(mode), ("white",), TARGETS["srgb"]))
+    assert why["white"] == "White > Red is locked while White > Preset is warm."
+    free = possible(Plan(menu, mode, {**menu.defaults(mode), preset.path: "own"}, ("white",), TARGETS["srgb"]))
+    assert free["white"] == "" and free["points"] == "No control is said to be a point of a white balance table."
+
+
+@pytest.mark.parametrize(
+    ("later", "said"), [(115.0, "Later goals left white at 115 cd/m²."), (119.9, "")], ids=["changed", "the same"]
+)
+def test_what_was_claimed_of_light_before_later_goals_is_said_anew(later, said):
+    menu = whole_menu()
+    plan = Plan(menu, menu.modes[0], menu.defaults(menu.modes[0]), ("luminance", "white"), TARGETS["srgb"], 120.0)
+    white = TARGETS["srgb"].white_XYZ(np.array(1.0))
+
+    def seen(goal, Y):
+        return Tried(goal, Attempt("", {}, (WHITE,), np.array([Y * white])))
+
+    outcome = Outcome("luminance", "White is at 120 cd/m².")
+    found = _corrected(plan, outcome, [seen("luminance", 120.0), seen("white", later)])
+    assert found.reason.removeprefix(outcome.reason).strip() == said
+    bluer = Tried("points", Attempt("", {}, (WHITE,), np.array([120 * white * [1.0, 1.0, 1.1]])))
+    claimed = Outcome("white", "White is dE 0.2 off.")
+    assert "Later goals left white dE" in _corrected(plan, claimed, [seen("white", 120.0), bluer]).reason
+    assert _corrected(plan, claimed, [seen("white", 120.0), seen("points", 118.0)]) == claimed

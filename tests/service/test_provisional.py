@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from lumenar.core.uncertainty import DRAWS
-from lumenar.service import board, cells, provisional, shelf
+from lumenar.service import board, cells, data, provisional, shelf
 from lumenar.service.events import Hub
 from lumenar.service.helper import Helper, Task
 from lumenar.service.provisional import Provisional
@@ -89,6 +89,20 @@ def test_what_a_run_had_is_shown_until_its_last_figures_are_there(whole, backgro
     row = next(r for c, r in cells.newest(whole, 1).complete.items() if c.measurement == "grey_ramp")
     task = Task(row.run_id, row.setup_id, "grey_ramp", "srgb", draws=provisional.DRAWS)
     assert cells._early_key(task) not in whole.cache, "what is no longer needed is let go"
+
+
+def test_a_view_that_is_kept_does_not_outlive_the_last_figures(whole, background, monkeypatch):
+    """Nobody is told again after these, so whoever asks then has to see them, however long the view takes to make."""
+    monkeypatch.setattr(data, "FRESH_S", 600.0)
+    forget(whole)
+
+    def shown():
+        return whole.views.get("board", 1, lambda: str("computing" in states(whole).values()).encode())
+
+    assert shown() == b"True"
+    background.let()
+    until(lambda: not background._wanted)
+    until(lambda: shown() == b"False")
 
 
 def test_whoever_is_patient_gets_all_figures_whatever_is_pending(whole, background):

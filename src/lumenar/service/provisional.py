@@ -95,6 +95,8 @@ class Provisional:
             self._hopeless |= group.keys() - found.keys()
             for task in group:
                 self._wanted.pop(task, None)
+            more = set(self._wanted.values())
         for review in set(group.values()):
-            self._data.db.changed(review, step=True)
+            # A view may be a little behind while more is coming; after the last of it nobody would ask again.
+            self._data.db.changed(review, step=review in more)
             self._hub.publish(Event("figures", {"review": review}))
