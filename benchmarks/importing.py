@@ -31,8 +31,8 @@ SETUPS = 60
 
 
 def document(setups_: int, named: bool, times: int = 2) -> str:
-    """A readings file with about 800 patches in each of many setups, read so many times. named: each says which measurement it
-    is for, as files of ours do; else each serves all whose patches it matches."""
+    """A readings file. Each of its setups has about 800 patches, and each patch is read `times` times. named: each reading says
+    which measurement it is for, as files of ours do; else each serves all whose patches it matches."""
     by_patch = {p: m for m in ("volume", "swatches", "saturation", "gamut", "grey_ramp", "white_black")
                 for p in MEASUREMENTS[m].patches(Context())}  # fmt: skip
     patches = list(by_patch)

@@ -19,7 +19,7 @@ from tests.web.driver import Server
 
 READERS, SECONDS = 50, 12.0
 IN_A_ROW = 8
-"""So many runs outlast what is measured, where the bench does not wait."""
+"""Runs to queue on a bench that does not wait, so that they last longer than the benchmark."""
 EVERY_S = 1.0
 """A reader asks again so long after it asked; the interface does so less often."""
 SITE = {"Content-Type": "application/json", "Sec-Fetch-Site": "same-origin"}

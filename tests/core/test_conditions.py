@@ -291,6 +291,18 @@ def test_what_is_taken_out_of_a_reading_has_noise_of_its_own(monkeypatch):
     assert dark == pytest.approx(np.ones(10), abs=0.25)
 
 
+@pytest.mark.parametrize("look", [WHOLE, FEW], ids=["whole", "few"])
+def test_the_room_is_read_as_often_as_the_noise_says(look, monkeypatch):
+    """In a room brighter than the display, how often it is read decides."""
+    monkeypatch.setattr(tested, "FEW", 6000)
+    base = np.array([display(p.rgb) for p in look.patches["sdr"]])
+    x = Baselines(np.stack([base] * 4), np.arange(4.0), NOISE, look)
+    room, white = 900.0, base[look.greys - 1, 1]
+    made = x.share(base[None], room * BT709.matrix.sum(axis=1)[None])[0][0] * x.of_noise[0]
+    r2 = NOISE.repeatability**2
+    assert made == pytest.approx(1e4 * r2 * ((room + white) ** 2 + room**2 / look.strays) / white**2, rel=0.1)
+
+
 # -- few patches -------------------------------------------------------------------------------------------------------
 
 
@@ -306,7 +318,7 @@ def test_a_switch_in_two_lights_takes_under_forty_readings_and_says_what_it_find
     by_key = {s.key: s for s in e.states}
     assert by_key[0, 1].tests["luminance"].amount == pytest.approx(-20, abs=2) and by_key[0, 1].size == "strong"
     assert by_key[1, 1].size == "none" and set(by_key[0, 1].tests) == set(FEW.figures)
-    assert "of black and of other colours nothing is known" in e.sentence
+    assert "nothing is known about black and other colours" in e.sentence
     quiet = x.explain(reading(x, np.random.default_rng(2)))
     assert quiet.features[0, 1] == "F0 1: none measurable in white, three greys and red."
 

@@ -8,6 +8,8 @@ from hypothesis import strategies as st
 from lumenar.core.colour import spaces
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.menu import Control
+from lumenar.core.tuning import base
+from lumenar.core.tuning import stage as stages
 from lumenar.core.tuning.base import (
     BLACK,
     PRIMARIES,
@@ -473,6 +475,27 @@ def test_what_somebody_has_looked_at_is_not_asked_about_again_and_what_is_doubte
 def test_a_person_who_errs_does_not_lead_it_astray():
     worse = [error_of(d, t.done.values) - error_of(d, {}) for d, _, t in (course(s, errs=0.1) for s in range(18))]
     assert max(worse) < 0.3
+
+
+def test_a_quarter_of_the_light_costs_more_than_it_did(monkeypatch):
+    def light():
+        base._answered.cache_clear()
+        found = []
+        for seed in range(24):
+            display, _, t = course(seed)
+            found.append(
+                float(
+                    display.true(WHITE, {**display.values, **t.done.values})[1] / display.true(WHITE, display.values)[1]
+                )
+            )
+        return np.array(found)
+
+    dear = light()
+    monkeypatch.setattr(stages, "DEAR", stages.LOSS)
+    cheap = light()
+    base._answered.cache_clear()
+    # No display gives up more for that, and some keep light that they gave up.
+    assert (dear >= cheap - 0.01).all() and np.sum(dear > cheap + 0.01) >= 2
 
 
 def test_offsets_alone_are_tuned_where_no_gain_is_free():

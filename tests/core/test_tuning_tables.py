@@ -13,9 +13,11 @@ from lumenar.core.colour.adaptation import bradford
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
+from lumenar.core.tuning import points
 from lumenar.core.tuning.base import (
     Attempt,
     Done,
+    Noise,
     Proposal,
     bounded,
     observe,
@@ -141,7 +143,7 @@ def test_points_come_near_what_the_table_can_reach(count, seeds):
                     ((1., 0., 0.), (0., 1., 0.), (0., 0., 1.), (1., 1., 1.), (0., 0., 0.)))  # fmt: skip
         problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, XYZ)
         t = tune(problem, display, most=200)
-        assert t.readings <= 4 * count and t.state.attempts[-1].stage == CHECK
+        assert t.readings <= 3 * count
         before, after = mean_error(display, display.table), mean_error(display, t.done.values)
         limited = np.mean([abs(t.done.values[p]) in (0, 50, 255) for p in t.done.values]) > 0.3
         assert after < (0.75 if limited else 0.35) * before, seed
@@ -159,7 +161,7 @@ def test_a_channel_that_comes_to_its_end_is_not_raised_in_vain(seed):
     """White asks for more of a channel than there is: the others are cut instead, and all greys follow the white that is left."""
     display = TableDisplay(seed, count=10, signed=False)
     t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
-    assert t.readings <= 40
+    assert t.readings <= 30
     drive = display.drives(t.done.values)[-1]
     assert drive.max() < 1.03 and mean_error(display, t.done.values) < 0.2 * mean_error(display, display.table)
 
@@ -168,7 +170,7 @@ def test_a_channel_that_comes_to_its_end_is_not_raised_in_vain(seed):
 def test_points_that_work_beside_their_levels_are_tuned_all_the_same(seed):
     display = TableDisplay(seed, count=10, tuned=True, beside=True, signed=False)
     t = tune(ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display)), display, most=200)
-    assert t.readings <= 40
+    assert t.readings <= 30
     assert mean_error(display, t.done.values) < max(0.4 * mean_error(display, display.table), 0.5)
 
 
@@ -214,35 +216,37 @@ def test_a_table_that_ends_below_white_wants_no_other_white():
     assert course.aim == pytest.approx(course._logs(course.wanted))
 
 
-def test_whether_a_table_is_kept_follows_from_the_ramp_at_the_end_and_not_from_what_was_foreseen():
-    display = TableDisplay(1, count=10, signed=False)
-    problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
-
-    def ended(at_the_end):
+def test_a_table_in_doubt_is_kept_or_not_by_what_is_read_at_the_end(monkeypatch):
+    def ended(change):
+        """How it ends, and the checks, where red reads `change` steps higher at the end than it was entered."""
+        display = TableDisplay(1, count=10, signed=False)
+        problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
         state = start(problem)
         while not isinstance(following := propose(state), Done):
-            values = at_the_end(following.values) if following.stage == CHECK else following.values
+            by = change if following.stage == CHECK else 0.0
+            values = {p: v + by * p.endswith("Red") for p, v in following.values.items()}
             state = observe(state, following, following.values, [display.read(p, values) for p in following.patches])
-        checks = [a for a in state.attempts if a.stage == CHECK]
-        assert len(checks) == 1 and state.attempts[-1] is checks[0] and len(checks[0].patches) == 10
-        return following
+        return display, following.values, [a for a in state.attempts if a.stage == CHECK]
 
-    kept = ended(lambda values: values)
-    assert kept.values != display.table and mean_error(display, kept.values) < 0.5 * mean_error(display, display.table)
-    # It reads as it did at first, whatever was foreseen.
-    worse = {p: v - 4 for p, v in display.table.items()}
-    assert ended(lambda values: worse).values == display.table
+    display, sure, checks = ended(0.0)
+    assert checks == [] and mean_error(display, sure) < 0.5 * mean_error(display, display.table)
+    monkeypatch.setattr(points, "FORESEEN", 1e6)
+    _, kept, checks = ended(0.0)
+    assert kept == sure and [len(a.patches) for a in checks] == [10]
+    # What is read is worse than the start, whatever was foreseen.
+    _, kept, checks = ended(-60.0)
+    assert kept == display.table and len(checks) == 1
 
 
-def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain():
+def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain(monkeypatch):
     display = TableDisplay(3, count=10, tuned=True)
     # Greys are too dark, and neutral.
     display.factors = np.full((10, 3), 0.94)
     display.factors[-1] = 1.0
     problem = ManyPoints(tuple(display.points), TARGET, display.table, NOISE, known_of(display))
 
-    def ended(tint):
-        state = start(problem)
+    def ended(tint, noise=NOISE):
+        state = start(replace(problem, noise=noise))
         following = propose(state)
         read = [display.true(p, display.table) for p in following.patches]
         state = observe(state, following, following.values, read)
@@ -254,10 +258,17 @@ def test_greys_of_the_right_luminance_and_the_wrong_colour_are_no_gain():
                 state, following, following.values, [display.true(p, display.table) for p in following.patches]
             )
         display.factors = brighter
+        # Nothing is refused for a tint that was not read.
+        assert "tint them" not in following.reason or state.attempts[-1].stage == CHECK
         return following
 
     assert "tint them" in ended(0.012).reason and ended(0.012).values == display.table
     assert "tint them" not in ended(0.0).reason
+    # A tint alone is reason enough to read all once more.
+    monkeypatch.setattr(points, "FORESEEN", 0.0)
+    assert "tint them" in ended(0.012).reason
+    # Nor for one that such a meter does not tell from noise.
+    assert "tint them" not in ended(0.012, Noise(0.02, 0.001)).reason
 
 
 def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
@@ -268,11 +279,11 @@ def test_a_bright_point_that_was_missed_is_set_again_before_the_darker_ones():
     assert down[:2] == [9, 9] and down == sorted(down, reverse=True) and max(map(down.count, down)) == 2
     over = [a for a in t.state.attempts if a.stage == "once over"]
     # With the last reading the darker points, which nobody reads any more, are entered with it.
-    last, before = over[-1], t.state.attempts[-3]
+    last, before = over[-1], t.state.attempts[-2]
     entered = {display.levels[i] for i, p in enumerate(display.points) for c in p.controls
                if last.values[c.path] != before.values[c.path]}  # fmt: skip
-    assert "darker" in problem.propose(t.state.attempts[:-2]).why
-    assert t.readings == 40 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
+    assert "darker" in problem.propose(t.state.attempts[:-1]).why
+    assert t.readings == 30 and len(entered) > 1 and max(entered) == max(last.patches[0].rgb)
 
 
 def test_a_wrong_entry_in_a_table_is_named():
@@ -412,22 +423,16 @@ def test_a_part_of_the_way_is_gone_where_all_of_it_would_cost_too_much():
     whole = next(a for a in state.attempts if a.stage == "check")
     assert any(a.stage.startswith("less") for a in state.attempts) and done.values != display.table
     way = [abs(done.values[p]) / abs(v) for p, v in whole.values.items() if abs(v) > 8]
-    assert 0.05 < np.median(way) < 0.85
+    assert 0.15 < np.median(way) < 0.85
 
 
 def test_what_went_wrong_twice_is_tried_with_more_care():
-    display = SixDisplay(3)
-
-    def read(patch, values):
-        moved = float(np.mean([abs(v) for v in values.values()])) / 20
-        # Colours between get worse with the first steps already, so that going less far helps little.
-        worse = [1.0, 1.0, 1 + 0.08 * min(1, 2 * moved)] if patch in CHECKED else np.ones(3)
-        return display.read(patch, values) * worse
-
-    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), read)
+    display = SixDisplay(23)
+    state, done = carry_out(SixColours(tuple(display.axes), TARGET, display.table, NOISE), display.read)
     assert sum(a.stage.startswith("less") for a in state.attempts) == 3
     before, after = (six_error(display, v, JUDGED).mean() for v in (display.table, done.values))
     assert after < 0.8 * before
+    assert (six_error(display, done.values, CHECKED) - six_error(display, display.table, CHECKED)).max() < 1
 
 
 def test_colours_are_judged_beside_the_display_s_own_white():
@@ -623,7 +628,7 @@ def test_a_lock_that_keeps_a_goal_from_being_tuned_is_named():
 
 
 @pytest.mark.parametrize(
-    ("later", "said"), [(115.0, "Later goals left white at 115 cd/m²."), (119.9, "")], ids=["changed", "the same"]
+    ("later", "said"), [(115.0, "Later goals moved white to 115 cd/m²."), (119.9, "")], ids=["changed", "the same"]
 )
 def test_what_was_claimed_of_light_before_later_goals_is_said_anew(later, said):
     menu = whole_menu()
@@ -638,5 +643,5 @@ def test_what_was_claimed_of_light_before_later_goals_is_said_anew(later, said):
     assert found.reason.removeprefix(outcome.reason).strip() == said
     bluer = Tried("points", Attempt("", {}, (WHITE,), np.array([120 * white * [1.0, 1.0, 1.1]])))
     claimed = Outcome("white", "White is dE 0.2 off.")
-    assert "Later goals left white dE" in _corrected(plan, claimed, [seen("white", 120.0), bluer]).reason
+    assert "After later goals, white is dE" in _corrected(plan, claimed, [seen("white", 120.0), bluer]).reason
     assert _corrected(plan, claimed, [seen("white", 120.0), seen("points", 118.0)]) == claimed

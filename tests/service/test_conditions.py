@@ -3,6 +3,7 @@
 import pytest
 
 from lumenar.bench.simulated.light import SimulatedUnit
+from lumenar.core.experiments.base import Act, Stage
 from lumenar.service import condition_views as conditions
 from lumenar.service import experiment_views as views
 from lumenar.service import experiments, new_display, questions, shelf
@@ -189,6 +190,20 @@ def test_what_it_takes_is_said_beforehand(app, television):
     saver = next(c for c in offered.controls if c.path == SAVER)
     assert (saver.stands, saver.every, saver.promise) == ("off", ["off", "low", "high"], SAID[0].promise)
     assert [x.label for x in offered.lights] == ["dark", "evening lamp", "daylight"] and offered.stand_in
+
+
+def test_what_stands_already_is_no_act():
+    def stage(*acts):
+        return Stage("", tuple(Act(*a) for a in acts))
+
+    dark, bright = ("light", "dark", 0.0), ("light", "lamp", 50.0)
+    stages = [
+        stage(("mode", "", "Day"), dark, ("set", "Saver", "off")),
+        stage(dark, ("set", "Saver", "on")),
+        stage(bright, ("set", "Saver", "on"), ("set", "Auto", "on")),
+        stage(dark, ("set", "Saver", "off"), ("set", "Auto", "on")),
+    ]
+    assert questions.changing(stages) == 3 + 1 + 2 + 2
 
 
 # -- by hand -----------------------------------------------------------------------------------------------------------

@@ -131,6 +131,24 @@ def test_what_cannot_be_computed_is_told_of_and_not_asked_for_again(whole, backg
     until(lambda: "computing" not in states(whole).values())
 
 
+def test_figures_that_cannot_be_kept_do_not_stop_those_that_come_later(whole, background):
+    forget(whole)
+    kept_by, failed = background._keep, []
+
+    def keep(found):
+        if not failed:
+            failed.append(found)
+            raise RuntimeError("no room")
+        kept_by(found)
+
+    background._keep = keep
+    background.let()
+    states(whole)
+    until(lambda: not background._wanted)
+    assert failed and background._hopeless == set(failed[0])
+    assert "computing" not in states(whole).values() and kept(whole) > 0
+
+
 def test_beside_a_run_the_helper_computes_alone(whole, background, monkeypatch):
     helper = Helper(whole.folder)
     background._helper = lambda: helper

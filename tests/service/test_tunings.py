@@ -126,7 +126,10 @@ def test_a_table_of_points_is_tuned(app, bench, tuner, units):
     correct_for(app, bench, review)
     seen = tuning_views.view(app, tuned(app, bench, tuner, review, "Reel", goals=["white", "points"]))
     points = [a for a in seen.attempts if a.goal == "points"]
-    assert seen.state == "found" and points and sum(a.readings for a in points) <= 40
+    checks = [a for a in points if "once more to decide" in a.why]
+    # Three readings a point set the table; where it is in doubt one ramp, and no more, decides.
+    assert seen.state == "found" and points and sum(a.readings for a in points if a not in checks) <= 30
+    assert [a.readings for a in checks] == [10]
 
 
 def test_what_cannot_be_tuned_is_said(app, bench, tuner, monitor):

@@ -17,7 +17,7 @@ from lumenar.service.events import Event
 router = APIRouter()
 
 LEAST_S = 0.2
-"""A bench that does not wait would flood a browser: so long at least lies between two tellings. Nobody reads faster."""
+"""Least time between two messages to a browser. A bench that does not wait would flood it, and nobody reads faster."""
 QUIET_S = 15.0
 
 
@@ -27,8 +27,8 @@ def _sent(event: Event) -> ServerSentEvent:
 
 @router.get("/events", response_class=EventSourceResponse)
 async def events(request: Request) -> AsyncIterator[ServerSentEvent]:
-    """Server-sent events: `bench` (its whole state), `cells` (how far they are), `figures` (some are
-    there that were not) and `run` (what changed)."""
+    """Server-sent events: `bench` (its whole state), `cells` (readings done in each), `figures` (new ones are ready) and `run`
+    (a run changed its state)."""
     service = bench_of(request)
     loop, something = asyncio.get_running_loop(), asyncio.Event()
 

@@ -200,7 +200,7 @@ def notes_of(x: Conditions) -> list[str]:
     many, based = len(x.keys), sum(s.kind == "baseline" for s in x.steps)
     notes = [f"{many} state{'s' if many > 1 else ''}, and the baseline {based} times among them."]
     if x.look is not WHOLE:
-        notes.append(f"Of each, {x.look.in_words} are read: nothing is told of black and of other colours.")
+        notes.append(f"Only {x.look.in_words} are read, so you learn nothing about black and other colours.")
     if len(x.lights) > 1:
         changes = x.changes_of_light
         notes.append(f"The light is changed {changes} times; it begins and ends with {x.lights[0].words}.")

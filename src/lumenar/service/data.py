@@ -110,8 +110,8 @@ class Views(Generic[V]):
         self._kept: OrderedDict[Hashable, tuple[tuple[tuple[int, int], int], float, V]] = OrderedDict()
 
     def ready(self, kind: Hashable, review_id: int, making: bool = False) -> V | None:
-        """The view of that kind where it needn't be made anew, or where somebody is making it and only steps of a run are missing
-        in it. making: whoever asks is that somebody."""
+        """The stored view, or None if it has to be made. It may lack readings of a run while it is new enough, or while another
+        thread makes it again. making: the caller is the one that makes it."""
         key = kind, review_id
         with self._lock:
             kept, turn = self._kept.get(key), self._turns.get(key)
@@ -123,7 +123,7 @@ class Views(Generic[V]):
         return data if changes == version[0] and good else None
 
     def get(self, kind: Hashable, review_id: int, make: Callable[[], V]) -> V:
-        """The view of that kind, made anew where it could have changed; whatever error making it has."""
+        """The view of that kind, made again if it may have changed. Raises what `make` raises."""
         if (ready := self.ready(kind, review_id)) is not None:
             return ready
         key = kind, review_id

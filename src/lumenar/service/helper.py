@@ -196,7 +196,7 @@ def main() -> None:
     answers = os.fdopen(os.dup(1), "wb")
     # Whatever else is printed must not come between the answers.
     os.dup2(2, 1)
-    # What answers and what is read come first.
+    # The server and the bench come first.
     with suppress(OSError):
         os.nice(10)
     data, idle_s = Data(Path(sys.argv[1])), float(sys.argv[2])

@@ -1,5 +1,6 @@
-"""Figures that are worked out while nobody waits for them, so that every view answers at once and a run goes on at its pace.
-Those of a run under way have fewer draws, since reference whites that belong to them are yet to come."""
+"""Figures computed in the background, so that Board and Shelf answer at once and a run keeps its pace.
+
+During a run they have fewer draws, because reference whites that belong to them have not been read yet."""
 
 from __future__ import annotations
 
@@ -16,7 +17,7 @@ from lumenar.service.helper import Helper, HelperError, Task, compute
 log = logging.getLogger("lumenar.figures")
 
 TOGETHER = 4
-"""So many setups are shared between two processes at a time."""
+"""Setups in one batch that this process and the helper share."""
 DRAWS = 60
 """Enough for an uncertainty to one digit."""
 
@@ -25,9 +26,8 @@ Found = Mapping[Task, Analysis]
 
 
 class Provisional:
-    """A thread that computes figures that nobody waits for, setup by setup. data: what it reads; helper: who computes, None for
-    this process; busy: whether the bench is at work, which then has this process to itself; keep: keeps what was found; hub: who
-    is told of it."""
+    """A background thread that computes figures, setup by setup. helper: gives the helper process, or None; busy: whether the
+    bench is at work, in which case only the helper computes; keep: stores the figures; hub: is told when they are ready."""
 
     def __init__(
         self, data: Data, helper: Callable[[], Helper | None], busy: Callable[[], bool], keep: Callable[[Found], None], hub: Hub
@@ -40,7 +40,7 @@ class Provisional:
         self._thread: threading.Thread | None = None
 
     def pending(self, review_id: int, missing: Iterable[Task]) -> set[Task]:
-        """Which of some missing figures of a review will come; they are computed from now on."""
+        """Put missing figures of a review on the list; returns those that will come. Others failed before."""
         with self._lock:
             coming = set(missing) - self._hopeless
             new = coming - self._wanted.keys()
@@ -62,11 +62,14 @@ class Provisional:
             self._something.wait()
             self._something.clear()
             while not self._closing and (group := self._next()):
+                found: Found = {}
                 try:
-                    found = self._computed(list(group))
+                    computed = self._computed(list(group))
+                    self._keep(computed)
+                    found = computed
                 except Exception:
-                    log.exception("figures of a run under way could not be computed")
-                    found = {}
+                    # Whoever opens such a cell computes it again, and is told what is wrong.
+                    log.exception("figures could not be computed in the background")
                 self._told(group, found)
         self._data.db.close()
 
@@ -88,10 +91,8 @@ class Provisional:
         return compute(self._data, helper, group)
 
     def _told(self, group: Mapping[Task, int], found: Found) -> None:
-        """Keep what was found, and tell everyone whose view shows it."""
-        self._keep(found)
+        """Take these off the list, and tell everyone whose view shows them."""
         with self._lock:
-            # Whoever looks at such a cell is told what is wrong with it.
             self._hopeless |= group.keys() - found.keys()
             for task in group:
                 self._wanted.pop(task, None)

@@ -227,7 +227,7 @@ def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
     if goal == "colours":
         return 1 + len(CHECKED) + 4 * len(JUDGED) + WATCHED
     if goal == "points":
-        return 4 * len({r.level for _, r in found})
+        return 3 * len({r.level for _, r in found})
     return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)
 
 

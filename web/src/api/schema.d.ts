@@ -1018,8 +1018,8 @@ export interface paths {
         };
         /**
          * Events
-         * @description Server-sent events: `bench` (its whole state), `cells` (how far they are), `figures` (some are
-         *     there that were not) and `run` (what changed).
+         * @description Server-sent events: `bench` (its whole state), `cells` (readings done in each), `figures` (new ones are ready) and `run`
+         *     (a run changed its state).
          */
         get: operations["events_api_v1_events_get"];
         put?: never;

@@ -126,7 +126,7 @@ class Explained:
 class Conditions:
     """Which states are read, in which order. mode: in which mode; state: where every control stands; lights: of which the first
     is the baseline's; chosen: keys of the states that are wanted, all combinations where there are none; baselines: how often
-    the baseline is read; look: what is read of each."""
+    the baseline is read; look: the patches that are read."""
 
     mode: str
     signal: Signal
@@ -354,7 +354,7 @@ class Conditions:
             parts.append(f"{listed(quiet)}: none measurable.")
         parts += self._of_others(results)
         if self.look is not WHOLE:
-            parts.append(f"Only {self.look.in_words} were read: of black and of other colours nothing is known.")
+            parts.append(f"Only {self.look.in_words} were read, so nothing is known about black and other colours.")
         return " ".join(parts)
 
     def _of_others(self, results: Sequence[StateResult]) -> list[str]:

@@ -1,20 +1,21 @@
-"""What is read of each state that is held against a baseline: everything, or as little as a person has patience for."""
+"""The patches that are read of each state of an experiment: 22 of them, or five for a person who types."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from lumenar.core.experiments.seen import GREYS, HUES, PQ_COLOUR, PQ_GREYS, short_set
+from lumenar.core.experiments.seen import DARK, GREYS, HUES, MIDDLE, PQ_COLOUR, PQ_GREYS, short_set
 from lumenar.core.readings import Patch
 from lumenar.core.signals import Signal
 
 
 @dataclass(frozen=True)
 class Look:
-    """Patches in this order: so many greys from dark to white, saturated colours, the same half as saturated. dark, middle,
-    inner: which greys stand for shadows, mid-tones and the colour of greys; figures: what is told of them; strays: how often the
-    room's light on the screen is read; in_words: what is read."""
+    """A set of patches and what can be told from it. patches: by signal; first the greys from dark to white, then the saturated
+    colours, then the same colours half as saturated. greys: how many greys. dark, middle, inner: the greys that stand for
+    shadows, mid-tones and the colour of greys. figures: those that these patches give. strays: readings of the room's light on
+    the screen. in_words: the patches in a few words."""
 
     patches: Mapping[Signal, tuple[Patch, ...]]
     greys: int
@@ -27,12 +28,12 @@ class Look:
 
     @property
     def black(self) -> bool:
-        """Whether black is among what is read."""
+        """Whether black is one of the patches."""
         return "black" in self.figures
 
     @property
     def primaries(self) -> bool:
-        """Whether red, green and blue are."""
+        """Whether red, green and blue are among the patches."""
         return "gamut" in self.figures
 
     def levels(self, signal: Signal) -> list[float]:
@@ -41,7 +42,7 @@ class Look:
 
 
 WHOLE = Look(
-    {s: short_set(s) for s in ("sdr", "pq", "hlg")}, len(GREYS), slice(1, 5), slice(5, 9), slice(4, len(GREYS) - 1),
+    {s: short_set(s) for s in ("sdr", "pq", "hlg")}, len(GREYS), DARK, MIDDLE, slice(4, len(GREYS) - 1),
     ("luminance", "black", "shadows", "mid-tones", "saturation", "gamut", "white", "greys"), 3,
     "ten greys and twelve colours",
 )  # fmt: skip
@@ -58,4 +59,4 @@ FEW = Look(
     {"sdr": _few((0.1, 0.3, 0.7, 1.0), 1.0), "pq": _OF_CODE, "hlg": _OF_CODE}, 4, slice(0, 1), slice(1, 3), slice(1, 3),
     ("luminance", "shadows", "mid-tones", "saturation", "white", "greys"), 1, "white, three greys and red",
 )  # fmt: skip
-"""White, three greys and red: what a person types within minutes. Of black and of the gamut it tells nothing."""
+"""White, three greys and red, which a person can type in minutes. They tell nothing about black or the gamut."""

@@ -132,7 +132,7 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
             if unread:
                 return told(
                     "not decidable",
-                    f"Of what was read nothing changes, but {listed(unread)} {'was' if len(unread) == 1 else 'were'} not read.",
+                    f"No patch that was read changes, but {listed(unread)} {'was' if len(unread) == 1 else 'were'} not read.",
                 )
             most = max((t for _, t in tests), key=lambda t: t.dE)
             return told("kept", f"At most it {words_of(most)}." if most.measurable else "Nothing measurable changes.")

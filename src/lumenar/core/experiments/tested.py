@@ -196,7 +196,7 @@ class Baselines:
 
     def share(self, XYZ: Array, stray: Array) -> Array:
         """How many times the baseline's variance (m, 10) the meter's noise makes of states (m, n, 3), 1 at least. stray (m, 3):
-        the room's light, which was read with each and, so many times as the look says, without it."""
+        the room's light, which was read with each and, `look.strays` times, alone."""
         rng = np.random.default_rng(2)
         read = drawn(np.nan_to_num(XYZ) + stray[:, None, :], self.noise, rng, FEW)
         alone = np.broadcast_to(stray[:, None, :], (len(stray), self.look.strays, 3))

@@ -28,6 +28,7 @@ from lumenar.core.tuning.base import (
     errors_of,
     nearest,
     steps_of,
+    white_error,
 )
 from lumenar.core.tuning.between import attributed, chroma, followed, held_back, nearness
 
@@ -89,6 +90,8 @@ SURPRISE = 0.5
 BETWEEN_WEIGHT = 0.3
 """What the colours between weigh beside the judged ones, for what is known of them: that they follow the six about them."""
 CAUTION = 1e-3
+WHITE_IS_RIGHT = 2.0
+"""White counts as the target's up to so many standard deviations of one reading."""
 
 
 @dataclass(frozen=True)
@@ -120,7 +123,9 @@ class SixColours:
         if WHITE not in attempt.patches:
             return float("nan")
         white = attempt.of(WHITE)
-        return float(np.nanmean(self.errors(beside_white(attempt, white, self.target), JUDGED, float(white[1]))))
+        return float(
+            np.nanmean(self.errors(beside_white(attempt, white, self.target, self.noise), JUDGED, float(white[1])))
+        )
 
     def errors(self, attempt: Attempt, patches: Sequence[Patch], white: float) -> Array:
         """dE2000 (n,) of patches as an attempt read them, NaN where it did not."""
@@ -140,7 +145,7 @@ class SixColours:
                 reason = f"The meter does not read {missing[0].code}, so the six colours stay as they are."
                 return Done(dict(self.values), reason, unreached=True)
         white = attempts[0].of(WHITE)
-        now = _Course(self, [beside_white(a, white, self.target) for a in attempts])
+        now = _Course(self, [beside_white(a, white, self.target, self.noise) for a in attempts])
         if (mean := now.mean(now.attempts[0])) <= GOOD:
             reason = f"The colours are dE {mean:.1f} off in the mean; nothing is to be gained that anyone would see."
             return Done(dict(self.values), reason)
@@ -158,10 +163,17 @@ class SixColours:
         return None
 
 
-def beside_white(attempt: Attempt, white: Array, target: Target) -> Attempt:
-    """An attempt as an eye that is used to the display's own white (3,) sees it, and as scores judge colours: what white is off
-    by is white's affair, not the six colours'."""
-    return replace(attempt, XYZ=adapted(attempt.XYZ, white, target)) if np.isfinite(white).all() else attempt
+def beside_white(attempt: Attempt, white: Array, target: Target, noise: Noise) -> Attempt:
+    """An attempt with XYZ adapted from the display's own white (3,) to the target's, as the scores judge colours.
+
+    Unchanged where that white is no number, or is the target's within the meter's noise: adapting to one noisy reading would
+    move all colours by its error.
+    """
+    if not np.isfinite(white).all():
+        return attempt
+    r = WHITE_IS_RIGHT * float(noise.relative(white[1]))
+    seen = white_error(target.white_XYZ(1.0) * (1 + r * np.array([0.7, 0.0, -0.7])), target)
+    return attempt if white_error(white, target) <= seen else replace(attempt, XYZ=adapted(attempt.XYZ, white, target))
 
 
 class _Course:

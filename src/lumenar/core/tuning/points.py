@@ -1,12 +1,13 @@
 """White balance at many points: 10, 20 or 22 of them, unevenly spaced if need be. All greys are read; then point after point is
 entered and read from bright to dark, and once over. What a step does and how far it reaches into the neighbours is learned on
-the way, at all points together. At the end all greys are read once more: whether the table is kept follows from that."""
+the way, at all points together. Where it is doubtful whether greys are better at the end, all are read once more to decide."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,9 +49,11 @@ TINTED = 0.5
 FAR_OFF = 1.5
 """dE2000 of a point after it was set from which it is set once more at once."""
 PER_POINT = 3
-"""So many readings a point are taken at most to set them, of all of them; the check at the end is one more."""
+"""On average at most this many readings of each point set the table. Where the end is in doubt, one more of each decides."""
 SURE_SHARE = 1.0
 """A step's effect that is known to so much of it is taken as it is."""
+FORESEEN = 2.0
+"""The gain is in doubt where it is less than this many times the error of what was foreseen for the readings."""
 STOPPED = 0.65
 """A channel that rises by less than this share of what the others' steps do has come to its end."""
 CERTAIN = 3.0
@@ -61,7 +64,7 @@ LIGHT = 0.5
 FEW = 40
 """Draws that tell what noise makes of a tint."""
 STAGES = ("read", "bright to dark", "once over")
-CHECK = "all once more"
+CHECK = "check"
 
 
 @dataclass(frozen=True)
@@ -113,7 +116,7 @@ class ManyPoints:
         return float(np.nanmean(errors_of(attempt, self.greys, self.target, beside, float(np.nan_to_num(black[1])))))
 
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
-        """At most three readings a point, and one more of each at the end."""
+        """At most three readings a point, and one more of each where the end is in doubt."""
         if not attempts:
             first = (*PRIMARIES, BLACK) if self.primaries is None else ()
             white = (WHITE,) if self.primaries is None and WHITE not in self.greys else ()
@@ -141,11 +144,11 @@ class ManyPoints:
         return self._ended(now, attempts)
 
     def _ended(self, now: _Course, attempts: Sequence[Attempt]) -> Proposal | Done:
-        """The table is kept or not by what is read of it, not by what was foreseen."""
+        """Keep the table or go back to the start. A table is never given up for what was only foreseen."""
         last = attempts[-1]
-        if last.stage == CHECK or last.values == attempts[0].values:
+        if last.stage == CHECK or last.values == attempts[0].values or not now.doubtful:
             return now.done()
-        why = "All points as they stand now: whether the table is kept follows from this."
+        why = "It is not clear yet whether the greys are better now. All points are read once more to decide."
         return Proposal(CHECK, dict(last.values), self.greys[::-1], why)
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
@@ -397,6 +400,42 @@ class _Course:
         why += " The last reading: what is darker is set with it." if darker else ""
         return Proposal(stage, values, (grey,), why, self.parts.XYZ(np.exp(after[i]))[None, :], 0.1)
 
+    def _unexplained(self) -> float:
+        """Mean dE2000 between what was read of points and what the effects of the steps make of the readings before."""
+        target, off = self.p.target, []
+        for i, seen in enumerate(self.by_point):
+            for (k, before), (n, after) in pairwise(seen):
+                expected = before + self._moved(self.x[n] - self.x[k])[i]
+                XYZ = self.parts.XYZ(np.exp(np.array([expected, after])))
+                Lab = target.Lab(XYZ, self.white)
+                off.append(float(de2000(Lab[0], Lab[1])))
+        return float(np.mean(off)) if off else 0.0
+
+    @cached_property
+    def gained(self) -> float:
+        """Mean dE2000 that the greys have come nearer since the start."""
+        return float(np.nanmean(self.errors_of(self.first)) - np.nanmean(self.errors_of(self.logs)))
+
+    @cached_property
+    def tinted(self) -> tuple[float, float]:
+        """Mean dE2000 by which greys are off in colour at the start and now; beside the target's white or the display's own,
+        whichever shows more of a change."""
+        ways = [
+            [float(np.nanmean(self.balance_of(x, beside))) for x in (self.first, self.logs)] for beside in (False, True)
+        ]
+        before, after = max(ways, key=lambda way: way[1] - way[0])
+        return before, after
+
+    @property
+    def _too_tinted(self) -> bool:
+        before, after = self.tinted
+        return after - before > max(GOOD, TINTED * self.gained)
+
+    @cached_property
+    def doubtful(self) -> bool:
+        """Whether readings of all points could tell otherwise than what is known of those that were read last."""
+        return self.gained < FORESEEN * self._unexplained() or self._too_tinted
+
     def _unsure(self) -> float:
         """Standard deviation that the meter's noise gives the difference of two mean tints, in dE2000."""
         rng = np.random.default_rng(1)
@@ -408,18 +447,15 @@ class _Course:
     def done(self) -> Done:
         """The table as it stands, or as it stood at first where that was better."""
         start, end = float(np.nanmean(self.errors_of(self.first))), float(np.nanmean(self.errors_of(self.logs)))
-        tint, tint_before = (float(np.nanmean(self.balance_of(x))) for x in (self.logs, self.first))
-        beside, beside_before = (float(np.nanmean(self.balance_of(x, beside=True))) for x in (self.logs, self.first))
-        if beside - beside_before > tint - tint_before:
-            tint, tint_before = beside, beside_before
-        if end < start and tint - tint_before - CERTAIN * self._unsure() > max(GOOD, TINTED * (start - end)):
+        before, after = self.tinted
+        if self.gained > 0 and after - before - CERTAIN * self._unsure() > max(GOOD, TINTED * self.gained):
             # Greys of the right luminance and the wrong colour are no gain to anyone.
             return Done(
                 dict(self.attempts[0].values),
                 f"The curve is too far off for these points: they would bring greys nearer to it and tint them by dE "
-                f"{tint:.1f}, which are dE {tint_before:.1f} off in colour as they are. They stay.",
+                f"{after:.1f}, which are dE {before:.1f} off in colour as they are. They stay.",
             )
-        if end >= start:
+        if self.gained <= 0:
             return Done(
                 dict(self.attempts[0].values),
                 f"The points are dE {start:.1f} off in the mean; nothing better was reached.",

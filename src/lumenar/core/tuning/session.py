@@ -154,7 +154,7 @@ def following(plan: Plan, tried: Sequence[Tried]) -> Step | Finished:
 
 
 CHANGED, CHANGED_DE = 0.01, 0.3
-"""What a goal ended with is said anew where later goals changed luminance by such a share, or white by so much dE2000."""
+"""A goal's result is corrected if later goals changed luminance by more than this share, or white by more than this dE2000."""
 
 
 def _corrected(plan: Plan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
@@ -169,11 +169,11 @@ def _corrected(plan: Plan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
         return outcome
     if outcome.goal == "luminance" and abs(now[1] / then[1] - 1) > CHANGED:
         return replace(
-            outcome, reason=f"{outcome.reason} Later goals left white at {significant(float(now[1]), 3)} cd/m²."
+            outcome, reason=f"{outcome.reason} Later goals moved white to {significant(float(now[1]), 3)} cd/m²."
         )
     dE = [float(white_error(XYZ, plan.target)) for XYZ in (then, now)]
     if outcome.goal == "white" and abs(dE[1] - dE[0]) > CHANGED_DE:
-        return replace(outcome, reason=f"{outcome.reason} Later goals left white dE {dE[1]:.1f} off.")
+        return replace(outcome, reason=f"{outcome.reason} After later goals, white is dE {dE[1]:.1f} off.")
     return outcome
 
 
@@ -241,7 +241,7 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
             out.append(float("nan"))
         else:
             points = one.goal == "points"
-            seen = a if points else beside_white(a, white, plan.target)
+            seen = a if points else beside_white(a, white, plan.target, plan.noise)
             errors = errors_of(seen, judged, plan.target, float(white[1]), black if points else 0.0)
             out.append(float(np.nanmean(errors)) if np.isfinite(errors).any() else float("nan"))
     return out

@@ -243,7 +243,7 @@ class Stage:
     def _first_words(self) -> str:
         if self.first is None:
             beside = "" if self.grey is WHITE else f", and {self.grey.code}"
-            return f"White, what each channel adds to it, black{beside}, as they stand."
+            return f"As it is now: white, each channel alone, black{beside}."
         return f"{self.grey.code.capitalize()} as it stands now."
 
     def _what(self) -> str:

@@ -60,7 +60,7 @@ function Attempts({ tuning, onBack }: { tuning: Tuning; onBack: (n: number) => v
               {a.title}
             </Table.Cell>
             <Table.Cell>
-              {a.moved.join(", ") || "as it stood"}
+              {a.moved.join(", ") || (a.number === 1 ? "as it stood" : "nothing new, read again")}
               {a.doubt && (
                 <Text color="lamp" fontSize="12px" data-testid="doubt">
                   {a.doubt}
