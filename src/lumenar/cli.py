@@ -82,7 +82,7 @@ def _parser() -> _OneLineParser:
     p.add_argument(
         "--goal",
         default="all",
-        choices=("all", "luminance", "tone", "white", "points", "colours"),
+        choices=("all", "luminance", "tone", "shadows", "white", "points", "colours"),
         help="default: %(default)s",
     )
     p.add_argument("--luminance", type=float, metavar="CD_M2", help="of white (default: as it is)")

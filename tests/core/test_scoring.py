@@ -6,7 +6,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.scoring.rubric import LEAST_POINTS, RubricError, Rule, gain, interval_of, rank, score, tied, worth_it
+from lumenar.core.scoring.rubric import (
+    LEAST_KNOWN,
+    LEAST_POINTS,
+    RubricError,
+    Rule,
+    gain,
+    gain_of_known,
+    interval_of,
+    rank,
+    score,
+    tied,
+    worth_it,
+)
 from lumenar.service.application import load_rubric
 
 RUBRIC = load_rubric()
@@ -160,6 +172,47 @@ def test_what_is_worth_the_trouble_is_sure_and_enough():
     assert gain(*unsure)[0] >= LEAST_POINTS and gain(*unsure)[1] < 0 and not worth_it(*unsure)
     none = score(RUBRIC, "colour_work", {})
     assert gain(none, base) is None and not worth_it(none, base) and not worth_it(base, none)
+
+
+def test_two_lower_bounds_tell_nothing_of_a_difference_and_one_leaves_it_open():
+    def scored(contrast, bound, dE=1.0):
+        key = "contrast_at_least" if bound else "contrast_ratio"
+        more = {f"white_black__{key}": contrast, "grey_ramp__own_white_de2000_mean": dE}
+        return score(RUBRIC, "colour_work", analyses(**({"white_black__contrast_ratio": None} | more)))
+
+    assert gain(scored(4000, True), scored(900, True)) == pytest.approx((0, 0, 0))
+    better = gain(scored(4000, True, 1.0), scored(900, True, 3.0))
+    assert better == pytest.approx(gain(scored(900, False, 1.0), scored(900, False, 3.0)))
+    value, low, high = gain(scored(900, True), scored(900, False))
+    assert value == pytest.approx(0) and low == pytest.approx(0) and high > 2, "it may have the contrast of an OLED"
+    value, low, high = gain(scored(900, False), scored(900, True))
+    assert high == pytest.approx(0) and low < -2
+    value, low, _ = gain(scored(4000, False), scored(900, False))
+    assert value == pytest.approx(low) and value > 0
+
+
+def test_a_gain_in_what_both_know_needs_no_score():
+    purpose = RUBRIC.purposes["evening_film"]
+    few = ("grey_ramp", "white_black")
+
+    def known(dE, *measurements):
+        return {m: a for m, a in with_draws(dE, 0.05).items() if m in measurements}
+
+    good, bad = (known(dE, *few) for dE in (1.0, 3.0))
+    assert score(RUBRIC, "evening_film", good).value is None
+    value, low, high = gain_of_known(RUBRIC, purpose, good, bad)
+    rule = RUBRIC.rules["grey_ramp.own_white_de2000_mean"]
+    weight = purpose.weights["grey_ramp.own_white_de2000_mean"] / sum(purpose.weights.values())
+    assert value == pytest.approx(weight * float(rule.points(1.0) - rule.points(3.0)))
+    assert low < value < high and high - low < 2
+    assert gain_of_known(RUBRIC, purpose, bad, good)[0] == pytest.approx(-value)
+    # What only one of them has plays no part, unless the purpose needs it.
+    assert gain_of_known(RUBRIC, purpose, {**good, **known(1.0, "swatches")}, bad)[0] == pytest.approx(value)
+    assert gain_of_known(RUBRIC, purpose, good, known(3.0, "grey_ramp", "swatches")) is None
+    share = sum(w for f, w in purpose.weights.items() if f.startswith("grey_ramp")) / sum(purpose.weights.values())
+    assert (
+        share < LEAST_KNOWN and gain_of_known(RUBRIC, purpose, known(1.0, "swatches"), known(2.0, "swatches")) is None
+    )
 
 
 def test_a_purpose_judges_by_its_target_where_that_is_for_the_signal():

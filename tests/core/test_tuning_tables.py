@@ -28,7 +28,17 @@ from lumenar.core.tuning.base import (
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
-from lumenar.core.tuning.session import GOALS, Finished, Outcome, Plan, Tried, _corrected, following, off_by, possible
+from lumenar.core.tuning.session import (
+    FAITHFUL,
+    Finished,
+    Outcome,
+    Plan,
+    Tried,
+    _corrected,
+    following,
+    off_by,
+    possible,
+)
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
 from lumenar.core.tuning.white import TwoPoints
@@ -480,7 +490,7 @@ def planned(**more):
     menu = whole_menu()
     mode = menu.modes[0]
     values = {**menu.defaults(mode), **more.pop("values", {})}
-    return Plan(menu, mode, values, more.pop("goals", GOALS), TARGET, more.pop("luminance", 120.0), NOISE)
+    return Plan(menu, mode, values, more.pop("goals", FAITHFUL), TARGET, more.pop("luminance", 120.0), NOISE)
 
 
 def test_how_far_attempts_are_off_is_told_beside_the_newest_white():

@@ -107,9 +107,9 @@ def test_a_tuning_aims_at_what_a_purpose_weighs(app, measured):
     faithful = setup_of(app, measured, "Faithful")
     aims = {a.purpose: a for a in tuning_views.aims(app, measured, faithful.id)}
     assert list(aims) == [k for k, p in app.rubric.purposes.items() if p.signal == "sdr"]
-    assert aims["colour_work"].goals == list(session.GOALS) and aims["colour_work"].luminance == 120
+    assert aims["colour_work"].goals == list(session.FAITHFUL) and aims["colour_work"].luminance == 120
     # Lifted shadows and a curve that is followed exclude one another; late at night colours do not count.
-    assert aims["dark_games"].goals == ["luminance", "colours"]
+    assert aims["dark_games"].goals == ["shadows", "luminance", "colours"]
     # White tuned to the target's would have more blue, which is what this purpose wants less of.
     assert aims["low_blue"].goals == ["tone", "luminance"]
     wide = setup_of(app, measured, "Lively")

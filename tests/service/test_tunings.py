@@ -2,6 +2,7 @@
 
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -47,6 +48,40 @@ def tuned(app, bench, tuner, review, name="Studio", **wish):
 
 
 # -- on the bench -----------------------------------------------------------------------------------------------------
+
+
+def test_shadows_are_lifted_and_judged_for_dark_games_alone(app, bench, tuner, monitor):
+    """A purpose that asks for dark detail uses the shadow control, and its result is judged for that purpose."""
+    setup = setup_of(app, monitor, "Studio")
+    wish = tunings.wish_for(app, setup, "dark_games")
+    assert "shadows" in wish.goals and "tone" not in wish.goals
+    assert all("shadows" not in tunings.wish_for(app, setup, p).goals for p in ("colour_work", "evening_film", "play"))
+    number = tuner.start(monitor, setup.id, replace(wish, goals=["shadows"], luminance=None))
+    bench.seat.wait()
+    seen = tuning_views.view(app, number)
+    assert [(s.path, s.was, s.value) for s in seen.settings] == [("Picture > Shadow help", "0", "4")]
+    assert seen.purpose == "dark_games" and [o.title for o in seen.outcomes] == ["Lifted shadows"]
+    figures = [a.figure for a in seen.attempts]
+    assert figures[0] - figures[-1] > 0.4 and {a.unit for a in seen.attempts} == {"L*"}
+    tunings.keep(app, number, "Studio dark")
+    worth.prove(app, bench, number)
+    bench.runs.finish()
+    own, other = worth.worth(app, number), worth.worth(app, number, "colour_work")
+    assert own.gain.figure == "points.dark_games" and own.worth_it and "Seeing in dark games" in own.sentence
+    lift = next(f for f in own.figures if f.figure == "near_black.shadow_lift_lstar")
+    assert lift.after - lift.before > 0.4
+    assert other.gain.figure == "points.colour_work" and other.gain.gain < own.gain.gain
+    # Without being asked for, shadows are not lifted.
+    assert (
+        "shadows"
+        not in tunings.opened(app, tunings.begin(app, monitor, setup_of(app, monitor, "Handset").id, Wish())).row.goals
+    )
+
+
+def test_a_purpose_that_nobody_knows_is_refused_before_anything_is_stored(app, tuner, monitor):
+    with pytest.raises(BadInputError, match="no purpose 'attic'") as e:
+        tuner.start(monitor, setup_of(app, monitor, "Studio").id, Wish(["white"], purpose="attic"))
+    assert e.value.place == "purpose" and tuning_views.listed(app, monitor) == []
 
 
 def test_white_is_found_kept_proven_and_worth_it(app, bench, tuner, monitor):

@@ -25,6 +25,8 @@ class NewTuning(BaseModel):
     goals: Annotated[list[Text], Field(max_length=10)] = []
     luminance: float | None = None
     target: TargetKey | None = None
+    purpose: Text | None = None
+    """What the result is for; it is judged for this."""
 
 
 class NewState(BaseModel):
@@ -96,7 +98,7 @@ def list_tunings(request: Request, review: Id) -> list[TuningLine]:
 @router.post("/reviews/{review}/tunings", status_code=201)
 def start_tuning(request: Request, review: Id, new: NewTuning) -> Created:
     """Begin a tuning of a setup."""
-    return Created(id=tuner(request).start(review, new.setup, Wish(new.goals, new.luminance, new.target)))
+    return Created(id=tuner(request).start(review, new.setup, Wish(new.goals, new.luminance, new.target, new.purpose)))
 
 
 @router.get("/tunings/{tuning}")
@@ -148,7 +150,7 @@ def prove(request: Request, tuning: Id) -> Created:
 
 
 @router.get("/tunings/{tuning}/carried")
-def list_carried(request: Request, tuning: Id, purpose: Text = "colour_work") -> list[Carried]:
+def list_carried(request: Request, tuning: Id, purpose: Text | None = None) -> list[Carried]:
     """Where the values were carried to, and what they are worth there."""
     return worth.carried(application(request), tuning, purpose)
 
@@ -161,6 +163,6 @@ def carry(request: Request, tuning: Id, new: Carry) -> CarriedTo:
 
 
 @router.get("/tunings/{tuning}/worth")
-def get_worth(request: Request, tuning: Id, purpose: Text = "colour_work") -> Worth:
-    """What the result is worth."""
+def get_worth(request: Request, tuning: Id, purpose: Text | None = None) -> Worth:
+    """What the result is worth for a purpose, by default the one that it was started for."""
     return worth.worth(application(request), tuning, purpose)

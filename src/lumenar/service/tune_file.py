@@ -49,7 +49,7 @@ def tune_file(
             aim = _aim(app, setup, purpose)
             key = _target(target or aim.target or declared.target, white)
             lit = aim.luminance if luminance is None else luminance
-            number = Tuner(app, bench).start(review, setup.id, Wish(goals or aim.goals, lit, key))
+            number = Tuner(app, bench).start(review, setup.id, Wish(goals or aim.goals, lit, key, aim.purpose))
             bench.seat.wait()
             return _document(app, bench, review, setup.id, number, key)
         finally:

@@ -17,6 +17,7 @@ from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
 from lumenar.core.tuning.session import Finished, Plan, Step, Tried
+from lumenar.core.tuning.shadows import PATCHES
 from lumenar.core.tuning.tone import FEW_CHOICES, GREYS
 from lumenar.service import cells
 from lumenar.service.application import Application
@@ -163,6 +164,7 @@ class TuningView:
     result_name: str
     created_at: str
     charts: list[Chart]
+    purpose: str | None
 
 
 @dataclass(frozen=True)
@@ -176,14 +178,22 @@ class TuningLine:
     created_at: str
 
 
-UNITS = {"luminance": "%", session.AGAIN: "%", "tone": "L*", "white": "dE", "points": "dE", "colours": "dE"}
+UNITS = {
+    "luminance": "%",
+    session.AGAIN: "%",
+    "tone": "L*",
+    "shadows": "L*",
+    "white": "dE",
+    "points": "dE",
+    "colours": "dE",
+}
 
 
 def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]:
     """The goals of a setup, with what stands in the way of each."""
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
-    plan = plan_for(app, shown, setup, Wish(session.GOALS, 120.0))
+    plan = plan_for(app, shown, setup, Wish(session.FAITHFUL, 120.0))
     return [
         GoalChoice(
             g, session.TITLES[g], why, [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
@@ -224,6 +234,8 @@ def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
         return 2 if plan.ladder else 4
     if goal == "tone":
         return len(GREYS) * (1 + sum(2 if not c.numeric and len(c.values) <= FEW_CHOICES else 4 for c, _ in found))
+    if goal == "shadows":
+        return len(PATCHES) * (1 + sum(3 if c.numeric else len(c.values) for c, _ in found))
     if goal == "colours":
         return 1 + len(CHECKED) + 4 * len(JUDGED) + WATCHED
     if goal == "points":
@@ -266,6 +278,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
         ],
         sum(len(a.patches) for a in t.stored), t.row.result_id, _name_of(app, t), t.row.created_at,
         sound(lambda: pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)), []),
+        t.row.purpose if t.row.purpose in app.rubric.purposes else None,
     )  # fmt: skip
 
 
@@ -294,7 +307,7 @@ def _dots(t: Open) -> list[Dot]:
     """White of the attempts that count and read it."""
     counted = [a for a in t.stored if not a.dropped]
     # What bends the curve leaves white where it is.
-    counted = [a for a in counted if a.goal != "tone"] or counted
+    counted = [a for a in counted if a.goal not in ("tone", "shadows")] or counted
     made = (dot_of(a.number, tried_of(a, t.matrix).attempt.of(WHITE), t.plan.target) for a in counted)
     return [d for d in made if d is not None]
 

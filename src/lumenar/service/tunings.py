@@ -37,12 +37,13 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Wish:
-    """What is to be tuned: goals in any order, none for all that can be; luminance of white in cd/m2, None where it is to stay;
-    target: a key, None for the setup's own."""
+    """What is to be tuned: goals in any order, none for all that bring a mode nearer to its target; luminance of white in cd/m2,
+    None to leave it; target: a key, None for the setup's own; purpose: what the result is for, None if nobody said."""
 
     goals: Sequence[str] = ()
     luminance: float | None = None
     target: str | None = None
+    purpose: str | None = None
 
 
 def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
@@ -57,7 +58,7 @@ def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
     if session.RAISES_BLUE in weighed and not any(f.startswith("white_black.white_de") for f in weighed):
         # A warm white is the point of such a purpose: tuned to the target's white it would have more blue.
         goals = tuple(g for g in goals if g not in ("white", "points"))
-    return Wish(tuple(g for g in session.GOALS if g in goals), p.luminance, p.judges_by(setup.target))
+    return Wish(tuple(g for g in session.GOALS if g in goals), p.luminance, p.judges_by(setup.target), purpose)
 
 
 # -- what can be tuned ----------------------------------------------------------------------------------------------
@@ -103,7 +104,10 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
         )
     if wish.target is not None:
         cells.target_of(wish.target, setup.signal)
-    whole = replace(wish, goals=wish.goals or session.GOALS)
+    if wish.purpose is not None and wish.purpose not in app.rubric.purposes:
+        known = ", ".join(app.rubric.purposes)
+        raise BadInputError("purpose", f"There is no purpose {wish.purpose!r}; known are {known}.", "purpose")
+    whole = replace(wish, goals=wish.goals or session.FAITHFUL)
     plan = plan_for(app, shown, setup, whole)
     open_goals = [g for g, why in session.possible(plan).items() if not why and g in plan.goals]
     if not open_goals:
@@ -113,7 +117,7 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     row = TuningRow(
         0, review_id, setup_id, plan.values, [g for g in session.GOALS if g in open_goals], wish.target or setup.target,
         wish.luminance, plan.ladder, meter["XYZ"], correction, shown.row.firmware,
-        "working" if shown.stand_in else "waiting", "", now(), None,
+        "working" if shown.stand_in else "waiting", "", now(), None, wish.purpose,
     )  # fmt: skip
     with app.db.transaction() as writing:
         # Looked at while nobody else can write, so that two requests at once make one tuning.

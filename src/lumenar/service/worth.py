@@ -10,7 +10,7 @@ from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u
 from lumenar.core.numbers import grouped
-from lumenar.core.scoring.rubric import LEAST_POINTS, Score
+from lumenar.core.scoring.rubric import LEAST_POINTS, gain_of_known
 from lumenar.core.scoring.rubric import gain as scored_gain
 from lumenar.core.targets import resolve
 from lumenar.service import cells, setups, tunings, verdict
@@ -72,6 +72,7 @@ FIGURES = (
     ("white_black", "white_de2000", "White", "dE", 2, -1),
     ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1),
     ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1),
+    ("near_black", "shadow_lift_lstar", "Shadows", "L*", 2, 0),
     ("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1),
     ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1),
     ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0),
@@ -86,33 +87,53 @@ def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
     t = tunings.opened(app, tuning_id)
     if t.row.result_id is None:
         raise ConflictError("tuning", "Keep the result as a setup first.")
-    return _measured(app, bench, t.row.review_id, (t.row.setup_id, t.row.result_id))
+    return _measured(app, bench, t, (t.row.setup_id, t.row.result_id))
 
 
-def _measured(app: Application, bench: BenchService, review_id: int, pair: tuple[int, int]) -> int:
+def _measured(app: Application, bench: BenchService, t: tunings.Open, pair: tuple[int, int]) -> int:
     """Measure of a pair what is not fresh. Returns the run; ConflictError where nothing is missing."""
-    fresh = cells.newest(app, review_id).fresh
-    wanted = [c for s in pair for c in _proof(app, review_id, s) if c not in fresh]
+    now = cells.newest(app, t.row.review_id)
+    wanted = [c for c in _proof(app, t, now, pair) if c not in now.fresh]
     if not wanted:
         raise ConflictError("tuning", "Both are measured already.")
-    return bench.runs.start(review_id, wanted)
+    return bench.runs.start(t.row.review_id, wanted)
 
 
-def _proof(app: Application, review_id: int, setup_id: int) -> list[Cell]:
-    """What a setup is proven by."""
-    return [Cell(setup_id, m) for m in PROOFS[cells.setup_of(app, review_id, setup_id).signal]]
+def _proof(app: Application, t: tunings.Open, now: cells.Newest, pair: tuple[int, int]) -> list[Cell]:
+    """What a pair of setups is proven by: the same for every tuning of a signal, and what the core figures of its purpose take
+    where the first of the pair was measured for that, or where shadows were lifted for it."""
+    signal = cells.setup_of(app, t.row.review_id, pair[0]).signal
+    purpose = app.rubric.purposes.get(t.row.purpose or "")
+    core = () if purpose is None or purpose.signal != signal else purpose.core
+    more = [f.partition(".")[0] for f in core]
+    lifted = "near_black" if "shadows" in t.row.goals else ""
+    own = [m for m in dict.fromkeys(more) if m == lifted or Cell(pair[0], m) in now.complete]
+    return [Cell(s, m) for s in pair for m in dict.fromkeys((*PROOFS[signal], *own))]
 
 
-def worth(app: Application, tuning_id: int, purpose: str = "colour_work") -> Worth:
-    """What a tuning's result is worth for a purpose. BadInputError for a purpose that the rubric does not know."""
-    _known(app, purpose)
+def _asked(app: Application, t: tunings.Open) -> str:
+    """The purpose that a tuning was started for, else the usual one."""
+    asked = t.row.purpose
+    return asked if asked is not None and asked in app.rubric.purposes else USUAL_PURPOSE
+
+
+USUAL_PURPOSE = "colour_work"
+"""What a result is judged for if nobody said what it is for."""
+
+
+def worth(app: Application, tuning_id: int, purpose: str | None = None) -> Worth:
+    """What a tuning's result is worth for a purpose, by default the one that it was started for. BadInputError for a purpose that
+    the rubric does not know."""
+    if purpose is not None:
+        _known(app, purpose)
     t = tunings.opened(app, tuning_id)
+    purpose = purpose or _asked(app, t)
     if t.row.result_id is None:
         return Worth(
             False, None, "Keep the result as a setup, then it can be proven.", None, [], t.row.setup_id, None, 0
         )
     pair = (t.row.setup_id, t.row.result_id)
-    found = _between(app, t.row.review_id, pair, t.row.target, purpose, t.row.luminance is not None)
+    found = _between(app, t, pair, purpose)
     if found.proven and list(t.row.goals) == ["luminance"] and t.row.luminance is not None:
         return _as_asked(found, t.row.luminance)
     return found
@@ -139,25 +160,24 @@ def _known(app: Application, purpose: str) -> None:
         )
 
 
-def _between(
-    app: Application, review_id: int, pair: tuple[int, int], target: str, purpose: str, light_wanted: bool
-) -> Worth:  # fmt: skip
+def _between(app: Application, t: tunings.Open, pair: tuple[int, int], purpose: str) -> Worth:
     """What the second of a pair of setups is worth beside the first."""
+    review_id, target = t.row.review_id, t.row.target
     now = cells.newest(app, review_id)
     signal = cells.setup_of(app, review_id, pair[0]).signal
     if app.rubric.purposes[purpose].signal != signal:
         purpose = PURPOSES.get(signal, purpose)
-    missing = sum(c not in now.fresh for s in pair for c in _proof(app, review_id, s))
+    missing = sum(c not in now.fresh for c in _proof(app, t, now, pair))
     analyses = [proof_of(app, now, s, target) for s in pair]
     figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
     figures = [f for f in figures if f.before is not None or f.after is not None]
     greys = next((f for f in figures if f.figure in GREYS), None)
     if missing or greys is None or greys.gain is None:
         return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
-    before, after = (_score(app, review_id, s, purpose, now) for s in pair)
-    decided = _points(app, purpose, before, after) or greys
+    decided = _points(app, review_id, pair, purpose, now) or greys
     worth_it = _decides(decided)
-    return Worth(True, worth_it, _sentence(decided, worth_it, figures, light_wanted), decided, figures, *pair, 0)
+    sentence = _sentence(decided, worth_it, figures, light_wanted=t.row.luminance is not None)
+    return Worth(True, worth_it, sentence, decided, figures, *pair, 0)
 
 
 @dataclass(frozen=True)
@@ -170,15 +190,17 @@ class Carried:
     worth: Worth
 
 
-def carried(app: Application, tuning_id: int, purpose: str = "colour_work") -> list[Carried]:
+def carried(app: Application, tuning_id: int, purpose: str | None = None) -> list[Carried]:
     """Where a tuning's values were carried to, and what they are worth there."""
-    _known(app, purpose)
+    if purpose is not None:
+        _known(app, purpose)
     t = tunings.opened(app, tuning_id)
+    purpose = purpose or _asked(app, t)
     rows = {s.id: s for s in reviews.setups_of(app.db.connection(), t.row.review_id)}
     return [
         Carried(
             setup, rows[setup].name, rows[start].name,
-            _between(app, t.row.review_id, (start, setup), rows[setup].target, purpose, t.row.luminance is not None),
+            _between(app, replace(t, row=replace(t.row, target=rows[setup].target)), (start, setup), purpose),
         )
         for setup, start in stored_tunings.carried(app.db.connection(), tuning_id)
     ]  # fmt: skip
@@ -204,13 +226,13 @@ def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, 
     made = setups.add(app, t.row.review_id, setup_id, name, setups.Edit({**free}))
     with app.db.transaction() as db:
         stored_tunings.carry(db, tuning_id, made, setup_id)
-    return made, _measured(app, bench, t.row.review_id, (setup_id, made))
+    return made, _measured(app, bench, t, (setup_id, made))
 
 
 def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
-    """By measurement what a setup's fresh proof shows against a target, and its swatches where they were read."""
+    """By measurement what a setup's fresh proof shows against a target, with swatches and near black if they were read."""
     own: dict[str, Analysis] = {}
-    for m in (*dict.fromkeys(m for proof in PROOFS.values() for m in proof), "swatches"):
+    for m in (*dict.fromkeys(m for proof in PROOFS.values() for m in proof), "swatches", "near_black"):
         row = now.fresh.get(Cell(setup_id, m))
         found = None if row is None else cells.tried(app, row, resolve(target), target)
         if isinstance(found, Analysis):
@@ -234,21 +256,22 @@ def _paired(
     )  # fmt: skip
 
 
-def _score(app: Application, review_id: int, setup_id: int, purpose: str, now: cells.Newest) -> Score | None:
-    for setup, score in verdict.scores(app, review_id, purpose, now):
-        if setup.id == setup_id and score.value is not None:
-            return score
-    return None
-
-
-def _points(app: Application, purpose: str, before: Score | None, after: Score | None) -> PairedFigure | None:
-    """The gain in points, with its interval from the draws; None where either has no score."""
-    found = None if before is None or after is None else scored_gain(after, before)
-    if before is None or after is None or found is None:
+def _points(
+    app: Application, review_id: int, pair: tuple[int, int], purpose: str, now: cells.Newest
+) -> PairedFigure | None:  # fmt: skip
+    """The gain in points, with its interval from the draws: of the whole scores, else of the figures that both setups have. None
+    if these tell too little about the purpose."""
+    scored = {setup.id: (setup, score) for setup, score in verdict.scores(app, review_id, purpose, now)}
+    (one, before), (two, after) = (scored[s] for s in pair)
+    judged = app.rubric.purposes[purpose]
+    found = scored_gain(after, before)
+    if found is None and judged.signal == one.signal:
+        known = [verdict.judged(app, s, now, judged) for s in (two, one)]
+        found = gain_of_known(app.rubric, judged, *known)
+    if found is None:
         return None
     value, low, high = found
-    title = app.rubric.purposes[purpose].title
-    return PairedFigure(f"points.{purpose}", title, "points", 1, before.value, after.value, value, low, high)
+    return PairedFigure(f"points.{purpose}", judged.title, "points", 1, before.value, after.value, value, low, high)
 
 
 def _decides(gain: PairedFigure) -> bool:

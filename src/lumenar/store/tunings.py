@@ -16,7 +16,7 @@ OPEN: tuple[TuningState, ...] = ("working", "waiting", "paused")
 @dataclass(frozen=True)
 class TuningRow:
     """A tuning. begun: values by path when it began; ladder: values of the luminance control with what they gave earlier; meter:
-    what its readings are judged by."""
+    what its readings are judged by; purpose: what the result is for, None if nobody said."""
 
     id: int
     review_id: int
@@ -33,6 +33,7 @@ class TuningRow:
     message: str
     created_at: str
     result_id: int | None
+    purpose: str | None = None
 
 
 @dataclass(frozen=True)
@@ -69,11 +70,11 @@ def add(db: sqlite3.Connection, new: TuningRow) -> int:
     """Store a tuning; its id field is ignored."""
     cursor = db.execute(
         "INSERT INTO tuning (review_id, setup_id, begun, goals, target, luminance, ladder, meter, correction_id, firmware, state,"
-        " message, created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+        " message, created_at, purpose) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
         (
             new.review_id, new.setup_id, json.dumps(new.begun), json.dumps(list(new.goals)), new.target, new.luminance,
             json.dumps(list(new.ladder)), json.dumps(new.meter), new.correction_id, new.firmware, new.state, new.message,
-            new.created_at,
+            new.created_at, new.purpose,
         ),
     )  # fmt: skip
     return int(cursor.lastrowid or 0)

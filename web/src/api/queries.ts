@@ -1,6 +1,6 @@
 import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { forgetPurpose, purposeNow, usePurpose } from "../parts/purpose";
-import { ApiError, api, type Board, type CellChoice, got, type Sent } from "./client";
+import { ApiError, api, type Board, type CellChoice, got, type Sent, type Tuning } from "./client";
 import type { components } from "./schema";
 
 export const shelfQuery = queryOptions({ queryKey: ["shelf"], queryFn: () => got(api.GET("/api/v1/reviews")) });
@@ -138,8 +138,10 @@ async function forPurpose<T>(purpose: string, ask: (purpose: string) => Promise<
     return ask(purposeNow());
   }
 }
-export const useWorth = (tuning: number) => {
-  const purpose = usePurpose();
+/** What a result is worth for the purpose that it was tuned for, else for the chosen one. */
+export const useWorth = ({ id: tuning, purpose: asked }: Tuning) => {
+  const judged = usePurpose();
+  const purpose = asked ?? judged;
   return useQuery({
     queryKey: ["tuning", tuning, "worth", purpose],
     queryFn: () =>
@@ -149,8 +151,9 @@ export const useWorth = (tuning: number) => {
   });
 };
 /** Where a tuning's values were carried to, and what they are worth there. */
-export const useCarried = (tuning: number) => {
-  const purpose = usePurpose();
+export const useCarried = ({ id: tuning, purpose: asked }: Tuning) => {
+  const judged = usePurpose();
+  const purpose = asked ?? judged;
   return useQuery({
     queryKey: ["tuning", tuning, "carried", purpose],
     queryFn: () =>

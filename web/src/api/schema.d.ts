@@ -1803,7 +1803,7 @@ export interface paths {
         };
         /**
          * Get Worth
-         * @description What the result is worth.
+         * @description What the result is worth for a purpose, by default the one that it was started for.
          */
         get: operations["get_worth_api_v1_tunings__tuning__worth_get"];
         put?: never;
@@ -3667,7 +3667,8 @@ export interface components {
         };
         /**
          * Line
-         * @description One line of "where the points went". value and points are None where the figure was not measured.
+         * @description One line of "where the points went". value and points are None where the figure was not measured; at_least: the value is a
+         *     lower bound; open: by how many points what is not known could lower and raise it.
          */
         Line: {
             /** Figure */
@@ -3688,6 +3689,22 @@ export interface components {
             loss: number | null;
             /** Measurement */
             measurement: string;
+            /**
+             * At Least
+             * @default false
+             */
+            at_least: boolean;
+            /**
+             * Open
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            open: [
+                number,
+                number
+            ];
         };
         /**
          * LivePatch
@@ -4582,6 +4599,8 @@ export interface components {
             luminance?: number | null;
             /** Target */
             target?: string | null;
+            /** Purpose */
+            purpose?: string | null;
         };
         /**
          * NextStep
@@ -6380,6 +6399,8 @@ export interface components {
             created_at: string;
             /** Charts */
             charts: components["schemas"]["Chart"][];
+            /** Purpose */
+            purpose: string | null;
         };
         /**
          * TypedReading
@@ -21802,7 +21823,7 @@ export interface operations {
     list_carried_api_v1_tunings__tuning__carried_get: {
         parameters: {
             query?: {
-                purpose?: string;
+                purpose?: string | null;
             };
             header?: never;
             path: {
@@ -22086,7 +22107,7 @@ export interface operations {
     get_worth_api_v1_tunings__tuning__worth_get: {
         parameters: {
             query?: {
-                purpose?: string;
+                purpose?: string | null;
             };
             header?: never;
             path: {

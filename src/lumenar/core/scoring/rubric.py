@@ -121,7 +121,8 @@ class Rubric:
 
 @dataclass(frozen=True)
 class Line:
-    """One line of "where the points went". value and points are None where the figure was not measured."""
+    """One line of "where the points went". value and points are None where the figure was not measured; at_least: the value is a
+    lower bound; open: by how many points what is not known could lower and raise it."""
 
     figure: str
     title: str
@@ -132,6 +133,8 @@ class Line:
     weight: float
     loss: float | None
     measurement: str
+    at_least: bool = False
+    open: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -313,7 +316,8 @@ def score(
         # Of what is measured, so that all losses add up to what the score lacks of 100.
         loss = weight * (100 - points)
         text = rule.written(known.value, known.at_least)
-        lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement))
+        ends = (known.open_low, known.open_high)
+        lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement, known.at_least, ends))
         got, weight_got = got + weight * points, weight_got + weight
         worst_got, best_got = worst_got + weight * known.open_low, best_got + weight * known.open_high
         spread = _added(spread, None if known.moved is None else weight * known.moved)
@@ -348,12 +352,59 @@ LEAST_POINTS = 1.0
 
 def gain(one: Score, two: Score) -> tuple[float, float, float] | None:
     """By how many points the first is better, with the 95 % interval of that: of two setups that were measured for the same
-    things, so that what was not measured plays no part. None where either has no score."""
+    things, so that what was not measured plays no part, nor does what is a lower bound in both. None if either has no score."""
     if one.value is None or two.value is None:
         return None
     d = one.value - two.value
     low, high = _spread_of_difference(one, two, d)
+    known = sum(line.weight for line in one.lines if line.points is not None)
+    beside = {line.figure: line for line in two.lines}
+    for line in one.lines:
+        other = beside.get(line.figure)
+        if line.points is None or other is None or other.points is None:
+            continue
+        share = line.weight / known
+        if line.at_least and other.at_least:
+            # Two lower bounds tell nothing about the difference.
+            d -= share * (line.points - other.points)
+            continue
+        low += share * (line.open[0] - other.open[1])
+        high += share * (line.open[1] - other.open[0])
     return d, d + low, d + high
+
+
+LEAST_KNOWN = 0.3
+"""Under this share of a purpose's weight a gain in points tells too little about the purpose."""
+
+
+def gain_of_known(
+    rubric: Rubric, purpose: Purpose, one: Mapping[str, Analysis], two: Mapping[str, Analysis]
+) -> tuple[float, float, float] | None:
+    """By how many points of the whole score the first is better in the figures that both have, with the 95 % interval, if neither
+    needs to have a score. Figures that one lacks are taken to be equal. None if both know under `LEAST_KNOWN` of the weight, or
+    if a core figure is missing that one of them has."""
+    total = sum(purpose.weights.values())
+    known, value, low, high, spread = 0.0, 0.0, 0.0, 0.0, np.zeros(2)
+    for figure, weight in purpose.weights.items():
+        a, b = (_figure(rubric.rules[figure], analyses) for analyses in (one, two))
+        if a is None or b is None:
+            if figure in purpose.core and (a or b):
+                return None
+            continue
+        known += weight
+        if a.at_least and b.at_least:
+            # Two lower bounds tell nothing about the difference.
+            continue
+        value += weight * (a.points - b.points) / total
+        low += weight * (a.open_low - b.open_high) / total
+        high += weight * (a.open_high - b.open_low) / total
+        if a.moved is not None and b.moved is not None:
+            count = min(len(a.moved), len(b.moved), len(spread) if len(spread) > 2 else len(a.moved))
+            spread = (spread[:count] if len(spread) > 2 else 0.0) + weight * (a.moved[:count] - b.moved[:count]) / total
+    if known < LEAST_KNOWN * total:
+        return None
+    by_noise = interval_of(spread, value)
+    return value, value + low + by_noise[0], value + high + by_noise[1]
 
 
 def measurably_better(one: Score, two: Score) -> bool:

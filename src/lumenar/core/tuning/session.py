@@ -31,20 +31,24 @@ from lumenar.core.tuning.channels import Channel, primaries_of
 from lumenar.core.tuning.colours import CORNERS, FADED, JUDGED, AxisControl, SixColours, beside_white
 from lumenar.core.tuning.luminance import CLOSE, Luminance
 from lumenar.core.tuning.points import ManyPoints, Point
+from lumenar.core.tuning.shadows import Shadows
 from lumenar.core.tuning.tone import Tone
 from lumenar.core.tuning.white import TwoPoints
 
-GOALS = ("tone", "luminance", "white", "points", "colours")
+GOALS = ("tone", "shadows", "luminance", "white", "points", "colours")
 """What can be tuned, in the order in which it is: the curve bends white, white costs light, points stand on
 white, colours on all."""
+FAITHFUL = tuple(g for g in GOALS if g != "shadows")
+"""The goals that bring a mode nearer to its target. Lifted shadows take it away from there: only a purpose asks for them."""
 AGAIN = "luminance again"
 KINDS: Mapping[str, tuple[str, ...]] = {
-    "tone": ("tone", "shadows"), "luminance": ("luminance",), "white": ("gain", "offset"), "points": ("point",),
-    "colours": ("hue", "saturation", "lightness", "mix"),
+    "tone": ("tone", "shadows"), "shadows": ("shadows",), "luminance": ("luminance",), "white": ("gain", "offset"),
+    "points": ("point",), "colours": ("hue", "saturation", "lightness", "mix"),
 }  # fmt: skip
 """The kinds of controls that each goal moves."""
 MOVES: Mapping[str, tuple[str, ...]] = {
     "tone": ("grey_ramp.curve_", "near_black.error_"),
+    "shadows": ("near_black.shadow_lift_",),
     "luminance": (),
     "white": ("grey_ramp.own_white_", "white_black.white_de"),
     "points": ("grey_ramp.",),
@@ -54,7 +58,7 @@ MOVES: Mapping[str, tuple[str, ...]] = {
 RAISES_BLUE = "blue_light.melanopic_der"
 """The figure that white tuned from warm to the target's would make worse."""
 TITLES = {
-    "tone": "Curve", "luminance": "Luminance", "white": "White", "points": "White, point by point",
+    "tone": "Curve", "shadows": "Lifted shadows", "luminance": "Luminance", "white": "White", "points": "White, point by point",
     "colours": "Six colours",
     AGAIN: "Luminance once more",
 }  # fmt: skip
@@ -270,6 +274,8 @@ def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence
         return HDR
     if goal == "tone":
         return _tone(now)
+    if goal == "shadows":
+        return _shadows(now)
     if goal == "luminance":
         return _luminance(now, plan.ladder)
     if goal == AGAIN:
@@ -288,13 +294,21 @@ def _locked(plan: Plan, goal: str) -> str:
 
 
 def _tone(plan: Plan) -> Problem | str:
-    found = controls_for(plan, KINDS["tone"])
+    # What lifts shadows for a purpose doesn't follow the target's curve as well.
+    found = controls_for(plan, ("tone",) if "shadows" in plan.goals else KINDS["tone"])
     if not found:
         return _locked(plan, "tone") or "No control of the menu is said to set the curve."
     ordered = sorted(found, key=lambda pair: pair[1].kind != "tone")
     return Tone(
         tuple(c for c, _ in ordered), plan.target, {c.path: plan.values[c.path] for c, _ in ordered}, plan.noise
     )
+
+
+def _shadows(plan: Plan) -> Problem | str:
+    found = controls_for(plan, KINDS["shadows"])
+    if not found:
+        return _locked(plan, "shadows") or "No control of the menu is said to lift shadows."
+    return Shadows(tuple(c for c, _ in found), plan.target, {c.path: plan.values[c.path] for c, _ in found}, plan.noise)
 
 
 def _luminance(plan: Plan, ladder: tuple[tuple[float, float], ...]) -> Problem | str:

@@ -15,6 +15,7 @@ export interface Wished {
   goals: string[];
   luminance: number | null;
   target: string;
+  purpose: string;
 }
 
 function Goal({ goal, on, onChange }: { goal: GoalChoice; on: boolean; onChange: (on: boolean) => void }) {
@@ -83,7 +84,7 @@ export function Begin({
         />
       </Labelled>
       <Text color="ink3" fontSize="12px" mt="4px" mb="14px">
-        Towards {aim.target_title}; ticked is what counts for this purpose.
+        The target is {aim.target_title}. What counts for this purpose is ticked.
       </Text>
       <Text as="h2" fontWeight="600" mb="6px">
         What to set
@@ -126,7 +127,12 @@ export function Begin({
         <LampButton
           disabled={busy || chosen.length === 0}
           onClick={() =>
-            onStart({ goals: chosen.map((g) => g.key), luminance: lit ? luminance : null, target: aim.target })
+            onStart({
+              goals: chosen.map((g) => g.key),
+              luminance: lit ? luminance : null,
+              target: aim.target,
+              purpose: aim.purpose,
+            })
           }
           data-testid="tuning-start"
         >

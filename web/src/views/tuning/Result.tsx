@@ -153,7 +153,7 @@ function Figures({ worth }: { worth: Worth }) {
 function ElsewhereToo({ tuning }: { tuning: Tuning }) {
   const go = useNavigate();
   const board = useBoard(tuning.review);
-  const carried = useCarried(tuning.id);
+  const carried = useCarried(tuning);
   const rows = (board.data?.rows ?? []).filter(
     (r) => r.mode !== board.data?.rows.find((x) => x.setup === tuning.setup)?.mode && !r.nested && r.signal === "sdr",
   );
@@ -225,7 +225,7 @@ export function IsItWorthIt({
   error: unknown;
   onProve: () => void;
 }) {
-  const worth = useWorth(tuning.id);
+  const worth = useWorth(tuning);
   const w = worth.data;
   return (
     <Box mt="18px" borderTop="1px solid" borderColor="lineSoft" pt="14px" data-testid="worth">

@@ -268,7 +268,7 @@ export default function TuningView() {
       got(
         api.POST("/api/v1/reviews/{review}/tunings", {
           params: { path: { review } },
-          body: { setup, goals: w.goals, luminance: w.luminance, target: w.target },
+          body: { setup, goals: w.goals, luminance: w.luminance, target: w.target, purpose: w.purpose },
         }),
       ),
     TOUCHED,
