@@ -13,7 +13,7 @@ from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.signals import Signal
 from lumenar.core.typed import FORMS, Form
-from lumenar.service import hand_runs, named_meters, run_list
+from lumenar.service import hand_runs, named_meters, run_list, stated_floor
 from lumenar.service.bench_views import PlanPreview
 from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
 from lumenar.service.keys import MeasurementKey
@@ -132,6 +132,18 @@ def read_again(request: Request, run: Id, patch: Id) -> None:
 def read_sheet(request: Request, run: Id) -> Sheet:
     """A run by hand as a list to work through."""
     return hand_runs.sheet(application(request), run)
+
+
+class StatedFloor(BaseModel):
+    """The floor of a meter in cd/m2; null takes back what was stated after a run."""
+
+    floor_cd_m2: float | None
+
+
+@router.put("/runs/{run}/floor", status_code=204)
+def state_floor(request: Request, run: Id, said: StatedFloor) -> None:
+    """State the floor of the meter of a run that is over; figures near black are computed again."""
+    stated_floor.state_floor(application(request), run, said.floor_cd_m2)
 
 
 class Looked(BaseModel):

@@ -12,7 +12,7 @@ from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.figures import difference_u, written
 from lumenar.core.host_report import chart_of
 from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
-from lumenar.core.measurements.base import WHITE, anchor_of
+from lumenar.core.measurements.base import FLOOR_ASSUMED, WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
@@ -25,6 +25,7 @@ from lumenar.service.board import doubts
 from lumenar.service.displays import display, display_of, settings_words
 from lumenar.service.errors import BadInputError, NotFoundError
 from lumenar.service.keys import MeasurementKey
+from lumenar.service.stated_floor import MeterFloor, floor_of
 from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 from lumenar.store import corrections, reviews, runs
@@ -76,7 +77,8 @@ class PlateColumn:
 @dataclass(frozen=True)
 class Plates:
     """The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
-    host reports stands beside; reported: what it reports of the setup, None where that is not known."""
+    host reports stands beside; reported: what it reports of the setup, None where that is not known; floor: that of the meter, if
+    it was not stated before the run and the figures depend on it."""
 
     measurement: str
     title: str
@@ -96,6 +98,7 @@ class Plates:
     provenance: str
     hosted: bool
     reported: HostReportRow | None
+    floor: MeterFloor | None
 
 
 @dataclass(frozen=True)
@@ -223,7 +226,15 @@ def plates(
         figures=[_figure(first, k, v) for k, v in numbers.items()],
         columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
+        floor=_floor(app, found[0].row, first),
     )
+
+
+def _floor(app: Application, row: CellRow, analysis: Analysis) -> MeterFloor | None:
+    """The floor of the meter if figures of a cell depend on it and it was not stated before the run."""
+    found = floor_of(app, row.run_id)
+    dark = analysis.scalar(FLOOR_ASSUMED) is not None or bool(analysis.scalar("under_floor"))
+    return found if found is not None and (dark or found.stated) else None
 
 
 FOUND_BESIDE: dict[str, tuple[str, ...]] = {"pq_tracking": ("metadata", "ends")}

@@ -48,3 +48,8 @@ def put(db: sqlite3.Connection, key: Key, analysis: str) -> None:
         " VALUES (?,?,?,?,?,?,?)",
         (key.run_id, key.setup_id, key.measurement, key.target, key.version, analysis, bytes_sum(analysis.encode())),
     )
+
+
+def forget_run(db: sqlite3.Connection, run_id: int) -> None:
+    """Delete all figures of a run; they are computed again when somebody asks for them."""
+    db.execute("DELETE FROM computed WHERE run_id = ?", (run_id,))

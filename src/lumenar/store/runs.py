@@ -174,12 +174,17 @@ def with_key(db: sqlite3.Connection, key: str) -> int | None:
 
 
 def of_review(db: sqlite3.Connection, review_id: int, before: int | None, limit: int) -> list[RunRow]:
-    """Runs of a review, the newest first, from before a number on."""
+    """Runs of a review, the newest first, from before a number on; limit: -1 for all."""
     rows = db.execute(
         "SELECT id FROM run WHERE review_id = ? AND id < coalesce(?, 9223372036854775807) ORDER BY id DESC LIMIT ?",
         (review_id, before, limit),
     ).fetchall()
     return [run for r in rows if (run := get(db, r["id"]))]
+
+
+def set_meters(db: sqlite3.Connection, run_id: int, meters: Mapping[str, Mapping[str, object]]) -> None:
+    """Describe the meters of a run anew."""
+    db.execute("UPDATE run SET meters = ? WHERE id = ?", (json.dumps(meters), run_id))
 
 
 def unfinished(db: sqlite3.Connection) -> list[RunRow]:

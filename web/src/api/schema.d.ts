@@ -789,6 +789,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/floor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * State Floor
+         * @description State the floor of the meter of a run that is over; figures near black are computed again.
+         */
+        put: operations["state_floor_api_v1_runs__run__floor_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run}/setups/{setup}/shown": {
         parameters: {
             query?: never;
@@ -4035,6 +4055,23 @@ export interface components {
             controls: string;
         };
         /**
+         * MeterFloor
+         * @description What a run's meter reads at the least. name: empty if the meter has none; floor_cd_m2: stated, or assumed from its readings;
+         *     stated: whether a person stated it after the run; runs: how many runs of the review that meter has made.
+         */
+        MeterFloor: {
+            /** Run */
+            run: number;
+            /** Name */
+            name: string;
+            /** Floor Cd M2 */
+            floor_cd_m2: number;
+            /** Stated */
+            stated: boolean;
+            /** Runs */
+            runs: number;
+        };
+        /**
          * MeterIdentity
          * @description What a person says of a meter. repeatability_percent: one standard deviation; floor_cd_m2: the least it shows; both None
          *     where they do not know.
@@ -4948,7 +4985,8 @@ export interface components {
         /**
          * Plates
          * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
-         *     host reports stands beside; reported: what it reports of the setup, None where that is not known.
+         *     host reports stands beside; reported: what it reports of the setup, None where that is not known; floor: that of the meter, if
+         *     it was not stated before the run and the figures depend on it.
          */
         Plates: {
             /** Measurement */
@@ -4986,6 +5024,7 @@ export interface components {
             /** Hosted */
             hosted: boolean;
             reported: components["schemas"]["HostReportRow"] | null;
+            floor: components["schemas"]["MeterFloor"] | null;
         };
         /**
          * PlatesAt
@@ -6116,6 +6155,14 @@ export interface components {
             left_out: string;
             /** Cells */
             cells: components["schemas"]["EffectCell"][];
+        };
+        /**
+         * StatedFloor
+         * @description The floor of a meter in cd/m2; null takes back what was stated after a run.
+         */
+        StatedFloor: {
+            /** Floor Cd M2 */
+            floor_cd_m2: number | null;
         };
         /**
          * StatedFormat
@@ -13739,6 +13786,147 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Sheet"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    state_floor_api_v1_runs__run__floor_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatedFloor"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

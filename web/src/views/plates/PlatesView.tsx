@@ -10,6 +10,7 @@ import { ActionMenu } from "../../parts/ActionMenu";
 import { Failed, Key, Mono, QuietButton, TakeOff } from "../../parts/basics";
 import { Select } from "../../parts/field";
 import { LineSample } from "../../parts/LineSample";
+import { MeterFloor } from "./MeterFloor";
 import { Readings } from "./Readings";
 import { Reported } from "./Reported";
 import { PLATES_KEYS } from "./view";
@@ -286,6 +287,7 @@ export default function PlatesView() {
               </Text>
             ))}
           </Flex>
+          {plates.data.floor && <MeterFloor floor={plates.data.floor} />}
           {plates.data.hosted && plates.data.shown[0] && (
             <Reported review={Number(review)} setup={plates.data.shown[0].setup} reported={plates.data.reported} />
           )}
