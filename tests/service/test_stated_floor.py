@@ -105,7 +105,6 @@ def test_only_what_was_open_can_be_stated_and_only_once_the_runs_are_over(app, b
 
 def test_a_published_edition_with_a_floor_stated_later_verifies(app, bench, oled):
     state_floor(app, typed(app, bench, oled), 0.006)
-    folder = publish(app, oled)
     edition = publish(app, oled)
     assert verify(app.folder / "editions" / edition.address.removeprefix("/published/")).agrees
 
