@@ -4056,7 +4056,7 @@ export interface components {
         };
         /**
          * MeterFloor
-         * @description What a run's meter reads at the least. name: empty if the meter has none; floor_cd_m2: stated, or assumed from its readings;
+         * @description The least light that a run's meter reads. name: empty if it has none; floor_cd_m2: stated, or assumed from its readings;
          *     stated: whether a person stated it after the run; runs: how many runs of the review that meter has made.
          */
         MeterFloor: {
