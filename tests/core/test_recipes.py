@@ -7,8 +7,10 @@ import pytest
 
 from lumenar.core.analysis import Analysis
 from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.recipes.luminance import room_settings
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated
 from lumenar.core.recipes.purpose import Advice, Candidate, luminance_by_room, recommend
+from lumenar.core.recipes.shared import with_shared
 from lumenar.core.scoring.rubric import score
 
 from .test_scoring import RUBRIC, analyses, with_draws
@@ -47,6 +49,11 @@ def recipe(*candidates, advice=NOTHING, samples=1, firmware="1.0", menu=MENU):
     return recommend("colour_work", "Colour work", candidates, menu, advice, samples, firmware)
 
 
+def by_room(settings):
+    """By wanted luminance the value of the control, None out of reach."""
+    return {s.wanted_cd_m2: s.setting if s.in_reach else None for s in settings}
+
+
 def kinds(found):
     return [(s.kind, s.path, s.value) for s in found.steps]
 
@@ -58,7 +65,7 @@ def test_it_names_the_best_mode_and_what_stays():
     assert kinds(found)[-1] == ("leave", "Picture > White > Red gain / Blue gain", "100")
     assert "tuning it has not been tried" in found.steps[-1].why and found.steps[-1].evidence == "white_black"
     assert "the other setup" in found.steps[0].why and found.steps[0].evidence == "grey_ramp"
-    assert dict(found.luminance_table) == {80.0: 21.0, 120.0: 36.0, 160.0: 50.0, 200.0: 64.0}
+    assert by_room(found.by_room) == {80.0: 21.0, 120.0: 36.0, 160.0: 50.0, 200.0: 64.0}
     assert not found.replayed and any("Not replayed yet" in c for c in found.caveats)
     assert recipe() is None and recipe(candidate("Gone", 1)) is None, "what the menu does not know cannot be entered"
 
@@ -92,7 +99,7 @@ def test_without_a_ladder_of_its_own_that_of_the_mode_is_scaled():
     shipped = candidate("Plain", 3)
     half = float(np.interp(42, [0, 100], [20, 300])) / 2
     tuned = candidate("Plain tuned", 0.6, top=0, changes={"Picture > Light": 42.0}, white_black__white_cd_m2=half)
-    table = dict(luminance_by_room(tuned, [shipped, tuned], MENU))
+    table = by_room(luminance_by_room(tuned, [shipped, tuned], MENU))
     # Half the light at each value.
     assert table[80.0] == pytest.approx(round((160 - 20) / 2.8), abs=1) and table[160.0] is None
     assert luminance_by_room(tuned, [tuned], MENU) == ()
@@ -106,11 +113,97 @@ def test_steps_count_from_the_lowest_value():
     lit = Analysis("brightness_ladder", "srgb", {"settings": x, "white_cd_m2": 2 * x})
     found = candidate("Plain", 1, top=0)
     found = replace(found, analyses={**found.analyses, "brightness_ladder": lit})
-    assert dict(luminance_by_room(found, [found], menu)) == {80.0: 37.0, 120.0: 57.0, 160.0: 77.0, 200.0: None}
+    assert by_room(luminance_by_room(found, [found], menu)) == {80.0: 37.0, 120.0: 57.0, 160.0: 77.0, 200.0: None}
 
 
-def test_a_luminance_out_of_reach_is_none():
-    assert dict(recipe(candidate("Dim", 1, top=90)).luminance_table)[120.0] is None
+def test_a_luminance_out_of_reach_says_what_the_end_gives():
+    found = recipe(candidate("Dim", 1, top=90)).by_room
+    words = {s.wanted_cd_m2: s.words for s in found}
+    assert words[80.0] == "80 cd/m² (dark room): 86"
+    assert words[120.0] == "120 cd/m² (dim room) is out of reach: 100 gives 90 cd/m², the most that was measured"
+    assert not found[1].in_reach and found[1].gives_cd_m2 == pytest.approx(90)
+
+
+@pytest.mark.parametrize(
+    "settings, light, wanted, words",
+    [
+        # Fractional steps keep their decimals, and the least is named where it is too bright.
+        ((0.05, 0.15, 0.35, 0.55), (60, 80, 120, 160), 80.0, "80 cd/m²: 0.15"),
+        ((0.05, 0.15, 0.35, 0.55), (60, 80, 120, 160), 120.0, "120 cd/m²: 0.35"),
+        ((0.05, 0.15, 0.35, 0.55), (60, 80, 120, 160), 50.0,
+         "50 cd/m² is out of reach: 0.05 gives 60 cd/m², the least that was measured"),
+        # A control that dims as it rises.
+        ((0.05, 0.15, 0.35, 0.55), (160, 120, 80, 60), 300.0,
+         "300 cd/m² is out of reach: 0.05 gives 160 cd/m², the most that was measured"),
+    ],
+)  # fmt: skip
+def test_values_have_their_decimals_and_ends_their_luminance(settings, light, wanted, words):
+    control = Control("Light", "slider", 0.05, 0.55, 0.05, default=0.05, role="luminance")
+    found = room_settings(control, np.array(settings), np.array(light, float), {wanted: ()})
+    assert found[0].words == words
+
+
+@pytest.mark.parametrize("gives, said", [(97.2, False), (96.8, True), (102.8, False), (103.2, True)])
+def test_a_coarse_step_says_what_it_gives(gives, said):
+    control = Control("Light", "slider", 0, 2, 1, default=0, role="luminance")
+    settings, light = np.array([0.0, 1.0, 2.0]), np.array([gives - 60, gives, gives + 60])
+    found = room_settings(control, settings, light, {100.0: ("Evening film",)})[0]
+    words = "100 cd/m² (Evening film): 1"
+    assert found.words == (f"{words}, which gives {gives:.0f} cd/m²" if said else words)
+
+
+def test_a_purpose_has_its_own_luminance_in_its_recipe():
+    own = recommend("x", "Wall", [candidate("Plain", 1)], MENU, NOTHING, luminance=250.0).by_room
+    assert [s.wanted_cd_m2 for s in own] == [80, 120, 160, 200, 250] and own[-1].wanted_for == ("Wall",)
+    both = recommend("x", "Wall", [candidate("Plain", 1)], MENU, NOTHING, luminance=120.0).by_room
+    assert both[1].words.startswith("120 cd/m² (dim room, Wall)")
+
+
+def test_notches_are_counted_from_their_nearer_end():
+    warm = Control("Picture > Warmth", "notches", 0, 12, 1, default=6.0, role="white")
+    said = {v: warm.said(float(v)) for v in (0, 1, 6, 9, 11, 12)}
+    assert said == {
+        0: "at the left end", 1: "1 notch from the left end", 6: "6 notches from the left end",
+        9: "3 notches from the right end", 11: "1 notch from the right end", 12: "at the right end",
+    }  # fmt: skip
+    menu = Menu(MENU.modes, (*MENU.controls, warm), "Picture > Mode")
+    found = recipe(candidate("Plain", 4), candidate("Plain tuned", 0.6, changes={warm.path: 9.0}), menu=menu)
+    step = next(s for s in found.steps if s.path == warm.path)
+    assert (step.value, step.said) == ("9", "3 notches from the right end")
+    assert found.steps[0].said == ""
+
+
+def test_what_changes_nothing_is_not_set():
+    idle = Control("Picture > Extra", "slider", default=3.0, bears=False)
+    key = replace(idle, path="Picture > Key", resets=("Picture > Light",))
+    menu = Menu(MENU.modes, (*MENU.controls, idle, key), "Picture > Mode")
+    changes = {idle.path: 9.0, key.path: 4.0, GAINS[0]: 90.0}
+    found = recipe(candidate("Plain", 4), candidate("Plain tuned", 0.6, changes=changes), menu=menu)
+    assert {s.path for s in found.steps if s.kind == "set"} == {"Picture > Mode", key.path, GAINS[0]}
+
+
+def test_a_second_recipe_says_that_it_starts_from_a_reset_and_what_it_shares():
+    def made(purpose, changes, mode="Plain"):
+        return replace(recipe(candidate(f"{mode} x", 1, changes=changes)), purpose=purpose)
+
+    light, red = "Picture > Light", GAINS[0]
+    told = with_shared(
+        {
+            "a": made("a", {light: 40.0, red: 90.0}),
+            "b": made("b", {light: 40.0, red: 90.0}),
+            "c": made("c", {light: 20.0, red: 90.0}),
+            "d": made("d", {light: 40.0}),
+            "e": made("e", {light: 77.0}, "Dim"),
+            "f": None,
+        },
+        {k: f"Use {k}" for k in "abcdef"},
+    )
+    said = {k: r.shares for k, r in told.items() if r}
+    assert said["a"] == "" and told["f"] is None
+    assert said["b"] == "The same steps as for use a."
+    assert said["c"] == "Starts from a reset. Mode and Red gain are as for use a; Light differs."
+    assert said["d"] == "Starts from a reset. Mode and Light are as for use a; Red gain stays at the default."
+    assert said["e"] == "Starts from a reset: it shares no step with the recipes above."
 
 
 def test_other_tastes_are_named_with_what_they_score():

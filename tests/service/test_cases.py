@@ -123,7 +123,7 @@ def test_c_a_monitor_for_three_rooms_and_two_tastes(app, reviewer):
     for name in ("Studio", "Handset"):
         me.measure(name, "white_black", "grey_ramp", "gamut", "brightness_ladder")
     best = next(p.recipe for p in verdict.verdict(app, me.review).purposes if p.purpose == "colour_work")
-    table = dict(best.luminance_table)
+    table = {s.wanted_cd_m2: s.setting for s in best.by_room}
     for wanted in (120.0, 160.0, 200.0):
         me.unit.reset()
         me.unit.select(best.mode)

@@ -75,7 +75,7 @@ def test_what_follows_stands_in_the_menu_map_and_in_the_list(app, bench, experim
     assert (line.kind, line.sentence) == ("conditions", grid.sentence) and line.paths == [SAVER]
     # What is left as it stands says why, in this mode, and in the others as the whole unit shares it.
     own = next(s for s in recipe(app, television, seen.setup).steps if s.path == SAVER)
-    assert (own.kind, own.value) == ("leave", "off") and own.why.startswith("Left at its default: Saver low dims white")
+    assert (own.kind, own.value) == ("leave", "off") and own.why.startswith("Default. Saver low dims white")
     other = setup_of(app, television, "Parlour").id
     assert next(s for s in recipe(app, television, other).steps if s.path == SAVER).why.endswith("Read in Reel.")
     # What belongs to each mode says nothing of the others.

@@ -354,7 +354,10 @@ def test_it_says_what_it_is_good_for_and_the_light_for_other_rooms(app, bench, m
     work = next(p for p in seen.purposes if p.purpose == "colour_work")
     assert (work.best_setup, work.best_name) == (tuned, "Studio tuned") and work.value == work.best_value
     assert seen.luminance == "Picture > Light"
-    table = dict(seen.luminance_table)
+    table = {s.wanted_cd_m2: s.setting for s in seen.by_room if s.in_reach}
+    assert {"Colour work", "Unmanaged desktop"} <= set(
+        next(s.wanted_for for s in seen.by_room if s.wanted_cd_m2 == 120)
+    )
     assert table[80.0] < table[120.0] < table[200.0]
     # What the table says is what the display does: entered, white has that light.
     unit = SimulatedUnit(parse_unit(shipped_units()[MONITOR]))

@@ -83,6 +83,16 @@ class Control:
         """What it can be, where it has no numbers."""
         return ("on", "off") if self.kind == "switch" else self.choices
 
+    def said(self, value: Value) -> str:
+        """A value as a person enters it: of a control without numbers, how many notches from its nearer end."""
+        if self.kind != "notches" or not isinstance(value, int | float):
+            return text_of(value)
+        left, right = (round(v / self.step) for v in (value - self.minimum, self.maximum - value))
+        count, end = (left, "left") if left <= right else (right, "right")
+        if count == 0:
+            return f"at the {end} end"
+        return f"{count} {'notch' if count == 1 else 'notches'} from the {end} end"
+
     def check(self, value: object) -> None:
         """Raise MenuError where the control cannot take the value."""
         if not self.numeric:

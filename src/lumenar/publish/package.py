@@ -15,6 +15,7 @@ from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
 from lumenar.core.menu import menu_from as parsed_menu
 from lumenar.core.recipes.ordered import Note, NoteKind
 from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, Seen, recommend
+from lumenar.core.recipes.shared import with_shared
 from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
 from lumenar.service.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
 from lumenar.service.readings_file import FileSetup, ReadingsFile
@@ -84,7 +85,8 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
     """Everything a report says in numbers, from the raw readings; and its settings, with what people wrote to them."""
     setups = analyse_file(readings)
     first = setups[0].unit
-    scores, recipes = {}, {}
+    scores: dict[str, dict[str, Score]] = {}
+    recipes: dict[str, Recipe | None] = {}
     for purpose in rubric.purposes.values():
         own = {
             s.key: score(rubric, purpose, _judged(readings, f, s, rubric, purpose), f.signal)
@@ -108,6 +110,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         )
     written = json.dumps([menu_document(menu), advice_document(advice)], sort_keys=True, ensure_ascii=False)
     inputs = sha256(written.encode()).hexdigest()
+    recipes = with_shared(recipes, {p.key: p.title for p in rubric.purposes.values()})
     return Results(setups, scores, recipes, digest_of(readings), readings, advice.seen, inputs)
 
 

@@ -9,6 +9,7 @@ from lumenar.core.analysis import Analysis
 from lumenar.core.menu import MenuError
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch
+from lumenar.core.recipes.luminance import RoomSetting
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
 from lumenar.core.scoring.rubric import Score
@@ -81,7 +82,7 @@ class RecipeView:
     notes: list[NoteView]
     text: list[str]
     luminance: str
-    luminance_table: list[tuple[float, float | None]]
+    by_room: list[RoomSetting]
     purposes: list[PurposeOf]
     promised: list[PromisedFigure]
     enter: list[str]
@@ -108,7 +109,7 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     figures = promised.promised(app, review_id, setup, expected, rows)
     return RecipeView(
         review_id, setup_id, setup.name, shown.row.name, shown.row.sample, shown.row.firmware, resolve(setup.target).title,
-        "Reset the display to how it left the factory, so that nothing of before is left.",
+        "Reset the display to factory settings, so that no earlier setting remains.",
         steps, notes, [n.words for n in notes if n.kind == "say"],
         control.path if control else "", _table(app, review_id, setup, shown, newest),
         _purposes(app, review_id, setup, newest), figures, _to_enter(app, review_id, setup, newest),
@@ -120,8 +121,8 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
 
 def _table(
     app: Application, review_id: int, setup: SetupRow, shown: Display, newest: cells.Newest
-) -> list[tuple[float, float | None]]:  # fmt: skip
-    """Values of the luminance control by the room."""
+) -> list[RoomSetting]:  # fmt: skip
+    """Values of the luminance control by room, and for every purpose of the setup's signal."""
     nothing = Score("", None, None, None, 0.0, "", ())
     same = [
         s for s in reviews.setups_of(app.db.connection(), review_id)
@@ -133,7 +134,12 @@ def _table(
         )
         for s in same
     }
-    return list(luminance_by_room(candidates[setup.id], list(candidates.values()), shown.menu))
+    purposes = {
+        p.title: p.luminance
+        for p in app.rubric.purposes.values()
+        if p.signal == setup.signal and p.luminance is not None
+    }
+    return list(luminance_by_room(candidates[setup.id], list(candidates.values()), shown.menu, purposes))
 
 
 def _purposes(app: Application, review_id: int, setup: SetupRow, newest: cells.Newest) -> list[PurposeOf]:

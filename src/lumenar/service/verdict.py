@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.numbers import mid_sentence
 from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, recommend
+from lumenar.core.recipes.shared import with_shared
 from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, recipe_notes
@@ -200,6 +201,8 @@ def verdict(app: Application, review_id: int) -> Verdict:
         purposes.append(
             PurposeVerdict(purpose.key, purpose.title, purpose.meaning, judged_by, mode_scores(known), recipe)
         )
+    told = with_shared({p.purpose: p.recipe for p in purposes}, {p.purpose: p.title for p in purposes})
+    purposes = [replace(p, recipe=told[p.purpose]) for p in purposes]
     rubric = f"{app.rubric.name} {app.rubric.version}"
     return Verdict(rubric, app.rubric.hash, purposes, gaps(app, review_id, now, [p.recipe for p in purposes]))
 

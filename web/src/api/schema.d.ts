@@ -4773,7 +4773,7 @@ export interface components {
         /**
          * OrderedStep
          * @description One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
-         *     alone; evidence: the measurement whose plates it rests on.
+         *     alone; evidence: the measurement whose plates it rests on; said: the value as a person enters it, empty if it is the same.
          */
         OrderedStep: {
             /**
@@ -4797,6 +4797,11 @@ export interface components {
              * @default
              */
             evidence: string;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
         };
         /**
          * OutcomeView
@@ -5281,8 +5286,8 @@ export interface components {
         };
         /**
          * Recipe
-         * @description Settings for one purpose. luminance_table: cd/m2 with the value of the luminance control, None where out of reach;
-         *     alternatives: what else one may like; text: what a person wrote; expected: figures after it.
+         * @description Settings for one purpose. by_room: values of the luminance control by room and purpose; alternatives: what else one may
+         *     like; text: what a person wrote; expected: figures after it; shares: which steps are those of a recipe before it.
          */
         Recipe: {
             /** Purpose */
@@ -5297,11 +5302,8 @@ export interface components {
             steps: components["schemas"]["OrderedStep"][];
             /** Luminance */
             luminance: string;
-            /** Luminance Table */
-            luminance_table: [
-                number,
-                number | null
-            ][];
+            /** By Room */
+            by_room: components["schemas"]["RoomSetting"][];
             /** Alternatives */
             alternatives: string[];
             /** Text */
@@ -5320,6 +5322,11 @@ export interface components {
              * @default false
              */
             replay_failed: boolean;
+            /**
+             * Shares
+             * @default
+             */
+            shares: string;
         };
         /**
          * RecipeView
@@ -5351,11 +5358,8 @@ export interface components {
             text: string[];
             /** Luminance */
             luminance: string;
-            /** Luminance Table */
-            luminance_table: [
-                number,
-                number | null
-            ][];
+            /** By Room */
+            by_room: components["schemas"]["RoomSetting"][];
             /** Purposes */
             purposes: components["schemas"]["PurposeOf"][];
             /** Promised */
@@ -5469,6 +5473,25 @@ export interface components {
              * @default
              */
             note?: string;
+        };
+        /**
+         * RoomSetting
+         * @description One luminance of white. wanted_cd_m2, and for which rooms or purposes; setting: the nearest value of the control, at its
+         *     end if the luminance is out of reach; gives_cd_m2: what the display shows there; words: all of it as a reader sees it.
+         */
+        RoomSetting: {
+            /** Wanted Cd M2 */
+            wanted_cd_m2: number;
+            /** Wanted For */
+            wanted_for: string[];
+            /** Setting */
+            setting: number;
+            /** Gives Cd M2 */
+            gives_cd_m2: number;
+            /** In Reach */
+            in_reach: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * RubricView

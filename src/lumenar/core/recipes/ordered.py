@@ -21,7 +21,7 @@ MOST_NAMED = 3
 @dataclass(frozen=True)
 class OrderedStep:
     """One line: what to do at which entry of the menu, with which value, and why. scope: where it holds, empty for this mode
-    alone; evidence: the measurement whose plates it rests on."""
+    alone; evidence: the measurement whose plates it rests on; said: the value as a person enters it, empty if it is the same."""
 
     kind: Kind
     path: str
@@ -29,6 +29,13 @@ class OrderedStep:
     why: str
     scope: str = ""
     evidence: str = ""
+    said: str = ""
+
+
+def _step(kind: Kind, c: Control, value: Value, why: str) -> OrderedStep:
+    """A line about a control of the menu."""
+    said = c.said(value)
+    return OrderedStep(kind, c.path, text_of(value), why, _scope(c), "", said if said != text_of(value) else "")
 
 
 @dataclass(frozen=True)
@@ -54,18 +61,19 @@ def ordered_steps(
     for path in ahead:
         c = menu.control(path)
         why = f"{_AHEAD[c.when]} {whys.get(path, 'Measured so.')}"
-        steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
+        steps.append(_step("set", c, changes[path], why))
     steps.append(OrderedStep("set", menu.mode_path, mode.name, mode_why))
     steps += _checks(menu, mode, changes)
     for path in (p for p in order if p not in ahead):
         c = menu.control(path)
         why = whys.get(path, "Measured so.")
+        if not (c.bears or c.locks or c.resets):
+            # What changes nothing that can be measured is no step.
+            continue
         if c.only:
-            steps.append(
-                OrderedStep("only-if", path, text_of(changes[path]), f"Where the model has {c.only}. {why}", _scope(c))
-            )
+            steps.append(_step("only-if", c, changes[path], f"Where the model has {c.only}. {why}"))
         else:
-            steps.append(OrderedStep("set", path, text_of(changes[path]), why, _scope(c)))
+            steps.append(_step("set", c, changes[path], why))
     return steps + _left(menu, mode, changes, whys)
 
 
@@ -109,7 +117,7 @@ def _checks(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[Ordere
             names = [p.split(" > ")[-1] for p in undone]
             more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
             why = f"Touched later, it would undo {', '.join(names[:MOST_NAMED])}{more}."
-            found.append(OrderedStep("check", c.path, text_of(defaults[c.path]), why, _scope(c)))
+            found.append(_step("check", c, defaults[c.path], why))
     return found
 
 
@@ -119,7 +127,7 @@ def _scope(c: Control) -> str:
 
 TUNED = "Tuned: "
 """How a reason begins that comes of a tuning."""
-LEFT = "Left at its default: what was measured here has it so."
+LEFT = "Default. The measurements were made with this setting."
 
 
 def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value], whys: Mapping[str, str]) -> list[OrderedStep]:
@@ -135,11 +143,11 @@ def _left(menu: Menu, mode: Mode, changes: Mapping[str, Value], whys: Mapping[st
         said = role_of(c.role) or c.promise or locked or tried
         if c.path in changes or c.path not in defaults or not c.bears or not said:
             continue
-        left = f"Left at its default: {tried}" if tried else LEFT
+        left = f"Default. {tried}" if tried else LEFT
         why = f"Locked in {mode.name}." if locked else left
         parent, _, name = c.path.rpartition(" > ")
         last = lines[-1] if lines else None
-        value = text_of(defaults[c.path])
+        value = c.said(defaults[c.path])
         if last is not None and parent and last.why == why and last.path.rpartition(" > ")[0] == parent:
             same = value if value == last.value else f"{last.value} / {value}"
             lines[-1] = OrderedStep("leave", f"{last.path} / {name}", same, why)

@@ -9,14 +9,13 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.measurements.brightness_ladder import settings_for
 from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
+from lumenar.core.recipes.luminance import ROOMS, RoomSetting, room_settings
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 
-TABLE_CD_M2 = (80.0, 120.0, 160.0, 200.0)
 SAME_COVERAGE = 0.005
 WIDER_PERCENT, WARMER_K, BRIGHTER = 8.0, 500.0, 1.25
 """From such differences on another setup is named for a taste: coverage of P3 in points, colour temperature, luminance."""
@@ -53,7 +52,7 @@ REPLAYED = "Replayed from a factory reset"
 """How what is said of a replay begins where it went through with the present firmware."""
 REPLAY_FAILED = "Its replay failed"
 """How it begins where it did not: a step could not be entered, or the figures are not those that were promised."""
-Table = tuple[tuple[float, float | None], ...]
+NO_PURPOSES: Mapping[str, float] = {}
 
 
 @dataclass(frozen=True)
@@ -106,8 +105,8 @@ class Advice:
 
 @dataclass(frozen=True)
 class Recipe:
-    """Settings for one purpose. luminance_table: cd/m2 with the value of the luminance control, None where out of reach;
-    alternatives: what else one may like; text: what a person wrote; expected: figures after it."""
+    """Settings for one purpose. by_room: values of the luminance control by room and purpose; alternatives: what else one may
+    like; text: what a person wrote; expected: figures after it; shares: which steps are those of a recipe before it."""
 
     purpose: str
     setup: str
@@ -115,13 +114,14 @@ class Recipe:
     mode: str
     steps: tuple[OrderedStep, ...]
     luminance: str
-    luminance_table: Table
+    by_room: tuple[RoomSetting, ...]
     alternatives: tuple[str, ...]
     text: tuple[str, ...]
     expected: tuple[Evidence, ...]
     caveats: tuple[str, ...]
     replayed: bool = False
     replay_failed: bool = False
+    shares: str = ""
 
 
 def recommend(
@@ -146,7 +146,7 @@ def recommend(
     steps = [_with_reason(s, chosen, scored, menu) for s in steps]
     notes = advice.notes.get(chosen.key, ())
     control = menu.luminance_control
-    by_room = luminance_by_room(chosen, candidates, menu, luminance)
+    by_room = luminance_by_room(chosen, candidates, menu, NO_PURPOSES if luminance is None else {title: luminance})
     return Recipe(
         purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
         control.path if control else "", by_room, tuple(_alternatives(chosen, scored)),
@@ -220,11 +220,13 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
 
 
 def luminance_by_room(
-    chosen: Candidate, candidates: Sequence[Candidate], menu: Menu, luminance: float | None = None
-) -> Table:
-    """Values of the luminance control for usual rooms and for the luminance of white that a purpose asks for: from the setup's
-    own ladder, else from that of another setup of its mode, scaled by what white has now. Empty where no ladder was measured or
-    the control is not known."""
+    chosen: Candidate, candidates: Sequence[Candidate], menu: Menu, purposes: Mapping[str, float] = NO_PURPOSES
+) -> tuple[RoomSetting, ...]:
+    """Values of the luminance control for usual rooms and for purposes (title, luminance of white in cd/m2).
+
+    From the setup's own ladder, else from that of another setup of its mode, scaled by what white has now. Empty if no ladder was
+    measured or the control isn't known.
+    """
     control = menu.luminance_control
     if control is None:
         return ()
@@ -242,13 +244,10 @@ def luminance_by_room(
             return ()
         own = other.analyses["brightness_ladder"]
         scale = white / float(np.interp(stands, own.figures["settings"], own.figures["white_cd_m2"]))
-    settings, Y = own.figures["settings"], own.figures["white_cd_m2"] * scale
-    wanted = sorted({*TABLE_CD_M2, *(() if luminance is None else (float(luminance),))})
-    raw = settings_for(settings, Y, wanted)
-    # The control's steps count from its lowest value.
-    stepped = control.minimum + np.round((raw - control.minimum) / control.step) * control.step
-    # A step such as 0.05 leaves 0.15000000000000002 otherwise.
-    return tuple((L, None if np.isnan(s) else round(float(s), 9)) for L, s in zip(wanted, stepped, strict=True))
+    wanted: dict[float, tuple[str, ...]] = {L: (name,) for L, name in ROOMS.items()}
+    for title, L in purposes.items():
+        wanted[float(L)] = (*wanted.get(float(L), ()), title)
+    return room_settings(control, own.figures["settings"], own.figures["white_cd_m2"] * scale, wanted)
 
 
 def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:

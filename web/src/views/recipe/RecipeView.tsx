@@ -9,6 +9,7 @@ import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../pa
 import { Field, Select } from "../../parts/field";
 import { ReadingFields } from "../../parts/ReadingFields";
 import { Tick } from "../../parts/toggles";
+import { ByRoom } from "./ByRoom";
 import { Notes } from "./Notes";
 import { RECIPE_KEYS } from "./view";
 
@@ -77,7 +78,7 @@ function Steps({ recipe }: { recipe: Recipe }) {
                   {s.path.replaceAll(">", "›")}
                 </Text>
                 <Mono fontWeight="600" fontSize="15px">
-                  {s.value}
+                  {s.said || s.value}
                 </Mono>
                 {s.scope && (
                   <Text color="ink3" fontSize="12px">
@@ -94,20 +95,7 @@ function Steps({ recipe }: { recipe: Recipe }) {
           ),
         )}
       </Box>
-      {recipe.luminance_table.length > 0 && (
-        <Text mt="12px" data-testid="by-the-room">
-          {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
-          {recipe.luminance_table.map(([wanted, value], i) => (
-            <Text as="span" key={wanted} whiteSpace="nowrap">
-              {i > 0 && ", "}
-              <Text as="span" color="ink2">
-                {wanted} cd/m² at
-              </Text>{" "}
-              <Mono fontWeight="600">{value ?? "out of reach"}</Mono>
-            </Text>
-          ))}
-        </Text>
-      )}
+      <ByRoom control={recipe.luminance} settings={recipe.by_room} />
       {recipe.text.map((words) => (
         <Text key={words} mt="10px" data-testid="text">
           {words}
@@ -120,7 +108,7 @@ function Steps({ recipe }: { recipe: Recipe }) {
           </Text>
           {left.map((s, i) => (
             <Text key={s.path} color="ink2" fontSize="12.5px" mt="3px">
-              {s.path.replaceAll(">", "›")}: <Mono>{s.value}</Mono>
+              {s.path.replaceAll(">", "›")}: <Mono>{s.said || s.value}</Mono>
               {s.why !== left[i - 1]?.why && ` · ${s.why}`}
             </Text>
           ))}

@@ -8,6 +8,7 @@ import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen,
 import { Choice } from "../../parts/field";
 import { NotchedRule } from "../../parts/NotchedRule";
 import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../parts/purpose";
+import { ByRoom } from "../recipe/ByRoom";
 import { VERDICT_KEYS } from "./view";
 
 const A = chakra(Link);
@@ -166,6 +167,11 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
           tune it
         </A>
       </Text>
+      {recipe.shares && (
+        <Text mb="6px" data-testid="shares">
+          {recipe.shares}
+        </Text>
+      )}
       <Table.Root w="100%" aria-label="Recommended settings">
         <Table.Body>
           <Table.Row>
@@ -175,7 +181,7 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
             <Table.Cell w="210px">Reset the display</Table.Cell>
             <Table.Cell w="86px" />
             <Table.Cell color="ink2" pr="0">
-              to how it left the factory, so that nothing of before is left
+              to factory settings, so that no earlier setting remains
             </Table.Cell>
           </Table.Row>
           {recipe.steps.map((step, i) => (
@@ -185,7 +191,7 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
               </Table.Cell>
               <Table.Cell w="210px">{step.path.replaceAll(">", "›")}</Table.Cell>
               <Table.Cell w="86px">
-                <Mono fontWeight="500">{step.value}</Mono>
+                <Mono fontWeight="500">{step.said || step.value}</Mono>
               </Table.Cell>
               <Table.Cell color="ink2" pr="0">
                 {step.why}{" "}
@@ -217,18 +223,7 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
           ))}
         </Table.Body>
       </Table.Root>
-      {recipe.luminance_table.length > 0 && (
-        <Text mt="8px" color="ink2">
-          {recipe.luminance.replaceAll(" > ", " › ")} by the room:{" "}
-          {recipe.luminance_table.map(([wanted, setting], i) => (
-            <chakra.span key={String(wanted)} whiteSpace="nowrap">
-              {i > 0 && ", "}
-              {wanted} cd/m² at <Mono color="ink">{setting === null ? "out of reach" : setting}</Mono>
-            </chakra.span>
-          ))}
-          .
-        </Text>
-      )}
+      <ByRoom control={recipe.luminance} settings={recipe.by_room} />
       {recipe.alternatives.map((words) => (
         <Text key={words} mt="4px" data-testid="alternative">
           {words}
