@@ -39,7 +39,7 @@ PRIMARIES = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0),
 
 def say(*columns: object) -> None:
     """A line of the table."""
-    sys.stdout.write("".join(f"{c!s:<{w}}" for c, w in zip(columns, (44, 22, 34, 34), strict=False)).rstrip() + "\n")
+    sys.stdout.write("".join(f"{c!s:<{w}}" for c, w in zip(columns, (64, 22, 40, 34), strict=False)).rstrip() + "\n")
 
 
 def spread(values: Sequence[float], digits: int = 2) -> str:
@@ -93,6 +93,35 @@ def white(units: int, what: str, offsets: bool = False, errs: float = 0.0, **kin
         f"{spread(as_bright)} over the best as bright; "
         f"worse than the start: {sum(w > 0.3 for w in worse)}{slips}; {slow.ms:.0f} ms",
     )
+
+
+SLIPS, SESSIONS = 1 / 15, 22
+"""The share of typed numbers that are mistyped, and how many sessions a reviewer has in a month or so."""
+NOTICED_DE = 0.5
+"""By this much dE2000 white is measurably worse than without slips."""
+
+
+def typed(units: int) -> None:
+    """White by hand with mistyped numbers, against the same without: with the questions that are asked, and without them."""
+    for what, quiet in (("typed, one number in 15 mistyped", False), ("the same without being asked", True)):
+        worse, vain, readings = [], 0, 0
+        for seed in range(units):
+            for offsets in (False, True):
+                d = Display(seed)
+                problem = TwoPoints(tuple(d.gains), tuple(d.offsets) if offsets else (), TARGET, d.values, NOISE)
+                ends = []
+                for typos in (0.0, SLIPS):
+                    t = tune(problem, d, typos=typos, quiet=quiet)
+                    ends.append(float(white_error(d.true(WHITE, {**d.values, **t.done.values}), TARGET)))
+                vain, readings = vain + t.in_vain, readings + t.readings
+                worse.append(ends[1] - ends[0])
+        share = SESSIONS * float((np.array(worse) > NOTICED_DE).mean())
+        say(
+            what,
+            readings,
+            f"worse by over {NOTICED_DE}: {share:.1f} of {SESSIONS} sessions",
+            f"asked in vain {vain} times",
+        )
 
 
 def light(control: Control, rng: np.random.Generator, falls: bool) -> dict[float, float]:
@@ -242,6 +271,7 @@ def main() -> None:
         lambda: white(units, "the same, gains and offsets", offsets=True, clamped=True),
         lambda: white(units, "white, one entry in ten is wrong", errs=0.1),
         lambda: white(units, "the same, gains and offsets", offsets=True, errs=0.1),
+        lambda: typed(units),
         lambda: points(units, 10),
         lambda: points(units, 10, tuned=True),
         lambda: points(units, 10, tuned=True, beside=True),

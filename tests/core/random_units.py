@@ -14,6 +14,8 @@ from lumenar.core.tuning.base import Done, Noise, State, answered, observe, prop
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.colours import AXES, JUDGED, AxisControl
 from lumenar.core.tuning.points import Point
+from lumenar.core.tuning.surprise import surprise
+from lumenar.core.typed import odd
 
 NAMES = ("Red", "Green", "Blue")
 TARGET = TARGETS["srgb"]
@@ -141,7 +143,33 @@ class Course:
     """Right entries that were taken for wrong ones."""
 
 
-def tune(problem, display, errs=0.0, most=60):
+def mistyped(text, rng):
+    """A number as a person mistypes it: a digit too many or too few, another digit, two swapped, a point that was lost."""
+    digits = [i for i, c in enumerate(text) if c.isdigit()]
+    i = int(rng.choice(digits))
+    kind = int(rng.integers(5))
+    if kind == 0:
+        return text[:i] + text[i] + text[i:]
+    if kind == 1 and len(digits) > 1:
+        return text[:i] + text[i + 1 :]
+    if kind == 2 and i + 1 in digits:
+        return text[:i] + text[i + 1] + text[i] + text[i + 2 :]
+    if kind == 3 and "." in text:
+        return text.replace(".", "")
+    return text[:i] + str((int(text[i]) + int(rng.integers(1, 10))) % 10) + text[i + 1 :]
+
+
+def typed(XYZ, rng, typos):
+    """Readings (n, 3) as a person types them to four places, one number in so many mistyped."""
+    texts = [[f"{v:.4g}" for v in row] for row in XYZ.tolist()]
+    for row in texts:
+        for c in range(3):
+            if rng.random() < typos / 3:
+                row[c] = mistyped(row[c], rng)
+    return np.array([[float(t) if t not in ("", ".", "-") else 0.0 for t in row] for row in texts])
+
+
+def tune(problem, display, errs=0.0, most=60, typos=0.0, quiet=False):
     """Carry a problem out on a display; errs: the share of entries in which a person enters one value wrongly. What was entered
     wrongly stands until it is entered anew: only what changes is."""
     state, readings, whites, made, noticed, in_vain = start(problem), 0, 0, 0, 0, 0
@@ -171,6 +199,18 @@ def tune(problem, display, errs=0.0, most=60):
                 slips.append((len(state.attempts), path))
             off = {p: v for p, v in real.items() if v != following.values[p]}
         XYZ = np.array([display.read(p, real) for p in following.patches])
+        if typos:
+            right, shown = typed(XYZ, rng, 0), typed(XYZ, rng, typos)
+            # A row that was asked about is looked at again, and typed as it is on the meter.
+            for _ in XYZ:
+                read = list(zip([p.rgb for p in following.patches], shown.tolist(), strict=True))
+                found = odd(read) or surprise(following, shown.tolist(), state.attempts, NOISE, steady=True)
+                found = None if quiet else found
+                if found is None or (shown[found[0]] == right[found[0]]).all():
+                    in_vain += found is not None
+                    break
+                shown[found[0]] = right[found[0]]
+            XYZ = shown
         readings += len(XYZ)
         whites += Patch((1.0, 1.0, 1.0)) in following.patches
         after = observe(state, following, following.values, XYZ)

@@ -11,12 +11,13 @@ from lumenar.bench.ports import LostError, RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import SimulatedColorimeter
 from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.core.targets import TARGETS, Anchor
 from lumenar.service import experiment_views as views
 from lumenar.service import experiments, menu_map, new_display, questions, setups, tuning_views
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.displays import display
-from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.questions import Question
@@ -369,6 +370,29 @@ def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter,
     experiments.set_state(app, number, "waiting")
     experiments.recover(app)
     assert views.view(app, number).state == "done"
+
+
+def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimenter, mine):
+    review, _ = mine
+    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Detail"))
+
+    def texts(red=1.0):
+        rgb = np.array(views.view(app, number).now.rgb, float)
+        XYZ = TARGETS["srgb"].XYZ(rgb, Anchor(np.array(150.0), np.array(0.1)))
+        XYZ[(rgb == (1, 0, 0)).all(axis=1)] *= red
+        return [" ".join(f"{v:.4f}" for v in row) for row in XYZ]
+
+    def typed(stage, readings, **more):
+        views.typed_in(app, number, stage, "XYZ", readings, {}, [], [], **more)
+
+    typed(0, texts(), sure=True)
+    with pytest.raises(DoubtfulError, match=r"All reads the same as before Detail to .*Enter it once more") as e:
+        typed(1, texts())
+    assert e.value.place == "texts.0" and views.view(app, number).read == 1, "nothing was stored"
+    typed(1, texts(), sure=True)
+    # A patch that differs beyond the meter's noise is an effect.
+    typed(2, texts(red=1.05))
+    assert views.view(app, number).read == 3
 
 
 def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):

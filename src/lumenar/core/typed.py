@@ -154,6 +154,47 @@ def odd(
         others = [o for j, o in enumerate(lit) if j != i]
         if said := question(rgb, typed, others, signal):
             return i, said
+    return _sum_of_primaries(read)
+
+
+SHARES = {
+    (1, 0, 0): (0.43, 0.21, 0.02), (0, 1, 0): (0.38, 0.72, 0.12), (0, 0, 1): (0.19, 0.07, 0.86),
+}  # fmt: skip
+"""What the primaries of BT.709 add to X, Y and Z of white, as shares."""
+SUM = 0.2
+"""White and the sum of its primaries may differ by this share in each of X, Y and Z before it is asked about."""
+DARK_SHARE = 0.02
+"""A black with more than this share of white is asked about."""
+
+
+def _sum_of_primaries(read: Sequence[tuple[Sequence[float], Sequence[float] | None]]) -> tuple[int, str] | None:
+    """The reading that keeps white from being the sum of its primaries, as its place and a question; None if it is the sum, or
+    not all four were read. A display with a white subpixel is asked about too."""
+    places = {tuple(rgb): i for i, (rgb, XYZ) in enumerate(read) if XYZ is not None}
+    white = places.get((1.0, 1.0, 1.0))
+    primaries = [places.get(tuple(float(v) for v in p)) for p in SHARES]
+    if white is None or None in primaries:
+        return None
+    black = places.get((0.0, 0.0, 0.0))
+    values = [[float(v) for v in XYZ or ()] for _, XYZ in read]
+    for c, name in enumerate("XYZ"):
+        W = values[white][c]
+        K = 0.0 if black is None else values[black][c]
+        if black is not None and DARK_SHARE * W < K:
+            return black, f"{name} of black is {100 * K / W:.0f} % of white's. Is it so?" if W > 0 else "Is it so?"
+        own = [values[i][c] - K for i in primaries if i is not None]
+        total = sum(own) + K
+        if abs(total - W) <= SUM * max(W, 1e-9):
+            continue
+        # Whose share is least like that of usual primaries; white, if theirs are usual.
+        shares = [s[c] for s in SHARES.values()]
+        off = [abs(v / total - s) if total > 0 else 1.0 for v, s in zip(own, shares, strict=True)]
+        worst = max(range(3), key=lambda i: off[i])
+        place = primaries[worst] if off[worst] > SUM else white
+        said = (
+            f"{name} of red, green and blue add up to {significant(total, 3)}, white has {significant(W, 3)}. Is it so?"
+        )
+        return (white if place is None else place), said
     return None
 
 

@@ -6,6 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from lumenar.core.colour.correction import corrected
 from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.ranked import FOR, TITLES
@@ -240,6 +243,35 @@ def found_out(app: Application, review_id: int, unit_id: int | None) -> list[Fou
 # -- what a person does ---------------------------------------------------------------------------------------------
 
 
+SAME = 3.0
+"""Readings are the same within this many standard deviations of the meter."""
+
+
+def _without_effect(
+    x: Open, stage: int, XYZ: Sequence[Sequence[float] | None], refused: Sequence[str]
+) -> str:  # fmt: skip
+    """What a stage did for the first time if all its typed readings are those of the stage before; empty if they differ."""
+    stages = x.made.stages
+    s = stages[stage]
+    before = next((i for i in range(stage - 1, -1, -1) if stages[i].patches == s.patches and i < len(x.reads)), None)
+    done = {(a.kind, a.path, a.value) for one in stages[:stage] for a in one.acts}
+    own = settings_of(x.shown.menu, x.setup)
+    new = next(
+        (a for a in s.acts if a.kind == "set" and own.get(a.path) != a.value and (a.kind, a.path, a.value) not in done),
+        None,
+    )
+    # In a series of room lights a feature is entered again in each, and mostly does nothing in some.
+    if before is None or new is None or new.path in refused or not s.patches or x.row.kind == "conditions":
+        return ""
+    was = x.reads[before].XYZ
+    now_ = np.array([(np.nan,) * 3 if v is None else v for v in XYZ], float)
+    now_ = now_ if x.matrix is None else corrected(now_, x.matrix)
+    noise = questions.noise_of(x.row.meter)
+    u = np.hypot(noise.repeatability * np.abs(was), noise.absolute)
+    same = (np.abs(now_ - was) <= SAME * u) | (np.isnan(now_) & np.isnan(was))
+    return new.words if same.all() and np.isfinite(now_).any() else ""
+
+
 def typed_in(
     app: Application, experiment_id: int, stage: int, form: Form, texts: Sequence[str], stands: Mapping[str, str],
     greyed: Sequence[str], refused: Sequence[str], sure: bool = False,
@@ -276,6 +308,12 @@ def typed_in(
         )
         if found is not None:
             raise DoubtfulError(f"{name_of(s.patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
+        if act := _without_effect(x, stage, XYZ, refused):
+            raise DoubtfulError(
+                f"All reads the same as before {act}. Enter it once more, see that the display takes it, and read again. If"
+                " nothing changes, confirm.",
+                "texts.0",
+            )
     expected = _expected(x, stage)
     seen = {p: _value(x, p, stands[p]) if stands.get(p, "").strip() else expected[p] for p in s.look}
     why = dict.fromkeys(refused, "the menu did not let it be set")

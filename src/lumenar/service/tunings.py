@@ -20,6 +20,7 @@ from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Attempt, Noise
 from lumenar.core.tuning.session import Finished, Outcome, Plan, Step, Tried
+from lumenar.core.tuning.surprise import surprise
 from lumenar.core.typed import Form, odd, parse
 from lumenar.service import cells, setups
 from lumenar.service.application import Application
@@ -325,6 +326,14 @@ def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: 
         if found is not None:
             i, said = found
             raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
+        earlier = [x.attempt for x in t.tried]
+        steady = step.goal not in ("luminance", session.AGAIN, "tone", "shadows")
+        seen = [
+            None if v is None else v if t.matrix is None else corrected(np.array(v), t.matrix).tolist() for v in XYZ
+        ]
+        found = surprise(step.proposal, seen, earlier, t.plan.noise, steady)
+        if found is not None:
+            raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
     row = [None if v is None else [float(c) for c in v] for v in XYZ]
     one = AttemptRow(
         0, t.row.id, next_number(t), step.goal, step.proposal.stage, "", dict(step.proposal.values), None,

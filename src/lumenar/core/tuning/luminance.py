@@ -27,6 +27,8 @@ from lumenar.core.tuning.base import (
 CLOSE = 0.01
 """Within so much of the luminance wanted, as a share, it is reached."""
 MOST = 12
+SHOULD_MOVE = 0.1
+"""If the ladder promises luminances that differ by more than this share, readings that don't are no answer yet."""
 DARK = 1e-3
 """cd/m2 that stands for a white under the meter's floor: it is no number, but tells on which side what is wanted lies."""
 FLOOR_SHARE, FLOOR_U = 0.1, 1.0
@@ -85,8 +87,12 @@ class Luminance:
         low = below.max() if len(below) else -np.inf
         high = above.min() if len(above) else np.inf
         left = grid[(grid > low) & (grid < high) & ~np.isin(grid, x)]
-        if len(x) >= 2 and np.ptp(y) < 4 * self._u(y) and (not len(left) or np.ptp(x) > 0.2 * np.ptp(grid)):
-            return self._still(grid, x, name)
+        if (
+            len(x) >= 2
+            and np.ptp(y) < 4 * self._u(y)
+            and (not len(left) or np.ptp(x) > 0.2 * np.ptp(grid) or self._should_move(grid, x))
+        ):
+            return self._still(grid, x, name, last)
         if len(x) == 1 and not len(left):
             # It stands at its end, and may run the other way.
             middle = nearest(grid, (grid[0] + grid[-1]) / 2)
@@ -127,13 +133,26 @@ class Luminance:
             return self._proposal(ends[0], f"The meter reads no white yet; {name} at its end.", None, 0.0)
         return Done({self.control.path: self.start}, f"The meter reads no white, whatever {name} is.", unreached=True)
 
-    def _still(self, grid: Array, x: Array, name: str) -> Proposal | Done:
-        """What has done nothing so far is tried at both ends before it is given up."""
+    def _should_move(self, grid: Array, x: Array) -> bool:
+        """Whether the ladder promises another luminance at the values that were tried."""
+        if len(self.ladder) < 2:
+            return False
+        shape = self._curve(grid, np.zeros(0), np.zeros(0))
+        return bool(np.ptp(np.interp(x, grid, shape)) > SHOULD_MOVE)
+
+    def _still(self, grid: Array, x: Array, name: str, tried: Sequence[float]) -> Proposal | Done:
+        """What has done nothing so far is tried at both ends, and one of them entered once more, before it is given up."""
         ends = [float(e) for e in (grid[0], grid[-1]) if e not in x]
         if ends:
             return self._proposal(ends[-1], f"{name} has changed nothing so far; its end tells.", None, 0.0)
-        reason = f"{name} changes nothing that can be measured."
-        return Done({self.control.path: float(x[0])}, reason, unreached=True)
+        twice = next((v for v in (float(grid[0]), float(grid[-1])) if v != tried[-1]), float(grid[0]))
+        if len(tried) == len(set(tried)):
+            why = f"{name} seems to do nothing. Enter it once more, and see that the display takes it and shows the right input."
+            return self._proposal(twice, why, None, 0.0)
+        reason = (
+            f"{name} changes nothing that can be measured: it was entered twice. Is the display on the right input?"
+        )
+        return Done({self.control.path: self.start}, reason, unreached=True)
 
     def _hurried(self, value: float, left: Array, x: Array, y: Array, last: Sequence[float]) -> float:
         """The value to try, moved on where the last readings all lay on one side: a bent curve would else be crept along."""

@@ -1,0 +1,73 @@
+"""Typed readings of one attempt that other attempts did not lead to expect: asked about before they are believed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from lumenar.core.menu import text_of
+from lumenar.core.numbers import significant
+from lumenar.core.tuning.base import WHITE, Array, Attempt, Noise, Proposal
+
+SPREADS = 4.0
+"""A reading is asked about if it is off from what was expected by more than this many standard deviations of the expectation."""
+LEAST = 0.12
+"""A share by which a reading must be off to be asked about: a control that was entered a notch beside its value moves less."""
+MOVES = 0.5
+"""A patch that no expectation was given for is asked about if the logarithm of its luminance moved by more than this."""
+SAME, MOVED = 3.0, 0.03
+"""Two whites are the same within this many standard deviations of the meter; asked about if they were expected to differ by this
+share."""
+
+
+def surprise(
+    proposal: Proposal, XYZ: Sequence[Sequence[float] | None], earlier: Sequence[Attempt], noise: Noise, steady: bool
+) -> tuple[int, str] | None:
+    """The first typed reading that earlier attempts did not lead to expect, as its place and a question to the person; None if
+    there is none. XYZ: of the proposal's patches in cd/m2, None under the meter's floor; steady: the goal's controls change the
+    luminance of a patch by little."""
+    for i, (patch, read) in enumerate(zip(proposal.patches, XYZ, strict=True)):
+        if read is None:
+            continue
+        now = np.array(read, float)
+        expected = np.full(3, np.nan) if proposal.expected is None else np.asarray(proposal.expected[i], float)
+        before = next((a for a in reversed(earlier) if patch in a.patches and np.isfinite(a.of(patch)).all()), None)
+        if patch == WHITE and before is not None and (said := _unmoved(proposal, now[1], expected[1], before, noise)):
+            return i, said
+        if said := _unexpected(now, expected, proposal.spread):
+            return i, said
+        if before is not None and not np.isfinite(expected).any() and steady:
+            was = float(before.of(patch)[1])
+            if was > 0 and (now[1] <= 0 or abs(np.log(now[1] / was)) > MOVES):
+                return i, f"It had {significant(was, 3)} cd/m² before. Is it so?"
+    return None
+
+
+def _unmoved(proposal: Proposal, Y: float, expected: float, before: Attempt, noise: Noise) -> str:
+    """A question about a white that did not move with its controls; empty if there is none."""
+    was = float(before.of(WHITE)[1])
+    moved = [p for p, v in proposal.values.items() if before.values.get(p, v) != v]
+    same = abs(Y - was) <= SAME * float(noise.relative(was)) * was
+    if not moved or not same or not abs(expected / was - 1) > MOVED:
+        return ""
+    p = moved[0]
+    return (
+        f"White reads the same as before, though {p.split(' > ')[-1]} went from {text_of(before.values[p])} to"
+        f" {text_of(proposal.values[p])}. Enter it once more. Did the display take it, and is it on the right"
+        " input?"
+    )
+
+
+def _unexpected(now: Array, expected: Array, spread: float) -> str:
+    """A question about a reading that is off from what was expected; empty if there is none."""
+    known = np.isfinite(expected) & (expected > 0)
+    if not known.any() or not spread:
+        return ""
+    with np.errstate(divide="ignore"):
+        off = np.abs(np.log(np.maximum(now, 1e-9)[known] / expected[known]))
+    if off.max() <= max(LEAST, SPREADS * spread):
+        return ""
+    c = int(np.flatnonzero(known)[off.argmax()])
+    about, read = (significant(float(v[c]), 3) for v in (expected, now))
+    return f"{'XYZ'[c]} of about {about} was expected, this is {read}. Is it so?"
