@@ -26,7 +26,7 @@ def until(true, seconds=240.0):
 def test_a_run_fills_the_board(app, bench, phone):
     before = board.board(app, phone)
     assert {c.state for r in before.rows for c in r.cells} == {"unmeasured"}
-    assert before.next.text.startswith("First pass") and len(before.next.cells) == 14
+    assert before.next.text.startswith("First pass") and len(before.next.cells) == 15
     bench.runs.start(phone, [Cell(s, m) for s, m in before.next.cells])
     bench.runs.wait()
     after = board.board(app, phone)

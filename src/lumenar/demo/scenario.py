@@ -9,7 +9,7 @@ from lumenar.publish.edition import publish
 from lumenar.service import camera_check, cells, shelf, tunings, verdict
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
-from lumenar.service.board import FIRST_PASS, board
+from lumenar.service.board import board
 from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.service.experiment_bench import Experimenter
 from lumenar.service.helper import Helper, several_cores
@@ -122,12 +122,12 @@ def _measure(app: Application, bench: BenchService, review: int, whole: int) -> 
     setups: list[SetupRow] = reviews.setups_of(app.db.connection(), review)
     bench.runs.start(
         review,
-        [Cell(s.id, m) for s in setups for m in MEASUREMENTS if m in FIRST_PASS and _for(s, m)],
+        [Cell(s.id, m) for s in setups for m in MEASUREMENTS if MEASUREMENTS[m].first_pass and _for(s, m)],
         Options(warm_up=True),
     )
     bench.runs.finish()
     best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
-    rest = [m for m in MEASUREMENTS if m not in FIRST_PASS]
+    rest = [m for m, of in MEASUREMENTS.items() if not of.first_pass]
     # Where there is more than one mode for HDR, the first is measured whole and the others for what they are judged by.
     hdr = [s for s in setups if s.signal != "sdr"]
     wanted = [(s, rest) for s, _ in best]

@@ -40,6 +40,8 @@ class BoardColumn:
     short: str
     signals: list[Signal]
     """Setups of these signals have it."""
+    first_pass: bool
+    """Whether every mode is measured for it first."""
 
 
 @dataclass(frozen=True)
@@ -180,7 +182,16 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         )  # fmt: skip
     columns = [
         BoardColumn(
-            m.key, m.title, m.group, c.figure, c.head, c.unit, c.main, m.short or m.title, list(c.signals or m.signals)
+            m.key,
+            m.title,
+            m.group,
+            c.figure,
+            c.head,
+            c.unit,
+            c.main,
+            m.short or m.title,
+            list(c.signals or m.signals),
+            m.first_pass,
         )
         for m in MEASUREMENTS.values()
         if any(r.signal in m.signals for r in rows) or "sdr" in m.signals
@@ -299,10 +310,6 @@ def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis
     return BoardFigure(column.figure, text, value, spread, points)
 
 
-FIRST_PASS = ("white_black", "grey_ramp", "gamut")
-"""What every mode is measured for as shipped, to find those worth more time."""
-
-
 def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
     """The two modes of the first sample that score best."""
     known = [r for r in rows if r.score is not None and r.sample == rows[0].sample]
@@ -324,8 +331,8 @@ def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextS
         return NextStep("The run is paused: resume it below." if paused else "A run is under way.", [], None)
     missing = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state in ("unmeasured", "partial")]
     stale = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state == "stale"]
-    first_pass = [m for m in missing if m[1] in FIRST_PASS]
-    if len(first_pass) == sum(c.measurement in FIRST_PASS for r in rows for c in r.cells):
+    first_pass = [m for m in missing if MEASUREMENTS[m[1]].first_pass]
+    if len(first_pass) == sum(MEASUREMENTS[c.measurement].first_pass for r in rows for c in r.cells):
         return NextStep(f"First pass: every mode as shipped, {_cells(first_pass)}", first_pass, None)
     if stale:
         return NextStep(f"Measure again what is stale, {_cells(stale)}", stale, None)

@@ -15,6 +15,7 @@ from lumenar.core.measurements import MEASUREMENTS, Measurement, MissingPatchErr
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Arranged, Patch, Readings, arranged, collect
+from lumenar.core.signals import Signal
 from lumenar.core.targets import Target, of_its_own, resolve
 from lumenar.core.warm_up import Remaining
 from lumenar.service.errors import BadInputError
@@ -32,7 +33,7 @@ class SetupFigures:
     unit: str | None
     mode: str
     shipped: bool
-    signal: str
+    signal: Signal
     target: str
     analyses: Mapping[str, Analysis]
     left_out: Mapping[str, str]

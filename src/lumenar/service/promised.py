@@ -27,6 +27,9 @@ PROMISED = (
     ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, 0.7, False),
     ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, 1.0, False),
     ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, 1.0, False),
+    ("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, 2.0, False),
+    ("hlg_tracking", "code_rms_percent", "HLG error", "% of code", 2, 1.0, False),
+    ("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, 2.0, False),
     ("gamut", "de2000_mean", "Corners, mean", "dE", 2, 1.0, False),
     ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1.0, False),
 )

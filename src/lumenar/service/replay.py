@@ -16,7 +16,7 @@ from lumenar.bench.ports import (
     RefusedError,
     Wanted,
 )
-from lumenar.core.measurements import MEASUREMENTS, Context
+from lumenar.core.measurements import MEASUREMENTS, Context, first_pass
 from lumenar.core.menu import MenuError, Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.targets import resolve
@@ -32,7 +32,6 @@ from lumenar.service.patch_reading import read_patches
 from lumenar.service.planning import format_of, meters_before, setup_states
 from lumenar.service.recipes import written_steps
 from lumenar.service.steered import SteeredJob, free_bench
-from lumenar.service.worth import PROOFS
 from lumenar.store import replays, reviews
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
@@ -51,7 +50,7 @@ def proof_patches(app: Application, setup: SetupRow) -> list[Patch]:
         grey_step=GREY_STEP,
         limited=signal["range"] == "limited",
     )
-    every = [p for m in PROOFS[setup.signal] for p in MEASUREMENTS[m].patches(context)]
+    every = [p for m in first_pass(setup.signal) for p in MEASUREMENTS[m].patches(context)]
     within = [p for p in every if all(0 <= v <= 1 for v in p.rgb)]
     return sorted(dict.fromkeys(within), key=lambda p: -sum(p.rgb))
 

@@ -9,6 +9,8 @@ import numpy as np
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u
+from lumenar.core.measurements import MEASUREMENTS, first_pass
+from lumenar.core.measurements import greys as greys_of
 from lumenar.core.numbers import grouped
 from lumenar.core.scoring.rubric import LEAST_POINTS, gain_of_known
 from lumenar.core.scoring.rubric import gain as scored_gain
@@ -20,15 +22,8 @@ from lumenar.service.errors import BadInputError, ConflictError
 from lumenar.store import reviews
 from lumenar.store import tunings as stored_tunings
 
-PROOFS: dict[str, tuple[str, ...]] = {
-    "sdr": ("white_black", "grey_ramp", "gamut"),
-    "pq": ("white_black", "pq_tracking", "gamut"),
-    "hlg": ("white_black", "hlg_tracking", "gamut"),
-}
-"""What a result is proven by, by signal: white and black, greys, corners. Swatches are compared too where both have them."""
 PURPOSES = {"pq": "hdr_film"}
 """What a result is judged for where the purpose that was asked about is for another signal."""
-GREYS = ("grey_ramp.de2000_mean", "pq_tracking.de_itp_mean", "hlg_tracking.de_itp_mean")
 LEAST_DE = 0.3
 """A gain under one point of the purpose's score, or under so much mean dE2000 where there is no score, is not worth a person's
 trouble."""
@@ -71,6 +66,7 @@ FIGURES = (
     ("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1),
     ("white_black", "white_de2000", "White", "dE", 2, -1),
     ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1),
+    ("hlg_tracking", "code_rms_percent", "HLG error", "% of code", 2, -1),
     ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1),
     ("near_black", "shadow_lift_lstar", "Shadows", "L*", 2, 0),
     ("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1),
@@ -108,7 +104,7 @@ def _proof(app: Application, t: tunings.Open, now: cells.Newest, pair: tuple[int
     more = [f.partition(".")[0] for f in core]
     lifted = "near_black" if "shadows" in t.row.goals else ""
     own = [m for m in dict.fromkeys(more) if m == lifted or Cell(pair[0], m) in now.complete]
-    return [Cell(s, m) for s in pair for m in dict.fromkeys((*PROOFS[signal], *own))]
+    return [Cell(s, m) for s in pair for m in dict.fromkeys((*first_pass(signal), *own))]
 
 
 def _asked(app: Application, t: tunings.Open) -> str:
@@ -171,7 +167,8 @@ def _between(app: Application, t: tunings.Open, pair: tuple[int, int], purpose: 
     analyses = [proof_of(app, now, s, target) for s in pair]
     figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
     figures = [f for f in figures if f.before is not None or f.after is not None]
-    greys = next((f for f in figures if f.figure in GREYS), None)
+    of_greys = f"{greys_of(signal).key}.{greys_of(signal).greys}"
+    greys = next((f for f in figures if f.figure == of_greys), None)
     if missing or greys is None or greys.gain is None:
         return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
     decided = _points(app, review_id, pair, purpose, now) or greys
@@ -232,7 +229,7 @@ def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, 
 def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
     """By measurement what a setup's fresh proof shows against a target, with swatches and near black if they were read."""
     own: dict[str, Analysis] = {}
-    for m in (*dict.fromkeys(m for proof in PROOFS.values() for m in proof), "swatches", "near_black"):
+    for m in (*(m.key for m in MEASUREMENTS.values() if m.first_pass), "swatches", "near_black"):
         row = now.fresh.get(Cell(setup_id, m))
         found = None if row is None else cells.tried(app, row, resolve(target), target)
         if isinstance(found, Analysis):

@@ -2601,6 +2601,8 @@ export interface components {
             short: string;
             /** Signals */
             signals: ("sdr" | "pq" | "hlg")[];
+            /** First Pass */
+            first_pass: boolean;
         };
         /**
          * BoardFigure

@@ -17,6 +17,7 @@ from lumenar.core.measurements.base import (
     Measurement,
     MissingPatchError,
 )
+from lumenar.core.signals import Signal
 
 _GROUPS = get_args(Group)
 
@@ -34,6 +35,16 @@ def _load() -> dict[str, Measurement]:
 MEASUREMENTS: dict[str, Measurement] = _load()
 
 
+def first_pass(signal: Signal) -> tuple[str, ...]:
+    """The measurements that every mode of a signal is measured for first."""
+    return tuple(m.key for m in MEASUREMENTS.values() if m.first_pass and signal in m.signals)
+
+
+def greys(signal: Signal) -> Measurement:
+    """What is meant by greys for a signal."""
+    return next(m for m in MEASUREMENTS.values() if m.greys and signal in m.signals)
+
+
 def prepare() -> None:
     """Compute now what measurements need once of every target, rather than when a target is first tried."""
     for m in MEASUREMENTS.values():
@@ -41,4 +52,6 @@ def prepare() -> None:
             m.prepare()
 
 
-__all__ = ["MEASUREMENTS", "Column", "Context", "Figures", "Group", "Measurement", "MissingPatchError", "prepare"]
+__all__ = [
+    "MEASUREMENTS", "Column", "Context", "Figures", "Group", "Measurement", "MissingPatchError", "first_pass", "greys", "prepare",
+]  # fmt: skip

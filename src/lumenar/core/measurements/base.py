@@ -133,6 +133,10 @@ class Measurement:
     """Computes what is needed once of every target."""
     against_target: bool = True
     """Whether its figures depend on the target; where not, they are those of any other."""
+    first_pass: bool = False
+    """Whether every mode as shipped is measured for it, to find those worth more time; and a tuning is proven by it."""
+    greys: str = ""
+    """Its figure that tells how far greys are off in the mean, if it is what is meant by greys for its signals."""
     least: int = 1
     """So few patches would not suffice for its figures."""
     draws: int = 200

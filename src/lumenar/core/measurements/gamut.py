@@ -297,6 +297,7 @@ MEASUREMENT = Measurement(
         ),
         Column("de_itp_mean", "Corners", "ITP mean", decimals=1, main=False, signals=("pq",)),
     ),
+    first_pass=True,
     patches=patches,
     select=select,
     analyse=analyse,

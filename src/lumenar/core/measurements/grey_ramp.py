@@ -362,6 +362,8 @@ MEASUREMENT = Measurement(
         Column("curve_rms_lstar", "Curve", "L* rms", decimals=1, main=False),
         Column("gamma", "Gamma", "10..90 %", decimals=2, main=False),
     ),
+    first_pass=True,
+    greys="de2000_mean",
     patches=patches,
     select=select,
     analyse=analyse,

@@ -66,6 +66,8 @@ MEASUREMENT = Measurement(
         Column("code_rms_percent", "HLG error", "% code rms", decimals=1),
         Column("de_itp_mean", "Grey", "dE ITP mean", decimals=1, main=False),
     ),
+    first_pass=True,
+    greys="de_itp_mean",
     patches=patches,
     select=select,
     analyse=analyse,

@@ -225,6 +225,8 @@ MEASUREMENT = Measurement(
         Column("knee_cd_m2", "Knee", "cd/m²", significant=3, main=False),
         Column("de_itp_mean", "Grey", "dE ITP mean", decimals=1, main=False),
     ),
+    first_pass=True,
+    greys="de_itp_mean",
     patches=patches,
     select=select,
     analyse=analyse,

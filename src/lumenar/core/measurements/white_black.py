@@ -187,6 +187,7 @@ MEASUREMENT = Measurement(
         Column("cct_k", "Colour temp.", "K", step=10, judged_by="white_de2000", main=False),
         Column("contrast_ratio", "Contrast", ": 1", significant=3, floor_figure="contrast_at_least"),
     ),
+    first_pass=True,
     patches=patches,
     select=select,
     analyse=analyse,

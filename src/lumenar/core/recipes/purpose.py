@@ -9,12 +9,14 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lumenar.core.analysis import Analysis
+from lumenar.core.measurements import greys as greys_of
 from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.luminance import ROOMS, RoomSetting, room_settings
 from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
+from lumenar.core.signals import Signal
 
 SAME_COVERAGE = 0.005
 WIDER_PERCENT, WARMER_K, BRIGHTER = 8.0, 500.0, 1.25
@@ -46,8 +48,6 @@ TASTES = (
     Taste("For a warmer white", ("white_black", "cct_k")),
     Taste("For more light", ("white_black", "white_cd_m2")),
 )
-GREYS: Mapping[str, str] = {"sdr": "grey_ramp", "pq": "pq_tracking", "hlg": "hlg_tracking"}
-"""The measurement of greys by signal."""
 REPLAYED = "Replayed from a factory reset"
 """How what is said of a replay begins where it went through with the present firmware."""
 REPLAY_FAILED = "Its replay failed"
@@ -62,7 +62,7 @@ class Candidate:
     key: str
     name: str
     mode: str
-    signal: str
+    signal: Signal
     shipped: bool
     changes: Mapping[str, Value]
     score: Score
@@ -195,7 +195,7 @@ def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
 def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate], menu: Menu) -> OrderedStep:
     """A step with the plate that it rests on; of what is left of white, why."""
     if step.path == menu.mode_path:
-        greys = GREYS[best.signal]
+        greys = greys_of(best.signal).key
         return OrderedStep(
             step.kind, step.path, step.value, step.why, step.scope, greys if greys in best.analyses else ""
         )

@@ -19,7 +19,6 @@ import { BOARD_KEYS } from "./view";
 
 const A = chakra("a");
 const To = chakra(Link);
-const FIRST = ["white_black", "grey_ramp", "gamut"];
 /** The cell that was left for its plates, by review: who comes back goes on there. */
 const lastCell = new Map<number, [number, number]>();
 /** What the next step is called where it is a view. */
@@ -144,6 +143,7 @@ export default function BoardView() {
   const plan = usePlan(review, cells, options, speed.data, board.data?.stand_in ? null : meter.named);
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
+  const first = new Set(columns.filter((c) => c.first_pass).map((c) => c.measurement));
   const rows = useMemo(() => sorted(filtered(all, filter), sort), [all, filter, sort]);
   // The same blocks from one answer to the next, so that only cells that changed are drawn anew.
   const shape = all.map((r) => [r.signal, ...r.cells.map((c) => c.measurement)].join(" ")).join("\n");
@@ -210,7 +210,7 @@ export default function BoardView() {
       row: () => row && toggle(row.cells.map((c) => keyOf(row.setup, c.measurement))),
       column: () => block && toggle(rows.map((r) => keyOf(r.setup, block.measurement))),
       all: () => toggle(keysOf(() => true)),
-      first: () => select(keysOf((c) => FIRST.includes(c.measurement) && missing(c))),
+      first: () => select(keysOf((c) => first.has(c.measurement) && missing(c))),
       full: () => select(keysOf(missing)),
       needed: () => select(keysOf((c) => needs.includes(c.measurement) && missing(c))),
       purpose: () => nextPurpose(board.data?.purposes ?? [], 1),
