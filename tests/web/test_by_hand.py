@@ -31,8 +31,17 @@ def server(tmp_path_factory):
     made.stop()
 
 
-def label(page, text):
-    return page.find(f"[aria-label='{text}'], [name='{text}']")
+SIMPLE = "\n".join(line for line in CONTROLS.split("\n") if "White" not in line)
+
+
+@pytest.fixture
+def wall(page):
+    """A display of one's own with two modes and three controls; the Board is open."""
+    body = {"maker": "Tern Street", "model": "Wall 55", "kind": "television", "panel": "lcd"}
+    review = page.send("POST", "/displays", {**body, "modes": "Evening\nBright, srgb", "controls": SIMPLE})["id"]
+    page.go(f"/review/{review}")
+    page.find("[role=grid]")
+    return review
 
 
 def box(page, name):
@@ -43,7 +52,7 @@ def box(page, name):
     raise AssertionError(name)
 
 
-def test_1_a_name_is_enough_and_a_wrong_menu_is_pointed_at(page):
+def test_a_name_is_enough_and_a_wrong_menu_is_pointed_at(page):
     page.go()
     page.find("button", "A display of your own").click()
     page.until(lambda: box(page, "Maker"))
@@ -58,12 +67,51 @@ def test_1_a_name_is_enough_and_a_wrong_menu_is_pointed_at(page):
     box(page, "Controls").send_keys(Keys.CONTROL, "a")
     box(page, "Controls").send_keys(Keys.DELETE)
     box(page, "Model").send_keys(Keys.ENTER)
+    assert "2 picture modes and 0 controls were understood" in page.find("[data-testid=menu-read]").text
+    page.press(Keys.ENTER)
     page.find("[role=grid]")
     assert [e.text.split("\n")[0] for e in page.all("[role=grid] tbody th")] == ["Evening", "Bright"]
     assert "firmware not recorded" in page.find("header").text
 
 
-def test_2_the_menu_is_pasted_seen_and_taken_back(page):
+@pytest.mark.parametrize("day", [False, True])
+def test_a_pasted_menu_is_shown_and_guesses_are_confirmed_before_the_review_starts(page, day):
+    page.go()
+    theme(page, day)
+    page.find("button", "A display of your own").click()
+    page.until(lambda: box(page, "Maker"))
+    page.press("Tern Street", Keys.TAB, "Glass 48")
+    box(page, "Picture modes").send_keys("Evening")
+    box(page, "Controls").send_keys(
+        "Backlight 0-100 = 80\nGamma 2.0 [2.2] 2.4\nR Gain 0 to 100 = 50\nSharpness 0..10 = 5"
+    )
+    box(page, "Model").send_keys(Keys.ENTER)
+    rows = {
+        r.text.split("\n")[0].split(" 0 ")[0]: r for r in page.until(lambda: page.all("[data-testid=control-read]"))
+    }
+    assert [w for w in ("luminance", "tone", "red gain") for r in rows.values() if w in r.text] == [
+        "luminance",
+        "tone",
+        "red gain",
+    ]
+    assert violations(page, "dialog") == []
+    page.find("button", "Back to the text").click()
+    page.until(lambda: box(page, "Controls").is_displayed())
+    box(page, "Model").send_keys(Keys.ENTER)
+    page.find("[data-testid=menu-read]")
+    # One guess is wrong.
+    page.find("[aria-label='Gamma sets tone']").find_element(By.XPATH, "..").click()
+    page.find("button", "Start the review").click()
+    page.find("[role=grid]")
+    review = int(page.driver.current_url.rsplit("/", 1)[1])
+    controls = {c["path"]: c["role"] for c in page.api(f"/reviews/{review}/menu")["controls"]}
+    assert controls == {"Backlight": "luminance", "Gamma": None, "R Gain": "red gain", "Sharpness": None}
+
+
+def test_a_menu_is_pasted_seen_and_taken_back(page):
+    body = {"maker": "Tern Street", "model": "Wall 55", "kind": "television", "panel": "lcd", "modes": "Evening"}
+    page.go(f"/review/{page.send('POST', '/displays', body)['id']}")
+    page.find("[role=grid]")
     page.press("t")
     page.until(lambda: page.driver.current_url.endswith("/menu"))
     page.find("h1", "Menu map")
@@ -85,15 +133,15 @@ def test_2_the_menu_is_pasted_seen_and_taken_back(page):
     page.find("button", "Take it back").click()
     page.until(lambda: not page.all("[data-testid=menu-control]"))
     page.press("e")
-    area = page.find("textarea[aria-label=Controls]")
-    area.send_keys("\n".join(line for line in CONTROLS.split("\n") if "White" not in line))
+    page.find("textarea[aria-label=Controls]").send_keys(SIMPLE)
     page.find("button", "Save the menu").click()
     page.until(lambda: len(page.all("[data-testid=menu-control]")) == 3)
     page.press(Keys.ESCAPE)
     page.find("[role=grid]")
 
 
-def test_2_what_a_setting_brings_with_it_is_told_before_it_is_saved(page):
+def test_what_a_setting_brings_with_it_is_told_before_it_is_saved(page, wall):
+    page.cell("Evening", "white_black").click()
     page.press("e")
     Select(page.find("[id='control-Picture > Tone']")).select_by_visible_text("2.4")
     Select(page.find("[id='control-System > Saving']")).select_by_visible_text("low")
@@ -117,7 +165,7 @@ def run_of(page):
     return int(page.driver.current_url.rsplit("/", 1)[1])
 
 
-def test_3_a_first_pass_is_typed_without_a_mouse(page):
+def test_a_first_pass_is_typed_without_a_mouse(page, wall):
     page.cell("Evening", "white_black").click()
     page.cell("Evening", "gamut")
     page.press(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
@@ -161,13 +209,13 @@ def test_3_a_first_pass_is_typed_without_a_mouse(page):
 
 
 @pytest.mark.parametrize("day", [False, True])
-def test_4_the_list_and_the_dialog_are_for_every_eye(page, day):
-    board = page.driver.current_url
+def test_the_list_and_the_dialog_are_for_every_eye(page, wall, day):
+    page.go()
     theme(page, day)
     page.find("button", "A display of your own").click()
     page.until(lambda: box(page, "Maker"))
     page.until(lambda: not violations(page, "dialog"))
-    page.go(board.removeprefix(page.server.url))
+    page.go(f"/review/{wall}")
     page.cell("Bright", "white_black").click()
     page.press("o")
     page.find("[data-testid=options]", "reads down to")
@@ -189,10 +237,8 @@ def test_4_the_list_and_the_dialog_are_for_every_eye(page, day):
     page.find("[role=grid]")
 
 
-def test_4_a_column_is_pasted_and_what_is_odd_is_asked_about(page):
-    review = int(page.driver.current_url.rsplit("/", 1)[1])
-    board = page.api(f"/reviews/{review}/board")
-    assert board["stand_in"] is False
+def test_a_column_is_pasted_and_what_is_odd_is_asked_about(page, wall):
+    assert page.api(f"/reviews/{wall}/board")["stand_in"] is False
     page.cell("Bright", "grey_ramp").click()
     page.press("m")
     page.until(lambda: "/hand/" in page.driver.current_url)
@@ -231,7 +277,7 @@ TABLE = "Which;R;G;B;X;Y;Lum z\n" + "\n".join(
 )  # fmt: skip
 
 
-def test_5_a_table_is_understood_column_by_column_and_stored(page, tmp_path):
+def test_a_table_is_understood_column_by_column_and_stored(page, tmp_path):
     (tmp_path / "mine.csv").write_text(TABLE)
     page.go("/")
     page.find("a", "Readings from a file").click()

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, MenuText, Text
-from lumenar.service import new_display, samples, setups
+from lumenar.service import menu_reading, new_display, samples, setups
 from lumenar.service.samples import DisplayView, Sample
 
 router = APIRouter()
@@ -33,6 +33,16 @@ class DisplayIdentity(BaseModel):
     controls: MenuText = ""
     review: Id | None = None
     like: Id | None = None
+    roles: dict[Text, Text] = Field(default={}, max_length=2000)
+    """By path of a control what it sets, as a person confirmed it."""
+
+
+class PastedMenu(BaseModel):
+    """A menu as somebody typed or pasted it."""
+
+    modes: MenuText = ""
+    controls: MenuText = ""
+    kind: Text = "monitor"
 
 
 class SampleChange(BaseModel):
@@ -63,6 +73,12 @@ def read_display(request: Request, review: Id) -> DisplayView:
 def add_display(request: Request, new: DisplayIdentity) -> Created:
     """Start a review with a display's name."""
     return Created(id=new_display.add(application(request), new_display.NewDisplay(**new.model_dump())))
+
+
+@router.post("/displays/menu")
+def read_menu(request: Request, texts: PastedMenu) -> menu_reading.MenuRead:
+    """What is understood of a menu; nothing is stored."""
+    return menu_reading.read_menu(application(request), texts.modes, texts.controls, texts.kind)
 
 
 @router.get("/samples")

@@ -184,10 +184,15 @@ def version(app: Application, review_id: int, unit_id: int | None = None) -> str
 
 def _control(c: Control, own: dict[str, str]) -> MenuControl:
     return MenuControl(
-        c.path, c.place, c.kind, _values(c.minimum, c.maximum, c.step) if c.numeric else " · ".join(c.values), c.minimum,
+        c.path, c.place, c.kind, values_of(c), c.minimum,
         c.maximum, c.step, list(c.values), None if c.default is None else text_of(c.default), own, c.scope, c.role, c.group,
         c.bears, {v: list(p) for v, p in c.locks.items()}, list(c.resets), c.when, *(getattr(c, w) for w in WORDS),
     )  # fmt: skip
+
+
+def values_of(c: Control) -> str:
+    """The values that a control can have, in words."""
+    return _values(c.minimum, c.maximum, c.step) if c.numeric else " · ".join(c.values)
 
 
 def _values(low: float, high: float, step: float) -> str:

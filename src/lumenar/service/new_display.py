@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TypeVar, get_args
 
 from lumenar.core.menu import Menu, MenuError, Panel, document_of
 from lumenar.core.menu_text import MenuTextError, controls_from, modes_from
+from lumenar.core.roles import role_of
 from lumenar.core.signals import Range
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -50,6 +51,8 @@ class NewDisplay:
     """The review whose model it is another sample of; None for a review of its own."""
     like: int | None = None
     """The sample whose menu it takes over, where none is written down."""
+    roles: Mapping[str, str] = field(default_factory=dict)
+    """By path of a control what it sets, as a person confirmed it."""
 
 
 def add(app: Application, new: NewDisplay) -> int:
@@ -78,7 +81,7 @@ def add(app: Application, new: NewDisplay) -> int:
     first = None if new.review is None else reviews.unit_of(app.db.connection(), new.review)
     if new.review is not None:
         first = _may_be_a_sample(app, new, first)
-    menu = parse(new.modes, new.controls, new.kind, titles(app))
+    menu = with_roles(parse(new.modes, new.controls, new.kind, titles(app)), new.roles)
     if new.like is not None and not new.modes.strip() and not new.controls.strip():
         menu = display(app, new.like).menu
     with app.db.transaction() as db:
@@ -161,3 +164,14 @@ def parse(modes: str, controls: str, kind: str = "monitor", named: Mapping[str, 
         return Menu(listed_modes, listed)
     except MenuError as e:
         raise BadInputError("menu", f"{e}.", "controls") from e
+
+
+def with_roles(menu: Menu, roles: Mapping[str, str]) -> Menu:
+    """A menu with the roles that a person confirmed, by path. BadInputError if there is no such control or role."""
+    for path, role in roles.items():
+        if path not in menu.by_path:
+            raise BadInputError("menu", f"There is no control {path!r} to set {role!r}.", "controls")
+        if role_of(role) is None:
+            raise BadInputError("menu", f"{path}: there is no role {role!r}.", "controls")
+    controls = tuple(replace(c, role=roles[c.path]) if c.path in roles else c for c in menu.controls)
+    return replace(menu, controls=controls) if roles else menu

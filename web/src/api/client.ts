@@ -58,6 +58,7 @@ export type Recipe = Schemas["RecipeView"];
 export type GoalChoice = Schemas["GoalChoice"];
 export type Worth = Schemas["Worth"];
 export type Fault = NonNullable<Schemas["Fault"]["fault"]>;
+export type MenuRead = Schemas["MenuRead"];
 export type RunOption = Schemas["RunOption"];
 export type CellChoice = Schemas["CellChoice"];
 /** What is sent, by the name of its schema. */

@@ -177,6 +177,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/displays/menu": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Menu
+         * @description What is understood of a menu; nothing is stored.
+         */
+        post: operations["read_menu_api_v1_displays_menu_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/samples": {
         parameters: {
             query?: never;
@@ -3051,6 +3071,33 @@ export interface components {
             when?: ("" | "sdr" | "first") | null;
         };
         /**
+         * ControlRead
+         * @description A control as it was understood. role: what the text says it sets; guessed: what its name suggests if the text says
+         *     nothing.
+         */
+        ControlRead: {
+            /** Path */
+            path: string;
+            /** Values */
+            values: string;
+            /** Default */
+            default: string | null;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "unit" | "host" | "input";
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "unit" | "signal" | "mode" | "unknown";
+            /** Role */
+            role: string | null;
+            /** Guessed */
+            guessed: string | null;
+        };
+        /**
          * ControlView
          * @description One control in a setup: its value and its default in that mode (none where nobody knows it), where the value comes from,
          *     what it can be, and why it cannot be set.
@@ -3231,6 +3278,13 @@ export interface components {
             review?: number | null;
             /** Like */
             like?: number | null;
+            /**
+             * Roles
+             * @default {}
+             */
+            roles?: {
+                [key: string]: string;
+            };
         };
         /**
          * DisplayView
@@ -4027,6 +4081,23 @@ export interface components {
             measured: boolean;
         };
         /**
+         * MenuRead
+         * @description A menu as it was understood. rules: what locks or resets what, a sentence each; tables: by their heads how many controls
+         *     they have, which are not listed one by one.
+         */
+        MenuRead: {
+            /** Modes */
+            modes: components["schemas"]["ModeRead"][];
+            /** Controls */
+            controls: components["schemas"]["ControlRead"][];
+            /** Tables */
+            tables: {
+                [key: string]: number;
+            };
+            /** Rules */
+            rules: string[];
+        };
+        /**
          * MenuSample
          * @description A sample of the review.
          */
@@ -4161,6 +4232,24 @@ export interface components {
             ceiling_cd_m2: number;
             /** Fault */
             fault: ("time-out" | "unplugged" | "lost" | "saturated" | "drift" | "glitch") | null;
+        };
+        /**
+         * ModeRead
+         * @description A picture mode as it was understood. own: values that differ in it; locks: how many controls it locks.
+         */
+        ModeRead: {
+            /** Name */
+            name: string;
+            /** Signal */
+            signal: string;
+            /** Target Title */
+            target_title: string;
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /** Locks */
+            locks: number;
         };
         /**
          * ModeScore
@@ -4885,6 +4974,27 @@ export interface components {
             changed_at: string;
             /** Words */
             words: string[];
+        };
+        /**
+         * PastedMenu
+         * @description A menu as somebody typed or pasted it.
+         */
+        PastedMenu: {
+            /**
+             * Modes
+             * @default
+             */
+            modes?: string;
+            /**
+             * Controls
+             * @default
+             */
+            controls?: string;
+            /**
+             * Kind
+             * @default monitor
+             */
+            kind?: string;
         };
         /**
          * PatchToRead
@@ -8041,6 +8151,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DisplayView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_menu_api_v1_displays_menu_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastedMenu"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MenuRead"];
                 };
             };
             /** @description Bad input */
