@@ -131,7 +131,7 @@ def test_a_killed_experiment_goes_on_in_its_light(app, bench, experimenter, tele
 @pytest.mark.parametrize(
     ("more", "words", "place"),
     [
-        ({}, "Choose a control that is tried, or a second light", "factors"),
+        ({}, "Add a feature or a second room light", "factors"),
         ({"factors": [FactorAsked("Nowhere", ["on"])]}, "no entry 'Nowhere'", "factors.0"),
         ({"factors": [FactorAsked(SAVER, [])]}, "Choose a value of Saver other than off", "factors.0"),
         ({"factors": [FactorAsked(SAVER, ["huge"])]}, "huge", "factors.0"),

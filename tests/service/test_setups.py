@@ -13,7 +13,7 @@ from lumenar.bench.ports import RefusedError
 from lumenar.core import appearance
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
-from lumenar.core.targets import TARGETS
+from lumenar.core.targets import TARGETS, resolve
 from lumenar.service import board, compare, displays, hand_runs, look, new_display, recall, setups, shelf
 from lumenar.service.displays import display, display_of
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -144,6 +144,12 @@ def test_the_look_of_a_mode_is_its_error_exaggerated(whole):
     Lab = np.array([[100.0, 0.0, 0.0], [60.0, 120.0, 0.0], [50.0, 0.0, 0.0], [101.0, 0.0, 0.0]])
     assert appearance.outside(Lab).tolist() == [False, True, False, True]
     assert appearance.to_codes(Lab)[1] == 50 and appearance.to_codes(Lab[:1])[0].tolist() == [[255, 255, 255]]
+    model, target = look._model(whole, 1, 2), resolve("srgb")
+    for factor, meant in ((1.0, False), (3.0, False), (1.0, True)):
+        some = appearance.scene("foliage")[::9, ::9]
+        codes = appearance.render(model, some, target, factor, meant).codes
+        assert (codes == appearance.pixels(model, some, target, factor, meant)).all()
+    assert appearance.scene("night").shape == (468, 832, 3)
     picture = look.scene_png(whole, 1, 2, "skin", None, 2.0, False)
     assert picture.startswith(b"\x89PNG") and picture != look.scene_png(whole, 1, 2, "skin", None, 2.0, True)
     with pytest.raises(NotFoundError, match="no scene"):

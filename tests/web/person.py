@@ -18,6 +18,8 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from ..pace import pace
 
+STORY_S = 900
+"""A case that is carried through in one test may take this long, on a slow and busy machine."""
 WAIT_S = 30
 """How long a person waits for the interface on a machine of the usual speed, before a test fails."""
 BLOCKED = (ElementClickInterceptedException, ElementNotInteractableException)

@@ -10,6 +10,7 @@ from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.service.units import shipped_units
 
 from ..conftest import MONITOR
+from .person import STORY_S
 from .test_eyes_and_keys import theme, violations
 
 pytestmark = pytest.mark.web
@@ -27,10 +28,10 @@ def bars(page, key):
     return {c.get_attribute("data-figure"): c.text for c in page.all(f"{row} td[data-figure]") if c.text}
 
 
-def test_1_from_the_lights_and_features_to_what_should_be_switched_off(page):
+def _from_the_lights_and_features_to_what_should_be_switched_off(page):
     review = page.review("Meridian")
     page.go(f"/review/{review}/conditions")
-    page.until(lambda: "Choose a control that is tried" in text(page, "[data-testid=cost]"))
+    page.until(lambda: "Add a feature or a second room light" in text(page, "[data-testid=cost]"))
     Select(page.find("select[aria-label=Setup]")).select_by_visible_text("Reel")
     for _ in range(2):
         page.find("[data-testid=add-light]").click()
@@ -69,7 +70,7 @@ def test_1_from_the_lights_and_features_to_what_should_be_switched_off(page):
     assert violations(page) == [] and page.errors() == []
 
 
-def test_2_states_are_walked_and_chosen_by_keys_in_a_bright_room(page):
+def _states_are_walked_and_chosen_by_keys_in_a_bright_room(page):
     review = page.review("Meridian")
     theme(page, True)
     page.go(f"/review/{review}/conditions")
@@ -96,7 +97,7 @@ def test_2_states_are_walked_and_chosen_by_keys_in_a_bright_room(page):
     assert "in 3 lights" not in page.find("main").text
 
 
-def test_3_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
+def test_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
     made = page.send(
         "POST", "/displays",
         {
@@ -153,3 +154,10 @@ def test_3_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
     assert "sunlight could not be had: the person could not make it" in out
     assert bars(page, "1.1")["luminance"] == "+40" and bars(page, "0.1") == {}
     assert page.errors() == []
+
+
+@pytest.mark.timeout(STORY_S)
+def test_from_the_lights_to_the_states_that_were_read(page):
+    """Conditions from the question to its states, walked by keys. Each step goes on from the one before."""
+    _from_the_lights_and_features_to_what_should_be_switched_off(page)
+    _states_are_walked_and_chosen_by_keys_in_a_bright_room(page)

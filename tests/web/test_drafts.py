@@ -107,3 +107,26 @@ def test_what_a_display_is_called_is_corrected(page, wall):
     model.send_keys(Keys.CONTROL, "a")
     model.send_keys("Wall 65", Keys.ENTER)
     page.until(lambda: "Tern Street Wall 65" in page.find("header").text)
+
+
+def test_a_reading_that_was_not_kept_is_in_its_field_again(page, wall):
+    page.go(f"/review/{wall}")
+    page.cell("Evening", "white_black").click()
+    page.press("m")
+    page.until(lambda: "/hand/" in page.driver.current_url)
+    first = page.find("[data-testid=hand-show]").text
+    page.find("[data-testid=hand-input]").send_keys("171 180 19")
+    page.press(Keys.ESCAPE)
+    page.find("[role=grid]")
+    page.driver.back()
+    field = page.find("[data-testid=hand-input]")
+    assert page.find("[data-testid=hand-show]").text == first and field.get_attribute("value") == "171 180 19"
+    # A question selects what was typed, so that a number typed now takes its place.
+    page.press(Keys.CONTROL + "a")
+    page.press("171 180 196", Keys.ENTER)
+    page.until(lambda: page.find("[data-testid=hand-show]").text != first)
+    assert page.find("[data-testid=hand-input]").get_attribute("value") == ""
+    page.press("95 300 109", Keys.ENTER)
+    page.until(lambda: "Press Enter to keep it" in page.find("[data-testid=hand-told]").text)
+    selected = "const f = document.activeElement; return f.value.slice(f.selectionStart, f.selectionEnd)"
+    page.until(lambda: page.driver.execute_script(selected) == "95 300 109")

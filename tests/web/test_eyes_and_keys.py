@@ -261,6 +261,25 @@ def test_a_small_window_hides_nothing(page, width, view):
         )
 
 
+def test_at_twice_its_size_the_board_keeps_most_of_the_height(page):
+    size = {"width": 640, "height": 400, "deviceScaleFactor": 2, "mobile": False}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    try:
+        page.go("/review/1")
+        page.find("[role=grid]")
+        top, bottom, lines = page.driver.execute_script(
+            """const bars = [document.querySelector('header'), document.querySelector('main .bar')];
+            return [bars[1].getBoundingClientRect().bottom, document.querySelector('.bench').getBoundingClientRect().top,
+                    bars.map((b) => b.scrollHeight > b.clientHeight + 1)]"""
+        )
+        assert bottom - top >= 0.6 * 400 and lines == [False, False]
+    finally:
+        page.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride",
+            {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
+        )
+
+
 def test_what_is_ticked_shows_where_a_persons_own_colours_rule(page):
     def forced(value):
         features = [{"name": "forced-colors", "value": value}]

@@ -10,6 +10,8 @@ from selenium.webdriver.support.ui import Select
 
 from lumenar.publish.verify import verify
 
+from .person import STORY_S
+
 pytestmark = pytest.mark.web
 MODES = ["Studio", "Daybreak", "Matinee", "Arena", "Handset", "Paper"]
 HDR = ["Studio HDR", "Matinee HDR", "Handset HDR", "Arena HDR"]
@@ -19,7 +21,7 @@ ROWS = "[role=grid] tbody th[scope=row]"
 FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
 
 
-def test_1_the_shelf_and_an_unmeasured_board(page):
+def _the_shelf_and_an_unmeasured_board(page):
     page.go()
     entry = page.find("[data-testid=shelf-entry]", "Ostrel Fen 32")
     assert "not measured yet" in entry.text
@@ -48,7 +50,7 @@ def select_few(page):
             ).perform()
 
 
-def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
+def _cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page):
     plan = page.find("[data-testid=plan]", "readings")
     page.press("a")
     page.until(lambda: "Selected: 136 cells" in plan.text)
@@ -90,7 +92,7 @@ def test_2_cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(pa
     assert page.find('[data-cell="Studio grey_ramp"]').text.startswith("1.")
 
 
-def test_3_plates_change_with_the_target_and_take_an_overlay(page):
+def _plates_change_with_the_target_and_take_an_overlay(page):
     page.cell("Studio", "grey_ramp").click()
     page.find("[data-chart=curve_error] svg path")
     before = page.find("[data-headline=curve_error]").text
@@ -130,7 +132,7 @@ def test_3_plates_change_with_the_target_and_take_an_overlay(page):
     page.find("[role=grid]")
 
 
-def test_4_scores_open_into_where_the_points_went(page):
+def _scores_open_into_where_the_points_went(page):
     page.press("v")
     points = page.find("[data-testid=points]")
     assert "Coverage of the target" in points.text and "Contrast" in points.text
@@ -140,7 +142,7 @@ def test_4_scores_open_into_where_the_points_went(page):
     page.find("h2", "Where the points went: Arena")
 
 
-def test_5_a_recipe_with_reasons_and_evidence(page):
+def _a_recipe_with_reasons_and_evidence(page):
     recipe = page.find("[data-testid=recipe]")
     assert "Picture › Mode" in recipe.text and "Studio" in recipe.text
     assert "Picture › Light by the room: 80 cd/m² at" in recipe.text and "Locked in Studio" in recipe.text
@@ -149,7 +151,7 @@ def test_5_a_recipe_with_reasons_and_evidence(page):
     page.go(f"/review/{REVIEW}/verdict")
 
 
-def test_6_publishing_leaves_a_report_and_a_package_that_verifies(page):
+def _publishing_leaves_a_report_and_a_package_that_verifies(page):
     page.find("[data-testid=publish]").click()
     page.find("[data-testid=editions]", "Edition 1")
     edition = page.api(f"/reviews/{REVIEW}/editions")[0]
@@ -173,7 +175,7 @@ def test_6_publishing_leaves_a_report_and_a_package_that_verifies(page):
     )
 
 
-def test_7_wrong_input_is_told_and_nothing_is_lost(page, tmp_path):
+def test_wrong_input_is_told_and_nothing_is_lost(page, tmp_path):
     page.go()
     before = len(page.until(lambda: page.all("[data-testid=shelf-entry]")))
     (tmp_path / "mine.json").write_text('{"format": "lumenar-unit", "version": 1, "colour": "red"}')
@@ -186,7 +188,7 @@ def test_7_wrong_input_is_told_and_nothing_is_lost(page, tmp_path):
     assert len(page.until(lambda: page.all("[data-testid=shelf-entry]"))) == before
 
 
-def test_8_themes_help_and_a_quiet_console(page):
+def test_themes_help_and_a_quiet_console(page):
     page.go()
     page.find("[data-testid=shelf-entry]")
     page.errors()
@@ -201,3 +203,14 @@ def test_8_themes_help_and_a_quiet_console(page):
         page.go(path)
         page.find("main svg")
     assert page.errors() == []
+
+
+@pytest.mark.timeout(STORY_S)
+def test_from_the_shelf_to_a_report_that_verifies(page):
+    """A display from the Shelf to its first published edition. Each step goes on from the one before."""
+    _the_shelf_and_an_unmeasured_board(page)
+    _cells_are_selected_and_measured_with_pause_resume_and_a_closed_tab(page)
+    _plates_change_with_the_target_and_take_an_overlay(page)
+    _scores_open_into_where_the_points_went(page)
+    _a_recipe_with_reasons_and_evidence(page)
+    _publishing_leaves_a_report_and_a_package_that_verifies(page)

@@ -3,6 +3,7 @@
 import pytest
 from selenium.webdriver.common.keys import Keys
 
+from .person import STORY_S
 from .test_eyes_and_keys import violations
 
 pytestmark = pytest.mark.web
@@ -26,7 +27,7 @@ def rows(page):
     return [e.get_attribute("title").removeprefix(title) for e in page.all(f"[role=grid] button[title^='{title}']")]
 
 
-def test_1_each_signal_has_a_section_with_its_own_columns(page):
+def _each_signal_has_a_section_with_its_own_columns(page):
     review = page.review("Meridian 65")
     page.go(f"/review/{review}")
     page.find("[role=grid]")
@@ -45,7 +46,7 @@ def test_1_each_signal_has_a_section_with_its_own_columns(page):
     page.until(lambda: rows(page)[6:] == ["Match day HDR", "Player HDR", "Reel HDR", "Reel HLG"])
 
 
-def test_2_a_purpose_for_hdr_scores_hdr_alone(page):
+def _a_purpose_for_hdr_scores_hdr_alone(page):
     review = page.review("Meridian 65")
     page.press("w")
     for _ in range(6):
@@ -58,7 +59,7 @@ def test_2_a_purpose_for_hdr_scores_hdr_alone(page):
     page.find("[role=grid] th", "Colour work")
 
 
-def test_2b_the_shelf_and_the_gaps_call_hdr_by_its_name(page):
+def _the_shelf_and_the_gaps_call_hdr_by_its_name(page):
     page.go("/")
     assert "HDR film" in page.find("[data-testid=shelf-entry]", "Meridian 65").text
     gaps = " ".join(page.api(f"/reviews/{page.review('Meridian 65')}/verdict")["gaps"])
@@ -66,7 +67,7 @@ def test_2b_the_shelf_and_the_gaps_call_hdr_by_its_name(page):
     page.go(f"/review/{page.review('Meridian 65')}")
 
 
-def test_3_plates_of_pq_say_where_it_ends(page):
+def _plates_of_pq_say_where_it_ends(page):
     page.cell("Reel HDR", "pq_tracking").click()
     page.find("[data-chart=code_error] svg path")
     words = page.find("[data-testid=words]").text
@@ -77,7 +78,7 @@ def test_3_plates_of_pq_say_where_it_ends(page):
     page.find("main", "your own screen cannot show its light")
 
 
-def test_4_metadata_are_said_and_nonsense_is_refused(page):
+def test_metadata_are_said_and_nonsense_is_refused(page):
     review = page.review("Meridian 65")
     page.go(f"/review/{review}")
     page.cell("Reel HDR", "white_black")
@@ -99,7 +100,7 @@ def test_4_metadata_are_said_and_nonsense_is_refused(page):
     assert rows["Reel HDR"]["format"] == "peak 1,000, MaxCLL 400, MaxFALL 200 cd/m²"
 
 
-def test_5_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
+def test_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
     review = page.review("Meridian 65")
     page.go(f"/purposes?review={review}")
     page.find("[aria-label=Purposes] button", "HDR play").click()
@@ -113,3 +114,12 @@ def test_5_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
     assert page.api("/purposes")["purposes"][-1]["signal"] == "pq"
     page.until(lambda: "Player HDR" in page.find("[data-testid=scores]").text)
     assert "Parlour" not in page.find("[data-testid=scores]").text
+
+
+@pytest.mark.timeout(STORY_S)
+def test_hdr_from_the_board_to_its_plates(page):
+    """HDR on the Board, for a purpose, on the Shelf and in its plates. Each step goes on from the one before."""
+    _each_signal_has_a_section_with_its_own_columns(page)
+    _a_purpose_for_hdr_scores_hdr_alone(page)
+    _the_shelf_and_the_gaps_call_hdr_by_its_name(page)
+    _plates_of_pq_say_where_it_ends(page)

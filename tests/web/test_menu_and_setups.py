@@ -5,6 +5,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from .person import STORY_S
 from .test_first_light import REVIEW
 
 pytestmark = pytest.mark.web
@@ -72,7 +73,7 @@ def closed(page):
     page.until(lambda: not page.all("dialog[open]"))
 
 
-def test_1_case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_have(page, wall):
+def _case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_have(page, wall):
     page.go(f"/review/{wall}/menu")
     page.find("h1", "Menu map")
     tab(page, "Write or paste")
@@ -91,7 +92,7 @@ def test_1_case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_h
     )
 
 
-def test_1_locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
+def _locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
     page.go(f"/review/{wall}/menu")
     row(page, "System > Power")
     page.aside()
@@ -110,7 +111,7 @@ def test_1_locks_are_drawn_from_control_to_control_without_a_mouse(page, wall):
     assert len(locks) == 13 and "Picture > White table > 30 > Green" in locks
 
 
-def test_1_a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page, wall):
+def _a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page, wall):
     page.go(f"/review/{wall}/menu")
     row(page, "Picture > Blue filter")
     page.aside()
@@ -135,7 +136,7 @@ def test_1_a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page,
     assert "Blue filter: default, note" in page.find("[data-testid=past-menu]").text
 
 
-def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wall):
+def _case_d_after_an_accident_everything_is_recalled_step_by_step(page, wall):
     page.go(f"/review/{wall}")
     page.find("[role=grid]")
     page.press("e")
@@ -166,7 +167,7 @@ def test_2_case_d_after_an_accident_everything_is_recalled_step_by_step(page, wa
     page.until(lambda: "changed" not in page.find("[role=grid]").text)
 
 
-def test_2_the_light_in_the_room_is_said_and_stands_on_the_board(page, wall):
+def _the_light_in_the_room_is_said_and_stands_on_the_board(page, wall):
     page.aside()
     page.press("e")
     tab(page, "Target, room and signal")
@@ -181,7 +182,7 @@ def test_2_the_light_in_the_room_is_said_and_stands_on_the_board(page, wall):
     assert heads == ["Film", "Film by torch", "Game"], "it stands under its mode"
 
 
-def test_3_case_h_a_target_of_ones_own_is_defined_declared_and_judged_by(page):
+def test_case_h_a_target_of_ones_own_is_defined_declared_and_judged_by(page):
     page.go("/targets")
     page.find("[data-testid=target-row]")
     page.press("a")
@@ -215,7 +216,7 @@ def test_3_case_h_a_target_of_ones_own_is_defined_declared_and_judged_by(page):
     page.until(lambda: "Desk 160" not in page.find("[role=grid]").text)
 
 
-def test_4_case_k_a_menu_is_taken_over_from_a_stand_in_and_another_sample_added(page, wall):
+def _case_k_a_menu_is_taken_over_from_a_stand_in_and_another_sample_added(page, wall):
     sibling = page.send("POST", "/displays", {"maker": "Tern Street", "model": "Wall 55", "kind": "television",
                                               "panel": "lcd", "modes": "Film"})["id"]  # fmt: skip
     page.go(f"/review/{sibling}/menu")
@@ -234,7 +235,7 @@ def test_4_case_k_a_menu_is_taken_over_from_a_stand_in_and_another_sample_added(
     ]  # fmt: skip
 
 
-def test_5_case_q_the_steps_of_a_laptops_keys_are_measured_by_hand_with_a_named_meter(page):
+def test_case_q_the_steps_of_a_laptops_keys_are_measured_by_hand_with_a_named_meter(page):
     laptop = page.send("POST", "/displays", {
         "maker": "Tern Street", "model": "Lap 14", "kind": "laptop", "panel": "lcd", "modes": "Panel",
         "controls": "Host\n  Brightness keys 10 notches = 8 (luminance)\n  Fine 0..100 = 60\nInput\n  Port: HDMI | USB-C*",
@@ -278,7 +279,7 @@ def test_5_case_q_the_steps_of_a_laptops_keys_are_measured_by_hand_with_a_named_
     assert page.api(f"/runs/{run}")["serial"] == "77-2" and page.api(f"/runs/{run}")["corrected"]
 
 
-def test_6_two_tabs_do_not_overwrite_each_other(page):
+def test_two_tabs_do_not_overwrite_each_other(page):
     setup = page.api(f"/reviews/{REVIEW}/board")["rows"][0]["setup"]
     page.go(f"/review/{REVIEW}")
     page.find("[role=grid]")
@@ -294,7 +295,7 @@ def test_6_two_tabs_do_not_overwrite_each_other(page):
     closed(page)
 
 
-def test_7_any_one_patch_is_read_again(page):
+def test_any_one_patch_is_read_again(page):
     page.clock("0")
     setup = page.api("/reviews/1/board")["rows"][1]["setup"]
     page.go(f"/review/1/plates/{setup}/gamut")
@@ -307,3 +308,14 @@ def test_7_any_one_patch_is_read_again(page):
     page.until(lambda: len(page.find("[data-testid=read-patch] td:nth-child(3)").text.split()) == before + 2, 60)
     page.press(Keys.ESCAPE)
     closed(page)
+
+
+@pytest.mark.timeout(STORY_S)
+def test_a_menu_from_pasted_text_to_another_sample(page, wall):
+    """A menu from pasted text, corrected, locked, recalled, to another sample. Each step goes on from the one before."""
+    _case_a_a_menu_with_tables_a_service_route_and_what_only_some_models_have(page, wall)
+    _locks_are_drawn_from_control_to_control_without_a_mouse(page, wall)
+    _a_control_is_corrected_in_place_and_a_wrong_value_is_pointed_at(page, wall)
+    _case_d_after_an_accident_everything_is_recalled_step_by_step(page, wall)
+    _the_light_in_the_room_is_said_and_stands_on_the_board(page, wall)
+    _case_k_a_menu_is_taken_over_from_a_stand_in_and_another_sample_added(page, wall)

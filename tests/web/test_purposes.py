@@ -3,6 +3,7 @@
 import pytest
 from selenium.webdriver.common.keys import Keys
 
+from .person import STORY_S
 from .test_eyes_and_keys import violations
 
 pytestmark = pytest.mark.web
@@ -15,7 +16,7 @@ def shown(page):
     return {line[0]: line[-1] for line in lines}
 
 
-def test_1_a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
+def _a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
     phone = page.review("Pell 6")
     page.go(f"/review/{phone}")
     scores = {p: page.api(f"/reviews/{phone}/board?purpose={p}") for p in ("colour_work", "evening_film")}
@@ -32,7 +33,7 @@ def test_1_a_key_scores_the_board_and_the_shelf_for_another_purpose(page):
     page.until(lambda: "Colour work · Faithful" in page.find("[data-testid=shelf-entry]", "Pell 6").text)
 
 
-def test_2_the_board_selects_what_a_purpose_still_needs(page):
+def _the_board_selects_what_a_purpose_still_needs(page):
     laptop = page.review("Slate 14")
     page.go(f"/review/{laptop}")
     page.find("[role=grid]")
@@ -46,7 +47,7 @@ def test_2_the_board_selects_what_a_purpose_still_needs(page):
     page.press(Keys.ESCAPE)
 
 
-def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
+def _a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
     phone = page.review("Pell 6")
     page.go(f"/purposes?review={phone}")
     page.until(lambda: len(shown(page)) == 4)
@@ -80,8 +81,17 @@ def test_3_a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
     ]
 
 
-def test_4_one_that_was_deleted_elsewhere_gives_way_to_the_usual_one(page):
+def _one_that_was_deleted_elsewhere_gives_way_to_the_usual_one(page):
     page.send("DELETE", "/purposes/bedside", None)
     page.go(f"/review/{page.review('Pell 6')}")
     page.until(lambda: page.find("select[aria-label='Score the rows for']").get_attribute("value") == "colour_work")
     assert [e for e in page.errors() if "422" not in e] == []
+
+
+@pytest.mark.timeout(STORY_S)
+def test_purposes_from_choosing_one_to_writing_one(page):
+    """Purposes chosen by key, selected for, written, and deleted elsewhere. Each step goes on from the one before."""
+    _a_key_scores_the_board_and_the_shelf_for_another_purpose(page)
+    _the_board_selects_what_a_purpose_still_needs(page)
+    _a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page)
+    _one_that_was_deleted_elsewhere_gives_way_to_the_usual_one(page)

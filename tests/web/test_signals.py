@@ -15,6 +15,7 @@ from lumenar.service.setups import Edit
 
 from ..conftest import setup_of
 from .driver import Server
+from .person import STORY_S
 from .test_eyes_and_keys import violations
 
 pytestmark = pytest.mark.web
@@ -61,7 +62,7 @@ def measured(page, mode, measurement):
     page.press("m")
 
 
-def test_1_a_source_without_a_flag_is_noticed_and_the_decoder_told(page):
+def test_a_source_without_a_flag_is_noticed_and_the_decoder_told(page):
     """From the Board: a setup without a flag pauses the run; once the service menu says PQ, it is measured."""
     review = page.review("Meridian 65")
     page.go(f"/review/{review}")
@@ -86,7 +87,7 @@ def test_1_a_source_without_a_flag_is_noticed_and_the_decoder_told(page):
     page.press(Keys.ESCAPE)
 
 
-def test_2_by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page):
+def _by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page):
     review = page.review("Wall 55")
     run = page.api(f"/reviews/{review}/board")["by_hand"][0]
     page.go(f"/review/{review}/hand/{run}")
@@ -114,7 +115,7 @@ def typed(page, text):
     )  # fmt: skip
 
 
-def test_3_a_pasted_ramp_asks_for_the_codes_where_it_ends(page):
+def _a_pasted_ramp_asks_for_the_codes_where_it_ends(page):
     review = page.review("Wall 55")
     run = page.api(f"/reviews/{review}/board")["by_hand"][0]
 
@@ -146,8 +147,15 @@ def test_3_a_pasted_ramp_asks_for_the_codes_where_it_ends(page):
     assert 620 < float(clip["text"].replace(" ", "")) < 660
 
 
-def test_4_when_it_can_be_set_stands_on_the_map(page):
+def test_when_it_can_be_set_stands_on_the_map(page):
     review = page.review("Wall 55")
     page.go(f"/review/{review}/menu")
     page.find("main", "set only while SDR shows")
     assert violations(page) == []
+
+
+@pytest.mark.timeout(STORY_S)
+def test_a_run_of_pq_by_hand_from_its_settings_to_a_pasted_ramp(page):
+    """A run of PQ by hand. Each step goes on from the one before."""
+    _by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page)
+    _a_pasted_ramp_asks_for_the_codes_where_it_ends(page)

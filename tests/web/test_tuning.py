@@ -11,6 +11,7 @@ from selenium.webdriver.support.ui import Select
 from lumenar.core.readings import Patch
 
 from ..core.random_units import TARGET, Display, white_error
+from .person import STORY_S
 from .test_eyes_and_keys import theme, violations
 
 pytestmark = pytest.mark.web
@@ -37,7 +38,7 @@ def text(page, css):
     return page.find(css).text
 
 
-def test_1_from_the_board_to_what_a_setup_can_be_tuned_for(page):
+def _from_the_board_to_what_a_setup_can_be_tuned_for(page):
     review = monitor(page)
     page.go(f"/review/{review}")
     page.find("[role=grid]")
@@ -52,7 +53,7 @@ def test_1_from_the_board_to_what_a_setup_can_be_tuned_for(page):
     assert violations(page) == []
 
 
-def test_1b_a_purpose_says_what_to_aim_at(page):
+def _a_purpose_says_what_to_aim_at(page):
     purpose = Select(page.find("[data-testid=tuning-purpose]"))
     assert purpose.first_selected_option.text == "Colour work"
     purpose.select_by_visible_text("Low-blue evening")
@@ -66,7 +67,7 @@ def test_1b_a_purpose_says_what_to_aim_at(page):
     assert page.find("[data-testid=goal-colours] input").is_selected()
 
 
-def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
+def _the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
     page.tick("Curve")
     page.tick("Six colours")
     page.find("button", "160").click()
@@ -95,7 +96,7 @@ def test_2_the_bench_finds_white_and_luminance_and_it_is_worth_it(page):
     page.find("[role=rowheader], th", "Studio tuned")
 
 
-def test_3_the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
+def _the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
     review = monitor(page)
     result = newest(page, review)["result"]
     page.go(f"/review/{review}/tuning")
@@ -142,7 +143,7 @@ def test_3_the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
     page.driver.set_window_size(1280, 800)
 
 
-def test_3b_the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page):
+def _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page):
     review = monitor(page)
     page.go(f"/review/{review}/tuning")
     Select(page.find("select[aria-label='Mode to carry the values to']")).select_by_visible_text("Daybreak")
@@ -159,7 +160,7 @@ def test_3b_the_values_are_tried_in_another_mode_and_the_verdict_recommends_what
     assert violations(page) == []
 
 
-def test_4_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
+def test_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
     review = monitor(page)
     page.go(f"/review/{review}/tuning?setup={page.api(f'/reviews/{review}/board')['rows'][3]['setup']}")
     for goal in ("Curve", "Luminance", "Six colours"):
@@ -220,7 +221,7 @@ class ByHand:
         return self.page.review("Wall 55")
 
 
-def test_5_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
+def test_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     made = page.send(
         "POST",
         "/displays",
@@ -281,3 +282,13 @@ def test_5_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     assert left < 1.2 and float(white_error(display.true(Patch((1.0, 1.0, 1.0)), display.values), TARGET)) > 10
     page.find("[data-testid=keep-result]").click()
     page.find("[data-testid=prove]")
+
+
+@pytest.mark.timeout(STORY_S)
+def test_from_the_board_to_a_proven_recipe_in_another_mode(page):
+    """From what can be tuned to a result that is proven, replayed and carried. Each step goes on from the one before."""
+    _from_the_board_to_what_a_setup_can_be_tuned_for(page)
+    _a_purpose_says_what_to_aim_at(page)
+    _the_bench_finds_white_and_luminance_and_it_is_worth_it(page)
+    _the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page)
+    _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page)

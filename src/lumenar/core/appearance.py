@@ -14,7 +14,9 @@ from lumenar.core.readings import RGB_TOLERANCE, Readings
 from lumenar.core.targets import Anchor, Target
 
 Array = NDArray[np.float64]
-SIZE = (416, 234)
+FINE = 2
+"""How many pixels of a scene stand for one of its design, across and down: enough for the width that a view gives it."""
+SIZE = (416 * FINE, 234 * FINE)
 
 
 @dataclass(frozen=True)
@@ -108,6 +110,18 @@ def render(model: DisplayModel, rgb: Array, target: Target, factor: float, meant
     return Picture(codes, share, float(de.mean()), float(np.quantile(de, 0.95)))
 
 
+def pixels(model: DisplayModel, rgb: Array, target: Target, factor: float, meant: bool) -> NDArray[np.uint8]:
+    """The codes of `render` alone, sRGB (h, w, 3): a third of its time, for a picture that is only looked at."""
+    anchor, flat = model.anchor, np.asarray(rgb, float).reshape(-1, 3)
+    if meant or factor != 1:
+        wanted = target.Lab(target.XYZ(flat, anchor), anchor.white)
+    shown = wanted if meant else target.Lab(model.XYZ(flat), anchor.white)
+    if not meant and factor != 1:
+        shown = wanted + factor * (shown - wanted)
+    linear = np.clip(_linear(shown), 0, 1)
+    return np.rint(255 * transfer.srgb_inverse(linear)).astype(np.uint8).reshape(np.shape(rgb))
+
+
 def _noise(rng: np.random.Generator, width: int, height: int, grain: int) -> Array:
     """Smooth noise 0..1 (height, width) with features of about `grain` pixels."""
     coarse = rng.uniform(0, 1, (height // grain + 3, width // grain + 3))
@@ -175,16 +189,19 @@ def _foliage() -> Array:
     rng = np.random.default_rng(7)
     y, x = np.mgrid[0:h, 0:w]
     picture = _mix((0.36, 0.56, 0.83), (0.77, 0.86, 0.93), np.clip(y / (0.55 * h), 0, 1))
-    canopy = _noise(rng, w, h, 60) * 0.5 + _noise(rng, w, h, 22) * 0.35 + _noise(rng, w, h, 7) * 0.15
+    canopy = (
+        _noise(rng, w, h, 60 * FINE) * 0.5 + _noise(rng, w, h, 22 * FINE) * 0.35 + _noise(rng, w, h, 7 * FINE) * 0.15
+    )
     edge = 0.30 * h + 0.35 * h * (canopy - 0.5)
-    shade = _noise(rng, w, h, 11) * 0.6 + _noise(rng, w, h, 4) * 0.4
+    shade = _noise(rng, w, h, 11 * FINE) * 0.6 + _noise(rng, w, h, 4 * FINE) * 0.4
     greens = _mix(
         _mix((0.06, 0.17, 0.06), (0.31, 0.48, 0.13), shade), (0.68, 0.74, 0.27), np.clip(2.4 * shade - 1.5, 0, 1)
     )
     picture = np.where((y > edge)[..., None], greens, picture)
+    berry = 5.5 * FINE
     for cx, cy in rng.uniform([0.05, 0.5], [0.95, 0.95], (26, 2)):
-        r2 = ((x - cx * w) / 5.5) ** 2 + ((y - cy * h) / 5.5) ** 2
-        light = np.clip(1.05 - 0.6 * r2 - 0.1 * (x - cx * w) / 5.5, 0.2, 1)
+        r2 = ((x - cx * w) / berry) ** 2 + ((y - cy * h) / berry) ** 2
+        light = np.clip(1.05 - 0.6 * r2 - 0.1 * (x - cx * w) / berry, 0.2, 1)
         picture = np.where((r2 < 1)[..., None], light[..., None] * np.array([0.80, 0.09, 0.10]), picture)
     return np.asarray(picture, float)
 
@@ -197,22 +214,23 @@ def _night() -> Array:
     picture = _mix((0.02, 0.025, 0.05), (0.07, 0.07, 0.11), np.clip(y / (0.6 * h), 0, 1))
     left = 0
     while left < w:
-        wide, top = int(rng.integers(44, 80)), float(rng.uniform(0.12, 0.42)) * h
+        wide, top = FINE * int(rng.integers(44, 80)), float(rng.uniform(0.12, 0.42)) * h
         house = (x >= left) & (x < left + wide) & (y > top) & (y < 0.74 * h)
         picture = np.where(house[..., None], float(rng.uniform(0.025, 0.075)) * np.array([1.0, 0.95, 0.9]), picture)
-        for row in range(int(top) + 12, int(0.7 * h), 20):
-            for column in range(left + 7, left + wide - 9, 15):
+        for row in range(int(top) + 12 * FINE, int(0.7 * h), 20 * FINE):
+            for column in range(left + 7 * FINE, left + wide - 9 * FINE, 15 * FINE):
                 lit = rng.uniform() < 0.3
                 colour = (
                     np.array([0.95, 0.72, 0.36]) * rng.uniform(0.35, 1) if lit else np.full(3, rng.uniform(0.015, 0.05))
                 )
-                picture[row : row + 10, column : min(column + 8, w)] = colour
+                picture[row : row + 10 * FINE, column : min(column + 8 * FINE, w)] = colour
         left += wide
     ground = y >= 0.74 * h
     mirror = np.clip((1.48 * h - y).astype(int), 0, h - 1)
     picture = np.where(ground[..., None], 0.35 * picture[mirror, x] + 0.015, picture)
+    halo_px = 46 * FINE
     for cx in (0.15, 0.48, 0.83):
-        r2 = ((x - cx * w) / 46) ** 2 + ((y - 0.36 * h) / 46) ** 2
+        r2 = ((x - cx * w) / halo_px) ** 2 + ((y - 0.36 * h) / halo_px) ** 2
         halo = np.exp(-3 * r2) + 4 * np.exp(-240 * r2)
         picture = picture + halo[..., None] * np.array([0.55, 0.42, 0.24])
     return np.asarray(np.clip(picture, 0, 1), float)
@@ -228,7 +246,7 @@ SCENES: dict[str, str] = {
 
 @cache
 def scene(key: str) -> Array:
-    """A synthetic scene as signals (234, 416, 3); KeyError for an unknown one."""
+    """A synthetic scene as signals (468, 832, 3); KeyError for an unknown one."""
     return {"gradients": _gradients, "skin": _skin, "foliage": _foliage, "night": _night}[key]()
 
 

@@ -74,7 +74,7 @@ def asked(
     if len({f["path"] for f in factors}) < len(factors):
         raise BadInputError("question", "A control was named twice.", "factors")
     if not factors and len(lights) < 2:
-        raise BadInputError("question", "Choose a control that is tried, or a second light.", "factors")
+        raise BadInputError("question", "Add a feature or a second room light.", "factors")
     if not (q.baselines == 0 or LEAST_BASELINES <= q.baselines <= MOST_BASELINES):
         said = f"The baseline is read {LEAST_BASELINES} to {MOST_BASELINES} times."
         raise BadInputError("question", said, "baselines")

@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from lumenar.bench.drivers.hands import Hands, in_words
 from lumenar.bench.drivers.person import Person, Reply, Task
-from lumenar.bench.drivers.typed import LUMINANCE, STEP_S, HandMeter, MisreadError, TypedMeter
+from lumenar.bench.drivers.typed import LUMINANCE, HandMeter, MisreadError, TypedMeter, step_times
 from lumenar.bench.ports import BelowFloorError, RefusedError
 from lumenar.core import typed
 from lumenar.core.menu import Menu, text_of
@@ -23,7 +23,7 @@ from lumenar.service.data import now
 from lumenar.service.displays import display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.further import asks_more, extend
-from lumenar.service.planning import settings_of, signal_of
+from lumenar.service.planning import format_of, settings_of, signal_of
 from lumenar.store import hand, readings, reviews, runs
 from lumenar.store.hand import SheetRow
 from lumenar.store.readings import NewReading
@@ -62,13 +62,14 @@ class SheetSetup:
 
 @dataclass(frozen=True)
 class SheetPatch:
-    """A line of the sheet: what to show and where, and what was read of it. show: the patch in words, codes: its signal in the
-    display's depth; outcome: "" while it is not read."""
+    """A line of the sheet: what to show and where, and what was read of it. show: the patch in words; codes: its signal, of at
+    most top; outcome: "" while it is not read."""
 
     patch: int
     setup: int
     show: str
     codes: list[int]
+    top: int
     rgb: list[float]
     window_percent: float
     background: float
@@ -89,7 +90,6 @@ class Sheet:
     review: int
     state: RunState
     name: str
-    bits: int
     meter: str
     luminance_alone: bool
     """Whether the meter shows no colour, so that readings are typed as Y alone."""
@@ -163,11 +163,21 @@ def sheet(app: Application, run_id: int) -> Sheet:
     done = sum(bool(r.outcome) for r in rows)
     luminance = shown.menu.luminance_control
     return Sheet(
-        run_id, run.review_id, run.state, shown.row.name, shown.row.bits, str(run.meter.get("name", "")),
+        run_id, run.review_id, run.state, shown.row.name, str(run.meter.get("name", "")),
         _luminance_alone(run), luminance.path if luminance else None, listed,
-        [_line(r, rows, shown.row.bits, setups[r.setup_id].signal) for r in rows], done, len(rows),
-        (len(rows) - done) * STEP_S,
+        [_line(r, rows, format_of(shown.row, setups[r.setup_id]), setups[r.setup_id].signal) for r in rows], done, len(rows),
+        _left_s(rows),
     )  # fmt: skip
+
+
+def _left_s(rows: Sequence[SheetRow]) -> float:
+    """How long a person takes for what is not read yet, as the plan says too."""
+    left = 0.0
+    for setup in dict.fromkeys(r.setup_id for r in rows):
+        own = [r for r in rows if r.setup_id == setup]
+        times = step_times([r.patch for r in own])
+        left += sum(t for r, t in zip(own, times, strict=True) if not r.outcome)
+    return left
 
 
 def _to_enter(menu: Menu, setup: SetupRow) -> list[Setting]:
@@ -211,11 +221,11 @@ def looked(app: Application, run_id: int, setup_id: int, signal: Signal | None) 
     return sheet(app, run_id)
 
 
-def _line(row: SheetRow, rows: Sequence[SheetRow], bits: int, signal: Signal) -> SheetPatch:
-    p, top = row.patch, 2**bits - 1
+def _line(row: SheetRow, rows: Sequence[SheetRow], sent: Mapping[str, Any], signal: Signal) -> SheetPatch:
+    p, top = row.patch, 2 ** int(sent["bits"]) - 1
     asked = "" if not row.outcome else typed.question(p.rgb, typed.Typed(row.XYZ), _beside(row, rows), signal)
     return SheetPatch(
-        row.id, row.setup_id, in_words(p), [round(v * top) for v in p.rgb], list(p.rgb), 100 * p.window,
+        row.id, row.setup_id, in_words(p), [round(v * top) for v in p.rgb], top, list(p.rgb), 100 * p.window,
         p.background, p.level, None if p.zone is None else list(p.zone), p.pattern, p.at_s, row.outcome,
         None if row.XYZ is None else list(row.XYZ), asked,
     )  # fmt: skip
@@ -328,7 +338,7 @@ def _understood(
         except BelowFloorError:
             pass
         except MisreadError as e:
-            answers[entry.patch] = Answer(entry.patch, False, "", f"{row.patch.code}: {e}.")
+            answers[entry.patch] = Answer(entry.patch, False, "", f"{in_words(row.patch).capitalize()}: {e}.")
             continue
         pending[row.id] = SheetRow(row.id, row.setup_id, row.patch, "ok" if XYZ is not None else "below_floor", XYZ)
     return answers, pending
@@ -357,7 +367,8 @@ def _asked_about(
             if row.id in sure or not (said := asked(row, beside)):
                 continue
             count = sum(bool(asked(row, [other])) for other in beside)
-            if worst is None or count > worst[0]:
+            # Of those that contradict as many, the darkest: what is brighter is judged by it.
+            if worst is None or (count, -sum(row.patch.rgb)) > (worst[0], -sum(every[worst[1]].patch.rgb)):
                 worst = count, row.id, said
         if worst is None:
             return list(pending.values())

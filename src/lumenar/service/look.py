@@ -23,8 +23,8 @@ from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.targets import TargetChoice
 from lumenar.service.targets import choices as target_choices
 
-FIGURES_EVERY = 2
-"""Figures of a scene are of every second pixel across and down: they differ by a hundredth from those of all, and come before
+FIGURES_EVERY = 4
+"""Figures of a scene are of every fourth pixel across and down: they differ by a hundredth from those of all, and come before
 the pictures do."""
 MOST_FACTOR = 20.0
 
@@ -104,7 +104,7 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
     _checked(factor)
     scenes = []
     for key, title in appearance.SCENES.items():
-        picture = _picture(app, model, setup_id, key, target, factor, False, FIGURES_EVERY)
+        picture = _picture(app, model, setup_id, key, target, factor)
         scenes.append(Scene(key, title, picture.de_mean, picture.de_p95, picture.outside_percent))
     found, of = None, ""
     for measurement in ("swatches", "saturation", "gamut"):
@@ -127,20 +127,14 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
 
 
 def _picture(
-    app: Application,
-    model: DisplayModel,
-    setup_id: int,
-    key: str,
-    target: Target,
-    factor: float,
-    meant: bool,
-    every: int = 1,
-) -> appearance.Picture:
-    """A scene as rendered, of every so many pixels across and down."""
+    app: Application, model: DisplayModel, setup_id: int, key: str, target: Target, factor: float
+) -> appearance.Picture:  # fmt: skip
+    """A scene as shown, of some of its pixels, for its figures."""
     stamp = (float(model.curves.sum()), float(model.primaries.sum()))
-    cache = ("picture", setup_id, stamp, key, target.key, 0.0 if meant else factor, meant, every)
+    some = appearance.scene(key)[::FIGURES_EVERY, ::FIGURES_EVERY]
     picture: appearance.Picture = app.loaded.get(
-        cache, lambda: appearance.render(model, appearance.scene(key)[::every, ::every], target, factor, meant)
+        ("picture", setup_id, stamp, key, target.key, factor),
+        lambda: appearance.render(model, some, target, factor, False),
     )
     return picture
 
@@ -176,7 +170,7 @@ def scene_png(
         raise NotFoundError("scene", f"There is no scene {key!r}; there are {', '.join(appearance.SCENES)}.")
     setup = cells.setup_of(app, review_id, setup_id)
     target = cells.target_of(target_key or setup.target, setup.signal)
-    picture = _picture(app, _model(app, review_id, setup_id), setup_id, key, target, _checked(factor), meant)
+    codes = appearance.pixels(_model(app, review_id, setup_id), appearance.scene(key), target, _checked(factor), meant)
     out = io.BytesIO()
-    Image.fromarray(picture.codes).save(out, "PNG")
+    Image.fromarray(codes).save(out, "PNG", compress_level=3)
     return out.getvalue()

@@ -38,7 +38,7 @@ from lumenar.service.data import digest, now
 from lumenar.service.displays import Display, display
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.new_display import parse
-from lumenar.service.shelf import setup_name
+from lumenar.service.shelf import HDR_BITS, first_format, setup_name
 from lumenar.service.targets import titles
 from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import SetupRow
@@ -285,7 +285,11 @@ def _follow(
             if (m.name, m.signal) not in there:
                 name = setup_name(m, names)
                 names.append(name)
-                reviews.add_setup(db, SetupRow(0, unit.id, position, name, m.name, 1, m.signal, m.target, {}))
+                bits = HDR_BITS if reviews.stand_in(db, unit.id) is not None else unit.bits
+                sent = first_format(m.signal, bits)
+                reviews.add_setup(
+                    db, SetupRow(0, unit.id, position, name, m.name, 1, m.signal, m.target, {}, format=sent)
+                )
                 position += 1
     if asked:
         raise ConflictError(

@@ -97,7 +97,7 @@ def add(app: Application, new: NewDisplay) -> int:
             new.height_px, new.bits, new.signal_range,
         )  # fmt: skip
         suffix = "" if first is None else f" (sample {row.sample})"
-        add_setups(db, reviews.add_unit(db, row), menu, suffix)
+        add_setups(db, reviews.add_unit(db, row), menu, suffix, row.bits)
     return review_id
 
 

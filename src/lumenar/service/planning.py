@@ -146,6 +146,8 @@ class Planner:
             estimate = Estimate(self.app, shown, own)
             habits = self.options.habits(row.panel)
             plan = plan_run(cells, lambda s, d=shown: self._context(d, setups[s]), habits, estimate.seconds)  # type: ignore[misc]
+            if not shown.stand_in:
+                plan = _by_hand(plan)
             if plan.patches:
                 made.append(UnitPlan(unit_id, row.firmware, plan, own, habits))
         self.left_out = list(dict.fromkeys(self.left_out))
@@ -279,6 +281,15 @@ def meters_before(
     return meter, None if found is None else found.id
 
 
+def _by_hand(plan: Plan) -> Plan:
+    """A plan with the times that a person takes."""
+    times: list[float] = []
+    for setup in dict.fromkeys(p.setup for p in plan.patches):
+        times += typed.step_times([p.patch for p in plan.patches if p.setup == setup])
+    patches = tuple(replace(p, seconds=t) for p, t in zip(plan.patches, times, strict=True))
+    return replace(plan, patches=patches, seconds=sum(times), saved_seconds=(plan.asked - len(patches)) * typed.STEP_S)
+
+
 def new_run(
     app: Application, review_id: int, unit_id: int, setups: Sequence[SetupRow], habits: Habits, warm_up: bool,
     patches: Sequence[NewPatch], hand_meter: HandMeter | None = None,
@@ -294,7 +305,8 @@ def new_run(
         created_at=now(),
         firmware=row.firmware,
         meters=meter,
-        habits=asdict(habits),
+        # A person keeps to no rule of the bench.
+        habits=asdict(habits) if shown.stand_in else {},
         correction_id=correction,
         warm_up=warm_up,
         setups={

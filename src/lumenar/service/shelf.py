@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from lumenar.bench.drivers.simulated import Arrival
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu import Menu, Mode, Panel, document_of
+from lumenar.core.signals import Signal
 from lumenar.service import cells, verdict
 from lumenar.service.application import Application
 from lumenar.service.data import now
@@ -110,12 +111,26 @@ def _add_stand_in(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: st
     add_setups(db, unit_id, a.menu, suffix)
 
 
-def add_setups(db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "") -> None:
-    """One setup for each mode of a menu, as shipped."""
+HDR_BITS = 10
+"""PQ and HLG with fewer bits a channel show steps."""
+
+
+def first_format(signal: Signal, bits: int) -> dict[str, int]:
+    """What a new setup of a display of one's own says of its signal: HDR has at least 10 bits, SDR the display's usual."""
+    return {} if signal == "sdr" or bits >= HDR_BITS else {"bits": HDR_BITS}
+
+
+def add_setups(
+    db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "", bits: int = HDR_BITS
+) -> None:  # fmt: skip
+    """One setup for each mode of a menu, as shipped. bits: a channel of the signal that the display usually gets."""
     names: list[str] = []
     for position, mode in enumerate(menu.modes):
         names.append(setup_name(mode, names))
-        setup = SetupRow(0, unit_id, position, names[-1] + suffix, mode.name, 1, mode.signal, mode.target, {})
+        setup = SetupRow(
+            0, unit_id, position, names[-1] + suffix, mode.name, 1, mode.signal, mode.target, {},
+            format=first_format(mode.signal, bits),
+        )  # fmt: skip
         reviews.add_setup(db, setup)
 
 

@@ -6045,8 +6045,6 @@ export interface components {
             state: "queued" | "running" | "paused" | "waiting" | "stopped" | "done";
             /** Name */
             name: string;
-            /** Bits */
-            bits: number;
             /** Meter */
             meter: string;
             /** Luminance Alone */
@@ -6066,8 +6064,8 @@ export interface components {
         };
         /**
          * SheetPatch
-         * @description A line of the sheet: what to show and where, and what was read of it. show: the patch in words, codes: its signal in the
-         *     display's depth; outcome: "" while it is not read.
+         * @description A line of the sheet: what to show and where, and what was read of it. show: the patch in words; codes: its signal, of at
+         *     most top; outcome: "" while it is not read.
          */
         SheetPatch: {
             /** Patch */
@@ -6078,6 +6076,8 @@ export interface components {
             show: string;
             /** Codes */
             codes: number[];
+            /** Top */
+            top: number;
             /** Rgb */
             rgb: number[];
             /** Window Percent */

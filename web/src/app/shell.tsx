@@ -6,6 +6,7 @@ import { useReviewOf } from "../api/queries";
 import { Key, Mono, Unseen } from "../parts/basics";
 import { BenchBar } from "../views/bench/BenchBar";
 import { Milestones } from "../views/bench/Milestones";
+import "./bars.css";
 import { Help } from "./help";
 import { EVERYWHERE } from "./keymap";
 import { useKeys } from "./keys";
@@ -116,6 +117,7 @@ export function Shell() {
       </A>
       <Flex
         as="header"
+        className="bar"
         minH="44px"
         flex="none"
         align="center"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -18,10 +18,12 @@ from lumenar.bench.ports import (
     MeterReading,
 )
 from lumenar.core import typed
+from lumenar.core.readings import Patch
 from lumenar.core.typed import Form
 
-STEP_S = 8.0
-"""How long a person takes to show a patch, read the meter and type what it says, in s."""
+STEP_S, ENTER_S, CONTROL_S, CARRY_S = 8.0, 30.0, 8.0, 8.0
+"""How long a person takes in s: to show a patch, read the meter and type what it says; to enter a setup; to move the luminance
+control; to carry the meter to another place."""
 LUMINANCE = "luminance meter"
 """The kind of a meter that shows Y alone."""
 
@@ -79,6 +81,20 @@ class TypedMeter:
         if XYZ is None:
             raise BelowFloorError("the meter shows no number: there is too little light")
         return MeterReading(XYZ, self._now() - begun)
+
+
+def step_times(patches: Sequence[Patch]) -> list[float]:
+    """How long a person takes for each patch of one setup in s, in their order."""
+    times: list[float] = []
+    before: Patch | None = None
+    for p in patches:
+        spent = STEP_S + (ENTER_S if before is None else 0.0)
+        spent += CONTROL_S if p.level is not None and (before is None or before.level != p.level) else 0.0
+        spent += CARRY_S if p.zone is not None and (before is None or before.zone != p.zone) else 0.0
+        held = 0.0 if before is None or before.at_s is None else before.at_s
+        times.append(spent + (max(p.at_s - held, 0.0) if p.at_s else 0.0))
+        before = p
+    return times
 
 
 def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:

@@ -242,6 +242,7 @@ export default function BoardView() {
     <Flex direction="column" minH="100%">
       <Unseen as="h1">Board of {board.data.review.name}</Unseen>
       <Flex
+        className="bar"
         align="center"
         gap="8px 18px"
         px="16px"

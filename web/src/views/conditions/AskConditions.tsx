@@ -1,8 +1,8 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
-import { useState } from "react";
 import type { Sent } from "../../api/client";
 import { useConditionChoices, useExperimentCost } from "../../api/queries";
 import { ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
+import { DraftNote, useDraft } from "../../parts/drafts";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { NumberField } from "../../parts/NumberField";
@@ -92,6 +92,24 @@ function States({
 }
 
 /** Lights, controls and their values; and what it will take. */
+/** What is asked, as far as it is filled in. */
+interface Asked {
+  lights: Light[];
+  factors: Factor[];
+  which: Which;
+  chosen: string[];
+  few: boolean;
+  baselines: number | null;
+}
+const EMPTY: Asked = {
+  lights: [{ label: "dark", lux: 0 }],
+  factors: [],
+  which: "alone",
+  chosen: [],
+  few: false,
+  baselines: null,
+};
+
 export function AskConditions({
   review,
   setup,
@@ -105,15 +123,19 @@ export function AskConditions({
   byHand: boolean;
   busy: boolean;
   error: Error | null;
-  onStart: (q: Question) => void;
+  /** `started` is called once it has begun. */
+  onStart: (q: Question, started: () => void) => void;
 }) {
   const choices = useConditionChoices(review, setup);
-  const [lights, setLights] = useState<Light[]>([{ label: "dark", lux: 0 }]);
-  const [factors, setFactors] = useState<Factor[]>([]);
-  const [which, setWhich] = useState<Which>("alone");
-  const [chosen, setChosen] = useState<string[]>([]);
-  const [few, setFew] = useState(byHand);
-  const [baselines, setBaselines] = useState<number | null>(null);
+  const draft = useDraft<Asked>(`conditions ${setup}`, { ...EMPTY, few: byHand });
+  const { lights, factors, which, chosen, few, baselines } = draft.value;
+  const change = (more: Partial<Asked>) => draft.set((old) => ({ ...old, ...more }));
+  const setLights = (lights: Light[]) => change({ lights });
+  const setFactors = (factors: Factor[]) => change({ factors });
+  const setWhich = (which: Which) => change({ which });
+  const setChosen = (chosen: string[]) => change({ chosen });
+  const setFew = (few: boolean) => change({ few });
+  const setBaselines = (baselines: number | null) => change({ baselines });
   const every = statesOf(lights, factors);
   // What was chosen and is no state any more does not count, and the baseline is read anyhow.
   const known = new Set(
@@ -147,7 +169,7 @@ export function AskConditions({
     : dark !== undefined
       ? `The lamps of the stand-ins are set by lux: say how many ${dark} are.`
       : factors.length === 0 && lights.length < 2
-        ? "Choose a control that is tried, or a second light."
+        ? "Add a feature or a second room light to see the plan."
         : which === "chosen" && !chosen.some((k) => known.has(k))
           ? "Choose a state that is read."
           : "";
@@ -161,10 +183,16 @@ export function AskConditions({
   const light = (i: number, l: Partial<Light>) => setLights(lights.map((x, n) => (n === i ? { ...x, ...l } : x)));
   const next = usual.find((u) => !lights.some((l) => l.label === u.label));
   return (
-    <Grid templateColumns={{ base: "1fr", lg: "minmax(0, 560px) minmax(0, 1fr)" }} gap="36px" p="16px" overflowY="auto">
+    <Grid
+      templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 560px) minmax(0, 1fr)" }}
+      gap="36px"
+      p="16px"
+      overflowY="auto"
+    >
       <Box>
+        <DraftNote draft={draft} />
         <Text as="h2" fontWeight="600">
-          In which light
+          Room light
         </Text>
         <Text color="ink3" fontSize="12px" mb="6px">
           The first is the baseline's. A label is enough where nobody measured: “torch, 30 cm”.
@@ -315,7 +343,7 @@ export function AskConditions({
         who={byHand ? "You light the room, enter and type" : "The bench lights the room and enters"}
         busy={busy}
         error={error}
-        onStart={() => onStart(question)}
+        onStart={() => onStart(question, draft.clear)}
       />
     </Grid>
   );

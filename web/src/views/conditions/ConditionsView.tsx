@@ -80,7 +80,7 @@ function Shown({
     return { ...result.tone, series: zero ? [zero, ...drawn] : drawn };
   }, [result, chosen]);
   return (
-    <Grid templateColumns={{ base: "1fr", xl: "minmax(0, 1fr) 380px" }} gap="24px" alignItems="start">
+    <Grid templateColumns={{ base: "minmax(0, 1fr)", xl: "minmax(0, 1fr) 380px" }} gap="24px" alignItems="start">
       <Box>
         <EffectGrid result={result} {...keys} />
         <Box mt="16px" data-testid="in-words">
@@ -277,7 +277,14 @@ export default function ConditionsView() {
             byHand={!board.data.stand_in}
             busy={start.isPending}
             error={start.error}
-            onStart={(q) => start.mutate(q, { onSuccess: (made) => setSearch({ experiment: String(made.id) }) })}
+            onStart={(q, started) =>
+              start.mutate(q, {
+                onSuccess: (made) => {
+                  started();
+                  setSearch({ experiment: String(made.id) });
+                },
+              })
+            }
           />
         </>
       ) : (

@@ -1,8 +1,9 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
-import { type Ref, useEffect, useState } from "react";
+import type { Ref } from "react";
 import { ApiError, type Experiment, type Sent } from "../../api/client";
 import { ChartPanel } from "../../charts/ChartPanel";
 import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
+import { useDraft } from "../../parts/drafts";
 import { Field } from "../../parts/field";
 import { short } from "../../parts/paths";
 import { type Confirmed, ReadingFields } from "../../parts/ReadingFields";
@@ -132,6 +133,14 @@ export function PutBack({ experiment }: { experiment: Experiment }) {
 }
 
 /** The step that is next, for a person: what to enter, what to look at, what to read. */
+/** What the person saw in the menu during a step. */
+interface Said {
+  stands: Record<string, string>;
+  greyed: string[];
+  refused: boolean;
+}
+const NOTHING_SAID: Said = { stands: {}, greyed: [], refused: false };
+
 export function StageByHand({
   experiment,
   busy,
@@ -146,15 +155,9 @@ export function StageByHand({
   handle: Ref<Confirmed>;
 }) {
   const stage = experiment.now;
-  const [stands, setStands] = useState<Record<string, string>>({});
-  const [greyed, setGreyed] = useState<string[]>([]);
-  const [refused, setRefused] = useState(false);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another step begins with nothing said
-  useEffect(() => {
-    setStands({});
-    setGreyed([]);
-    setRefused(false);
-  }, [experiment.read]);
+  const draft = useDraft(`looked ${experiment.id} ${experiment.read}`, NOTHING_SAID);
+  const { stands, greyed, refused } = draft.value;
+  const say = (more: Partial<Said>) => draft.set((old) => ({ ...old, ...more }));
   if (!stage) return null;
   const place = error instanceof ApiError ? (error.problem.place ?? "") : "";
   return (
@@ -176,7 +179,7 @@ export function StageByHand({
             ))}
           </Box>
           <Box mt="6px">
-            <Tick checked={refused} onChange={setRefused}>
+            <Tick checked={refused} onChange={(refused) => say({ refused })}>
               the menu did not let the last of it be set
             </Tick>
           </Box>
@@ -208,8 +211,8 @@ export function StageByHand({
                   typed={stands[path] ?? ""}
                   wrong={place === `stands.${path}`}
                   greyed={greyed.includes(path)}
-                  onType={(v) => setStands({ ...stands, [path]: v })}
-                  onGreyed={(on) => setGreyed(on ? [...greyed, path] : greyed.filter((p) => p !== path))}
+                  onType={(v) => say({ stands: { ...stands, [path]: v } })}
+                  onGreyed={(on) => say({ greyed: on ? [...greyed, path] : greyed.filter((p) => p !== path) })}
                 />
               ))}
             </Grid>

@@ -5,6 +5,7 @@ import { type Answer, api, got, type Sheet, type SheetPatch } from "../../api/cl
 import { useAct, useSheet } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
 import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
+import { useDraft } from "../../parts/drafts";
 import { Choice, Field } from "../../parts/field";
 import { MeterForm, useFormTitle, useMeterForm } from "../../parts/MeterForm";
 import { duration } from "../bench/BenchBar";
@@ -155,7 +156,12 @@ function Step({
 }) {
   const patch = sheet.patches[at] as SheetPatch;
   const [chosenForm, setForm] = useMeterForm();
-  const [text, setText] = useState("");
+  // What was typed and not kept yet, by the patch it was typed for.
+  const draft = useDraft<Record<number, string>>(`hand ${sheet.run}`, {});
+  const typed = draft.value[patch.patch] ?? "";
+  const [text, setText] = useState(typed);
+  const keepDraft = (of: number, text: string) =>
+    draft.set(({ [of]: _, ...others }) => (text ? { ...others, [of]: text } : others));
   const [answer, setAnswer] = useState<Answer | null>(null);
   const [pasted, setPasted] = useState<Answer[]>([]);
   const input = useRef<HTMLInputElement>(null);
@@ -170,7 +176,7 @@ function Step({
   const again = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another patch begins with an empty field
   useEffect(() => {
-    if (!ahead.current) setText("");
+    if (!ahead.current) setText(typed);
     ahead.current = false;
     setAnswer(null);
     input.current?.focus();
@@ -204,6 +210,7 @@ function Step({
         const mine = all.answers[0] ?? null;
         setPasted([]);
         if (mine?.kept) {
+          keepDraft(patch.patch, "");
           setAnswer(null);
           ahead.current = true;
           if (all.state === "done" && sheet.state !== "done") onEnd();
@@ -211,6 +218,8 @@ function Step({
         } else {
           back();
           setAnswer(mine);
+          // What is typed now replaces it; Enter keeps it.
+          reselect.current = true;
         }
       },
     });
@@ -219,6 +228,12 @@ function Step({
     if (!again.current || enter.isPending || ahead.current) return;
     again.current = false;
     keep();
+  });
+  const reselect = useRef(false);
+  useEffect(() => {
+    if (!reselect.current || !text) return;
+    reselect.current = false;
+    input.current?.select();
   });
   useEffect(() => {
     if (grows.current === 0 || sheet.total < grows.current) return;
@@ -277,7 +292,7 @@ function Step({
             {patch.show}
           </Text>
           <Text color="ink2">
-            <Mono>{patch.codes.join(" ")}</Mono> of {2 ** sheet.bits - 1}
+            <Mono>{patch.codes.join(" ")}</Mono> of {patch.top}
             {place(patch, sheet).map((s) => ` · ${s}`)}
           </Text>
         </Box>
@@ -296,6 +311,7 @@ function Step({
             aria-describedby="hand-told"
             onChange={(e) => {
               setText(e.target.value);
+              keepDraft(patch.patch, e.target.value);
               setAnswer(null);
             }}
             onPaste={paste}
@@ -322,7 +338,7 @@ function Step({
         {told?.error && <Text color="lamp">{told.error}</Text>}
         {told?.question && (
           <Text color="lamp">
-            {told.question} {answer ? "Enter keeps it; or type it again." : "Type it again."}
+            {told.question} {answer ? "Press Enter to keep it, or type it again." : "Type it again."}
           </Text>
         )}
         {!told && patch.outcome && (

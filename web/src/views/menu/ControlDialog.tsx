@@ -1,9 +1,9 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
-import { useState } from "react";
 import type { MenuControl, MenuMap, Sent } from "../../api/client";
 import { Key, LampButton, QuietButton } from "../../parts/basics";
 import { Dialog } from "../../parts/Dialog";
 import { decimal } from "../../parts/decimal";
+import { DraftNote, useDraft } from "../../parts/drafts";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 import { rolesWith } from "../../parts/roles";
@@ -79,9 +79,10 @@ export function ControlDialog({
   close: () => void;
 }) {
   const was = typed(control);
-  const [v, setV] = useState(was);
+  const draft = useDraft(`control ${map.unit} ${map.version} ${control.path}`, was);
+  const v = draft.value;
   const change = useMenuChange(changesOf(review, map).control);
-  const set = (w: Partial<Typed>) => setV((old) => ({ ...old, ...w }));
+  const set = (w: Partial<Typed>) => draft.set((old) => ({ ...old, ...w }));
   const fields = changed(v, was);
   const dirty = Object.keys(fields).length > 0;
   const numeric = v.kind === "slider" || v.kind === "notches";
@@ -89,18 +90,16 @@ export function ControlDialog({
     <Field w={width} value={String(v[key])} onChange={(e) => set({ [key]: e.target.value })} />
   );
   return (
-    <Dialog
-      label={`Correct ${control.path}`}
-      width="min(720px, 94vw)"
-      onClose={close}
-      mayClose={() => !dirty || window.confirm("The control was changed and is not saved. Close all the same?")}
-    >
+    <Dialog label={`Correct ${control.path}`} width="min(720px, 94vw)" onClose={close}>
       {(shut) => (
         <Box
           as="form"
           onSubmit={(e) => {
             e.preventDefault();
-            change.run({ path: control.path, fields }, () => shut(true));
+            change.run({ path: control.path, fields }, () => {
+              draft.clear();
+              shut(true);
+            });
           }}
           data-testid="control-form"
         >
@@ -112,6 +111,7 @@ export function ControlDialog({
               Close <Key>esc</Key>
             </QuietButton>
           </Flex>
+          <DraftNote draft={draft} />
           <Grid templateColumns={{ base: "1fr", md: "repeat(6, minmax(0, 1fr))" }} gap="10px 14px">
             <Box gridColumn={{ md: "span 4" }}>
               <Labelled label="Path in the menu" width="100%">

@@ -4,6 +4,7 @@ import { api, got, type MenuMap } from "../../api/client";
 import { useAct, useMenuHistory, useMenus } from "../../api/queries";
 import { LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
 import { ChooseFile } from "../../parts/ChooseFile";
+import { useDraft } from "../../parts/drafts";
 import { Field, Select } from "../../parts/field";
 import { textOf } from "../../parts/files";
 import { Labelled } from "../../parts/Labelled";
@@ -19,7 +20,8 @@ function Heading({ children }: { children: string }) {
 
 function AnotherSample({ review, map, done }: { review: number; map: MenuMap; done: (unit: number | null) => void }) {
   const free = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("").find((l) => map.samples.every((s) => s.sample !== l)) ?? "";
-  const [v, setV] = useState({ sample: free, serial: "", firmware: "" });
+  const draft = useDraft(`sample ${review} ${free}`, { sample: free, serial: "", firmware: "" });
+  const v = draft.value;
   const add = useAct(
     () =>
       got(
@@ -39,11 +41,21 @@ function AnotherSample({ review, map, done }: { review: number; map: MenuMap; do
               w={k === "sample" ? "64px" : "130px"}
               maxLength={80}
               value={v[k]}
-              onChange={(e) => setV({ ...v, [k]: e.target.value })}
+              onChange={(e) => draft.set((old) => ({ ...old, [k]: e.target.value }))}
             />
           </Labelled>
         ))}
-        <QuietButton loading={add.isPending} onClick={() => add.mutate(undefined, { onSuccess: () => done(null) })}>
+        <QuietButton
+          loading={add.isPending}
+          onClick={() =>
+            add.mutate(undefined, {
+              onSuccess: () => {
+                draft.clear();
+                done(null);
+              },
+            })
+          }
+        >
           Add the sample
         </QuietButton>
       </Flex>

@@ -64,12 +64,14 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
   const paths = lines.map((e) => e.path.split(" > "));
   const setups = map.setups.filter((s) => Object.keys(s.differs).length > 0);
   const named = ["Control", "Values", "Default", "Set for", "Locks and resets"];
+  // Modes with defaults of their own, a column each.
+  const modes = [...new Set(map.controls.flatMap((c) => Object.keys(c.own)))];
   return (
     <Wide label="Controls">
       <Table.Root
         role="grid"
         aria-label="Controls"
-        minW="760px"
+        minW={`${760 + 54 * (modes.length + setups.length)}px`}
         css={{ "& td, & th": { py: "3px", pr: "26px" }, "& th:first-of-type": { pl: "16px" } }}
       >
         <Table.Header>
@@ -77,6 +79,11 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
             {named.map((h) => (
               <Table.ColumnHeader key={h} scope="col">
                 {h}
+              </Table.ColumnHeader>
+            ))}
+            {modes.map((m) => (
+              <Table.ColumnHeader key={m} scope="col" maxW="90px" title={`Defaults of ${m}`}>
+                {m}
               </Table.ColumnHeader>
             ))}
             {setups.map((s) => (
@@ -98,7 +105,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
             ...heads(paths, i).map((h) => (
               <Table.Row key={`${e.path} ${h}`}>
                 <Table.Cell
-                  colSpan={named.length + setups.length}
+                  colSpan={named.length + modes.length + setups.length}
                   fontWeight="600"
                   style={{ paddingLeft: 16 + 16 * (paths[i]?.indexOf(h) ?? 0) }}
                 >
@@ -137,7 +144,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
               <Table.Cell maxW="220px">
                 <Mono>{e.default}</Mono>
               </Table.Cell>
-              <Table.Cell>{SCOPES[e.control.scope]}</Table.Cell>
+              <Table.Cell whiteSpace="nowrap">{SCOPES[e.control.scope]}</Table.Cell>
               <Table.Cell maxW="320px">
                 {drawn?.from === e.path ? (
                   <Text as="span" color="lamp">
@@ -151,6 +158,11 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
                   rules(e.control).join("; ")
                 )}
               </Table.Cell>
+              {modes.map((m) => (
+                <Table.Cell key={m}>
+                  <Mono>{e.cells.length === 1 ? e.control.own[m] : ""}</Mono>
+                </Table.Cell>
+              ))}
               {setups.map((s) => (
                 <Table.Cell key={s.setup}>
                   <Mono>{differing(e, s.differs)}</Mono>

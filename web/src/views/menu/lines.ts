@@ -28,11 +28,6 @@ export function entries(controls: MenuControl[]): Entry[] {
     e.values = `${part(1).join(", ")} at ${part(0).join(", ")}; each ${e.values}`;
     e.default = [...new Set(e.cells.map((c) => c.default ?? "not known"))].join(", ");
   }
-  for (const e of out) {
-    const own = Object.entries(e.control.own);
-    if (own.length > 0 && e.cells.length === 1)
-      e.default = `${e.default}; ${own.map(([mode, v]) => `${v} in ${mode}`).join(", ")}`;
-  }
   return out;
 }
 

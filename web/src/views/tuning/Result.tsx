@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, got, type Tuning, type Worth } from "../../api/client";
 import { useAct, useBoard, useCarried, useWorth } from "../../api/queries";
 import { number, signed } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
+import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
 import { Choice, Field } from "../../parts/field";
 import { Labelled } from "../../parts/Labelled";
 
@@ -100,52 +100,57 @@ export function Keep({
 
 function Figures({ worth }: { worth: Worth }) {
   return (
-    <Table.Root fontSize="13px" w="auto" mt="12px" aria-label="Before and after">
-      <Table.Header>
-        <Table.Row>
-          <Table.ColumnHeader pl="0">Figure</Table.ColumnHeader>
-          <Table.ColumnHeader textAlign="end">before</Table.ColumnHeader>
-          <Table.ColumnHeader textAlign="end">after</Table.ColumnHeader>
-          <Table.ColumnHeader textAlign="end" title="How much better, with the interval that holds it 95 times of 100">
-            gain
-          </Table.ColumnHeader>
-        </Table.Row>
-      </Table.Header>
-      <Table.Body>
-        {worth.figures.map((f) => {
-          const cost = f.figure === "white_black.white_cd_m2" || f.figure === "white_black.contrast_ratio";
-          return (
-            <Table.Row key={f.figure} data-testid="paired" data-figure={f.figure}>
-              <Table.Cell pl="0" pr="14px" py="3px">
-                {f.title}{" "}
-                <Text as="span" color="ink3">
-                  {f.unit}
-                </Text>
-              </Table.Cell>
-              <Table.Cell textAlign="end">
-                <Mono>{number(f.before, f.decimals)}</Mono>
-              </Table.Cell>
-              <Table.Cell textAlign="end">
-                <Mono>{number(f.after, f.decimals)}</Mono>
-              </Table.Cell>
-              <Table.Cell textAlign="end" whiteSpace="nowrap">
-                {f.gain != null && (
-                  <Mono color={!cost && f.low != null && f.low > 0 ? "ink" : "ink3"}>
-                    {signed(f.gain, f.decimals)}
-                    {f.low != null && f.high != null && (
-                      <Text as="span" color="ink3" fontSize="11px">
-                        {" "}
-                        {signed(f.low, f.decimals)} … {signed(f.high, f.decimals)}
-                      </Text>
-                    )}
-                  </Mono>
-                )}
-              </Table.Cell>
-            </Table.Row>
-          );
-        })}
-      </Table.Body>
-    </Table.Root>
+    <Wide label="Before and after">
+      <Table.Root fontSize="13px" w="auto" mt="12px" aria-label="Before and after">
+        <Table.Header>
+          <Table.Row>
+            <Table.ColumnHeader pl="0">Figure</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">before</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">after</Table.ColumnHeader>
+            <Table.ColumnHeader
+              textAlign="end"
+              title="How much better, with the interval that holds it 95 times of 100"
+            >
+              gain
+            </Table.ColumnHeader>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {worth.figures.map((f) => {
+            const cost = f.figure === "white_black.white_cd_m2" || f.figure === "white_black.contrast_ratio";
+            return (
+              <Table.Row key={f.figure} data-testid="paired" data-figure={f.figure}>
+                <Table.Cell pl="0" pr="14px" py="3px">
+                  {f.title}{" "}
+                  <Text as="span" color="ink3">
+                    {f.unit}
+                  </Text>
+                </Table.Cell>
+                <Table.Cell textAlign="end">
+                  <Mono>{number(f.before, f.decimals)}</Mono>
+                </Table.Cell>
+                <Table.Cell textAlign="end">
+                  <Mono>{number(f.after, f.decimals)}</Mono>
+                </Table.Cell>
+                <Table.Cell textAlign="end" whiteSpace="nowrap">
+                  {f.gain != null && (
+                    <Mono color={!cost && f.low != null && f.low > 0 ? "ink" : "ink3"}>
+                      {signed(f.gain, f.decimals)}
+                      {f.low != null && f.high != null && (
+                        <Text as="span" color="ink3" fontSize="11px">
+                          {" "}
+                          {signed(f.low, f.decimals)} … {signed(f.high, f.decimals)}
+                        </Text>
+                      )}
+                    </Mono>
+                  )}
+                </Table.Cell>
+              </Table.Row>
+            );
+          })}
+        </Table.Body>
+      </Table.Root>
+    </Wide>
   );
 }
 

@@ -172,8 +172,13 @@ function Session({ tuning }: { tuning: Tuning }) {
   });
   const over = tuning.state === "found" || tuning.state === "stopped" || tuning.state === "kept";
   return (
-    <Grid templateColumns={{ base: "1fr", lg: "minmax(380px, 470px) 1fr" }} flex="1" minH="0" overflow="hidden">
-      <Box overflowY="auto" p="16px" borderRight="1px solid" borderColor="lineSoft">
+    <Grid
+      templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(380px, 470px) 1fr" }}
+      flex="1"
+      minH="0"
+      overflow={{ lg: "hidden" }}
+    >
+      <Box overflowY={{ lg: "auto" }} minW="0" p="16px" borderRight={{ lg: "1px solid" }} borderColor="lineSoft">
         <Flex mb="14px" align="center" gap="12px">
           <Text color="ink2" data-testid="tuning-state">
             {STATES[tuning.state]} · <Mono>{counted}</Mono> attempt{counted === 1 ? "" : "s"},{" "}
@@ -226,9 +231,9 @@ function Session({ tuning }: { tuning: Tuning }) {
         )}
         <Unseen aria-live="polite">{over ? "The tuning is over." : (tuning.step?.why ?? "")}</Unseen>
       </Box>
-      <Box overflowY="auto" p="16px">
+      <Box overflowY={{ lg: "auto" }} minW="0" p="16px">
         {tuning.charts.length > 0 ? (
-          <Grid templateColumns={{ base: "1fr", xl: "minmax(0, 3fr) minmax(0, 2fr)" }} gap="8px 20px">
+          <Grid templateColumns={{ base: "minmax(0, 1fr)", xl: "minmax(0, 3fr) minmax(0, 2fr)" }} gap="8px 20px">
             {tuning.charts.slice(0, 1).map((c) => (
               <ChartPanel key={c.key} chart={c} name={tuning.setup_name} tables={false} />
             ))}
