@@ -97,6 +97,13 @@ def _states_are_walked_and_chosen_by_keys_in_a_bright_room(page):
     assert "in 3 lights" not in page.find("main").text
 
 
+@pytest.mark.timeout(STORY_S)
+def test_from_the_lights_to_the_states_that_were_read(page):
+    """Conditions from the question to its states, walked by keys. Each step goes on from the one before."""
+    _from_the_lights_and_features_to_what_should_be_switched_off(page)
+    _states_are_walked_and_chosen_by_keys_in_a_bright_room(page)
+
+
 def test_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
     made = page.send(
         "POST", "/displays",
@@ -154,10 +161,3 @@ def test_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
     assert "sunlight could not be had: the person could not make it" in out
     assert bars(page, "1.1")["luminance"] == "+40" and bars(page, "0.1") == {}
     assert page.errors() == []
-
-
-@pytest.mark.timeout(STORY_S)
-def test_from_the_lights_to_the_states_that_were_read(page):
-    """Conditions from the question to its states, walked by keys. Each step goes on from the one before."""
-    _from_the_lights_and_features_to_what_should_be_switched_off(page)
-    _states_are_walked_and_chosen_by_keys_in_a_bright_room(page)

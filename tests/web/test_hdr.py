@@ -78,6 +78,15 @@ def _plates_of_pq_say_where_it_ends(page):
     page.find("main", "your own screen cannot show its light")
 
 
+@pytest.mark.timeout(STORY_S)
+def test_hdr_from_the_board_to_its_plates(page):
+    """HDR on the Board, for a purpose, on the Shelf and in its plates. Each step goes on from the one before."""
+    _each_signal_has_a_section_with_its_own_columns(page)
+    _a_purpose_for_hdr_scores_hdr_alone(page)
+    _the_shelf_and_the_gaps_call_hdr_by_its_name(page)
+    _plates_of_pq_say_where_it_ends(page)
+
+
 def test_metadata_are_said_and_nonsense_is_refused(page):
     review = page.review("Meridian 65")
     page.go(f"/review/{review}")
@@ -114,12 +123,3 @@ def test_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
     assert page.api("/purposes")["purposes"][-1]["signal"] == "pq"
     page.until(lambda: "Player HDR" in page.find("[data-testid=scores]").text)
     assert "Parlour" not in page.find("[data-testid=scores]").text
-
-
-@pytest.mark.timeout(STORY_S)
-def test_hdr_from_the_board_to_its_plates(page):
-    """HDR on the Board, for a purpose, on the Shelf and in its plates. Each step goes on from the one before."""
-    _each_signal_has_a_section_with_its_own_columns(page)
-    _a_purpose_for_hdr_scores_hdr_alone(page)
-    _the_shelf_and_the_gaps_call_hdr_by_its_name(page)
-    _plates_of_pq_say_where_it_ends(page)

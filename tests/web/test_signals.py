@@ -62,6 +62,13 @@ def measured(page, mode, measurement):
     page.press("m")
 
 
+@pytest.mark.timeout(STORY_S)
+def test_a_run_of_pq_by_hand_from_its_settings_to_a_pasted_ramp(page):
+    """A run of PQ by hand. Each step goes on from the one before."""
+    _by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page)
+    _a_pasted_ramp_asks_for_the_codes_where_it_ends(page)
+
+
 def test_a_source_without_a_flag_is_noticed_and_the_decoder_told(page):
     """From the Board: a setup without a flag pauses the run; once the service menu says PQ, it is measured."""
     review = page.review("Meridian 65")
@@ -94,7 +101,7 @@ def _by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page):
     page.find("[data-testid=hand-show]", "white")
     steps = [e.text for e in page.all("main ol li, ol li")]
     assert any("Deep signal: on, before HDR is sent" in s for s in steps)
-    assert any(s.startswith("Send PQ, 8 bits, full range") for s in steps)
+    assert any(s.startswith("Send PQ, 10 bits, full range") for s in steps)
     Select(page.find("[data-testid=hand-shown]")).select_by_visible_text("SDR")
     page.find("li", "not what is to be sent")
     page.find("[data-testid=hand-input]").send_keys("600 620 640", Keys.ENTER)
@@ -152,10 +159,3 @@ def test_when_it_can_be_set_stands_on_the_map(page):
     page.go(f"/review/{review}/menu")
     page.find("main", "set only while SDR shows")
     assert violations(page) == []
-
-
-@pytest.mark.timeout(STORY_S)
-def test_a_run_of_pq_by_hand_from_its_settings_to_a_pasted_ramp(page):
-    """A run of PQ by hand. Each step goes on from the one before."""
-    _by_hand_it_is_said_what_to_set_to_send_and_to_look_at(page)
-    _a_pasted_ramp_asks_for_the_codes_where_it_ends(page)

@@ -160,6 +160,16 @@ def _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_pr
     assert violations(page) == []
 
 
+@pytest.mark.timeout(STORY_S)
+def test_from_the_board_to_a_proven_recipe_in_another_mode(page):
+    """From what can be tuned to a result that is proven, replayed and carried. Each step goes on from the one before."""
+    _from_the_board_to_what_a_setup_can_be_tuned_for(page)
+    _a_purpose_says_what_to_aim_at(page)
+    _the_bench_finds_white_and_luminance_and_it_is_worth_it(page)
+    _the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page)
+    _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page)
+
+
 def test_an_attempt_can_be_gone_back_to_and_the_way_on_is_another(page):
     review = monitor(page)
     page.go(f"/review/{review}/tuning?setup={page.api(f'/reviews/{review}/board')['rows'][3]['setup']}")
@@ -282,13 +292,3 @@ def test_by_hand_with_a_killed_server_and_a_slip_of_the_hand(page, server):
     assert left < 1.2 and float(white_error(display.true(Patch((1.0, 1.0, 1.0)), display.values), TARGET)) > 10
     page.find("[data-testid=keep-result]").click()
     page.find("[data-testid=prove]")
-
-
-@pytest.mark.timeout(STORY_S)
-def test_from_the_board_to_a_proven_recipe_in_another_mode(page):
-    """From what can be tuned to a result that is proven, replayed and carried. Each step goes on from the one before."""
-    _from_the_board_to_what_a_setup_can_be_tuned_for(page)
-    _a_purpose_says_what_to_aim_at(page)
-    _the_bench_finds_white_and_luminance_and_it_is_worth_it(page)
-    _the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page)
-    _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page)

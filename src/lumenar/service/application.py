@@ -85,6 +85,7 @@ class Application(Data):
     def forget(self) -> None:
         """Something was deleted: nothing of it stays in memory."""
         self.cache.clear()
+        self.analyses.clear()
         self.loaded.clear()
 
     def close(self) -> None:

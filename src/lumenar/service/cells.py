@@ -134,7 +134,7 @@ def keep_found(app: Application, found: Mapping[Task, Analysis]) -> None:
             app.cache.put(_early_key(task), analysis)
     _keep(app, {_kept_as(task): analysis for task, analysis in last.items()})
     for task, analysis in last.items():
-        app.cache.put(("analysis", _kept_as(task)), analysis)
+        app.analyses.put(_kept_as(task), analysis)
         app.cache.drop(_early_key(task))
 
 
@@ -260,7 +260,7 @@ def analysis_of(app: Application, row: CellRow, target: Target, declared: str | 
         _keep(app, {key: made})
         return made
 
-    kept: Analysis = app.cache.get(("analysis", key), find)
+    kept: Analysis = app.analyses.get(key, find)
     return kept
 
 
@@ -307,7 +307,7 @@ def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[
         by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
         made = {by_task[task]: a for task, a in compute(app, app.helper, list(by_task)).items()}
         for key, analysis in made.items():
-            app.cache.put(("analysis", key), analysis)
+            app.analyses.put(key, analysis)
         _keep(app, made)
 
 
@@ -316,7 +316,7 @@ def _missing(app: Application, keys: Iterable[computed.Key]) -> list[computed.Ke
     return [
         k
         for k in keys
-        if ("analysis", k) not in app.cache
+        if k not in app.analyses
         and ("failed", k.run_id, k.setup_id, k.measurement, k.target) not in app.cache
         and not computed.there(db, k)
     ]

@@ -150,6 +150,8 @@ class Data:
         self.folder = folder
         self.db = Database(folder / "lumenar.db")
         self.cache = Cache(4096)
+        self.analyses = Cache(1024)
+        """Analyses by the key they are stored with. One takes some 26 kB, and is read from the store in a millisecond."""
         self.loaded = Cache(24)
         self.views: Views[bytes] = Views(self.db)
         self.entries: Views[Any] = Views(self.db, 4096)

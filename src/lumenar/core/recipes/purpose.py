@@ -188,7 +188,7 @@ def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
             why += f"; as shipped this mode scores {own.score.value:.0f}"
     mean = best.scalar("grey_ramp", "de2000_mean")
     if mean is not None:
-        why += f"; grey is off by dE {mean:.1f} on average"
+        why += f"; grey is off its target by dE {mean:.1f} on average"
     return f"{why}."
 
 
