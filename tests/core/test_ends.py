@@ -35,7 +35,7 @@ def test_ends_follow_the_control_value_by_value():
     x = WhereItEnds(CLL, "Film", 0.0, NOISE)
     end = x.conclude(reads(x, lambda v: min(v or 1000.0, 1000.0)))
     # From 99 % of the light on nothing more comes; values beyond what there is differ in nothing from where it stands.
-    assert end.sentence.endswith("from 990 cd/m² on at 0, 396 at 400 and 595 at 600 of MaxCLL.")
+    assert end.sentence.endswith("990 cd/m² at 0, 396 cd/m² at 400 and 595 cd/m² at 600.")
     ends = {str(r[0]).split(",")[0]: float(str(r[2])) for r in end.rows}
     assert ends["400"] == pytest.approx(400, rel=0.05) and ends["4000"] == pytest.approx(1000, rel=0.05)
     # What cannot be told apart is drawn alike, and only that.
@@ -62,7 +62,7 @@ def test_values_that_are_refused_are_told_and_the_others_judged():
     x = WhereItEnds(CLL, "Film", 0.0, NOISE)
     end = x.conclude(reads(x, lambda v: min(v or 1000.0, 1000.0), refused=(600.0,)))
     assert any("600: refused, it is locked" in str(r[0]) for r in end.rows) and end.sentence.endswith(
-        "396 at 400 of MaxCLL."
+        "396 cd/m² at 400."
     )
     alone = x.conclude(reads(x, lambda v: 800.0, refused=(400.0, 600.0, 1000.0, 2000.0, 4000.0)))
     assert alone.sentence == "MaxCLL could not be set in Film."

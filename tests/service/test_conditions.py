@@ -61,8 +61,8 @@ def test_three_features_in_three_lights(app, bench, experimenter, television, na
     assert by_key["0.0.1.0"]["shadows"].size == "none" and by_key["2.0.1.0"]["gamut"].amount < -3
     assert all(by_key[f"{n}.0.0.1"][f.key].size == "none" for n in range(3) for f in grid.figures)
     assert [p.kept for p in grid.promises] == ["not kept", "not kept", "kept", "kept", "not kept"]
-    assert grid.advice[0] == "Leave Saver at off to measure: its effect is strong."
-    assert grid.advice[2] == "Auto light may stand as it likes: nothing measurable."
+    assert grid.advice[0] == "Keep Saver at off while measuring. Its effect is strong."
+    assert grid.advice[2] == "Auto light has no measurable effect. Leave it on or off."
     assert len(grid.tone.series) == 1 + len(grid.states) and grid.figures[0].title == white
 
 

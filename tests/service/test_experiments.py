@@ -386,7 +386,7 @@ def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimen
         views.typed_in(app, number, stage, "XYZ", readings, {}, [], [], **more)
 
     typed(0, texts(), sure=True)
-    with pytest.raises(DoubtfulError, match=r"All reads the same as before Detail to .*Enter it once more") as e:
+    with pytest.raises(DoubtfulError, match=r"All readings are the same as before Detail to .*Enter it again") as e:
         typed(1, texts())
     assert e.value.place == "texts.0" and views.view(app, number).read == 1, "nothing was stored"
     typed(1, texts(), sure=True)

@@ -193,7 +193,7 @@ def test_a_recipe_says_what_to_enter_where_a_game_asks(app, bench, television):
     clip, peak = (figure(app, television, "Match day HDR", "pq_tracking", f"{k}_cd_m2") for k in ("clip", "peak"))
     assert (
         clip > 2 * peak
-        and most.startswith(f"Most light: {significant(clip, 3)} cd")
+        and most.startswith(f"Peak luminance: {significant(clip, 3)} cd")
         and f"shows {peak:.0f} cd/m² of it" in most
     )
-    assert "whole screen" in whole and least.startswith("Least light: 0.00")
+    assert "Full-screen" in whole and least.startswith("Black: 0.00")

@@ -168,10 +168,10 @@ def test_what_a_mode_makes_of_metadata(app, bench, experimenter, units, name, sa
     ]  # fmt: skip
     ends = [r[2] for r in seen.rows]
     if "ignores" in says:
-        assert max(ends) < 1.15 * min(ends) and "by what is sent" not in seen.sentence
+        assert max(ends) < 1.15 * min(ends) and "depending on the metadata" not in seen.sentence
     else:
         # Mastered to 4,000, light still comes where the signal asks for much more.
-        assert ends[1] > 1.5 * ends[3] and "by what is sent" in seen.sentence
+        assert ends[1] > 1.5 * ends[3] and "depending on the metadata" in seen.sentence
     measured = {s.name: s.setup for s in seen.charts[0].series if s.role == "measured"}
     assert len(seen.charts) == 1 and len(measured) == 5
     # Those to 4,000 are drawn alike, and otherwise only where something was told apart.
@@ -264,7 +264,7 @@ def test_metadata_and_a_leak_by_hand(app):
         )
     assert said[0] == ["send no metadata", "mode Hall HDR"]
     assert said[1] == ["send mastering peak 4,000, MaxCLL 4,000 cd/m²"]
-    assert seen.state == "done" and seen.sentence == "Hall HDR ignores metadata. Nothing more comes from 594 cd/m² on."
+    assert seen.state == "done" and seen.sentence == "Hall HDR ignores metadata. Output clips at 594 cd/m²."
     number = experiments.begin(app, review, Question("carry", hall.id))
     acts, read = [], 0
     while (seen := views.view(app, number)).now is not None:

@@ -245,10 +245,10 @@ def test_where_light_ends_by_what_the_decoder_is_told(app, bench, television):
     # It rolls off from what it is told, and from 1000 where it is told nothing.
     assert ends["0"] == pytest.approx(ends["1000"], rel=0.02) and ends["1000"] < 0.8 * ends["2000"] < 0.8 * ends["4000"]
     assert re.match(
-        r"In Reel HDR nothing more comes from 8\d\d cd/m² on at 0, .* and .* at 4000 of Mastering peak\.", seen.sentence
+        r"In Reel HDR, output clips depending on Mastering peak: 8\d\d cd/m² at 0, .* and .* at 4000\.", seen.sentence
     )
     assert seen.charts[0].key == "ends" and len(seen.charts[0].series) == 7
-    assert asked(MAX_CLL).sentence.startswith("MaxCLL changes nothing in Reel HDR: nothing more comes from 8")
+    assert asked(MAX_CLL).sentence.startswith("MaxCLL changes nothing in Reel HDR: output clips at 8")
     with pytest.raises(BadInputError, match="is set before PQ is sent"):
         asked(CURVE)
 

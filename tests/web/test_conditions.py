@@ -60,8 +60,8 @@ def _from_the_lights_and_features_to_what_should_be_switched_off(page):
     page.find("[data-testid=experiment-start]").click()
     advice = page.find("[data-testid=advice]").text.split("\n")
     # What is shown is of all that was read.
-    assert advice[0] == "Leave Saver at off to measure: its effect is strong."
-    assert advice[2] == "Auto light may stand as it likes: nothing measurable."
+    assert advice[0] == "Keep Saver at off while measuring. Its effect is strong."
+    assert advice[2] == "Auto light has no measurable effect. Leave it on or off."
     assert bars(page, "0.2.0.0") == {"luminance": "−38"} and bars(page, "0.0.0.1") == bars(page, "2.2.0.0") == {}
     assert set(bars(page, "2.0.1.0")) >= {"gamut", "shadows"}
     kept = [p.text.split("\n")[0] for p in page.all("[data-testid=promise]")]
@@ -156,7 +156,7 @@ def test_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
         page.until(lambda read=read: page.api(f"/experiments/{number}")["read"] > read)
     assert skipped == 1
     page.driver.refresh()
-    assert text(page, "[data-testid=advice]") == "Leave Adaptive at off to measure: its effect is strong."
+    assert text(page, "[data-testid=advice]") == "Keep Adaptive at off while measuring. Its effect is strong."
     out = page.find("[data-testid=state][data-key='2.1']").text
     assert "sunlight could not be had: the person could not make it" in out
     assert bars(page, "1.1")["luminance"] == "+40" and bars(page, "0.1") == {}

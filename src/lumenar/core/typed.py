@@ -186,7 +186,7 @@ def _sum_of_primaries(read: Sequence[tuple[Sequence[float], Sequence[float] | No
         total = sum(own) + K
         if abs(total - W) <= SUM * max(W, 1e-9):
             continue
-        # Whose share is least like that of usual primaries; white, if theirs are usual.
+        # The primary with the most unusual share of white; white itself if all shares are usual.
         shares = [s[c] for s in SHARES.values()]
         off = [abs(v / total - s) if total > 0 else 1.0 for v, s in zip(own, shares, strict=True)]
         worst = max(range(3), key=lambda i: off[i])

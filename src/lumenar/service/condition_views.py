@@ -233,7 +233,7 @@ def _drift(drift: Mapping[str, float]) -> list[str]:
 
 
 def _advice(x: Open, made: Conditions, e: Explained) -> list[str]:
-    """What should stay as in the baseline to measure, and what may be left alone."""
+    """Which features to keep at the baseline's setting while measuring, and which have no effect."""
     order = ("none", "slight", "clear", "strong")
     said = []
     for i, f in enumerate(made.factors):
@@ -243,7 +243,7 @@ def _advice(x: Open, made: Conditions, e: Explained) -> list[str]:
         worst = max(own, key=lambda v: order.index(v.size))
         name, stands = name_of(f.path), text_of(f.levels[0])
         if worst.size == "none":
-            said.append(f"{name} may stand as it likes: nothing measurable.")
+            said.append(f"{name} has no measurable effect. Leave it on or off.")
         else:
-            said.append(f"Leave {name} at {stands} to measure: its effect is {worst.size}.")
+            said.append(f"Keep {name} at {stands} while measuring. Its effect is {worst.size}.")
     return said

@@ -310,8 +310,8 @@ def typed_in(
             raise DoubtfulError(f"{name_of(s.patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
         if act := _without_effect(x, stage, XYZ, refused):
             raise DoubtfulError(
-                f"All reads the same as before {act}. Enter it once more, see that the display takes it, and read again. If"
-                " nothing changes, confirm.",
+                f"All readings are the same as before {act}. Enter it again, check that the display accepts it, and read"
+                " again. If nothing changes, confirm.",
                 "texts.0",
             )
     expected = _expected(x, stage)

@@ -198,22 +198,20 @@ def _to_enter(app: Application, review_id: int, setup: SetupRow, newest: cells.N
     tracking, peak = analyses.get("pq_tracking"), analyses.get("peak")
     clip = None if tracking is None else tracking.scalar("clip_cd_m2")
     if tracking is None or clip is None:
-        return [
-            "Measure PQ tracking: it shows from where on nothing more comes, which is what games and systems ask for."
-        ]
+        return ["Measure PQ tracking to see where output clips. Games and systems ask for that value."]
     light = tracking.scalar("peak_cd_m2") or clip
     beyond = (
         ""
         if abs(light / clip - 1) < 1 - WHOLE_SHARE
         else f", though the display shows {significant(light, 3)} cd/m² of it"
     )
-    said = [f"Most light: {significant(clip, 3)} cd/m², from where on nothing more comes{beyond}."]
+    said = [f"Peak luminance: {significant(clip, 3)} cd/m², where output clips{beyond}."]
     whole = None if peak is None else peak.scalar("sustained_full_cd_m2")
     if whole is not None and whole < WHOLE_SHARE * light:
-        said.append(f"Most light of a whole screen: {significant(whole, 3)} cd/m², as it holds it.")
+        said.append(f"Full-screen luminance, sustained: {significant(whole, 3)} cd/m².")
     black = None if "white_black" not in analyses else analyses["white_black"].scalar("black_cd_m2")
     if black is not None:
-        said.append(f"Least light: {significant(black, 2)} cd/m².")
+        said.append(f"Black: {significant(black, 2)} cd/m².")
     reports = stored_reports.of_review(app.db.connection(), review_id)
     if (report := host_reports.beside(app, newest, [setup], reports).get(setup.id)) is not None:
         said.append(report.words)

@@ -116,7 +116,7 @@ HDR_BITS = 10
 
 
 def first_format(signal: Signal, bits: int) -> dict[str, int]:
-    """What a new setup of a display of one's own says of its signal: HDR has at least 10 bits, SDR the display's usual."""
+    """The signal of a new setup of a display that isn't simulated: HDR has at least 10 bits, SDR as many as usual."""
     return {} if signal == "sdr" or bits >= HDR_BITS else {"bits": HDR_BITS}
 
 

@@ -114,7 +114,7 @@ def _asked(app: Application, t: tunings.Open) -> str:
 
 
 USUAL_PURPOSE = "colour_work"
-"""What a result is judged for if nobody said what it is for."""
+"""The purpose that a result is judged for if none was chosen."""
 
 
 def worth(app: Application, tuning_id: int, purpose: str | None = None) -> Worth:

@@ -183,7 +183,7 @@ def of_review(db: sqlite3.Connection, review_id: int, before: int | None, limit:
 
 
 def set_meters(db: sqlite3.Connection, run_id: int, meters: Mapping[str, Mapping[str, object]]) -> None:
-    """Describe the meters of a run anew."""
+    """Replace the description of a run's meters."""
     db.execute("UPDATE run SET meters = ? WHERE id = ?", (json.dumps(meters), run_id))
 
 

@@ -82,11 +82,12 @@ class WhereItEnds:
         if not others:
             sentence = f"{name} could not be set in {self.mode}."
         elif not any(differ.values()):
-            sentence = f"{name} changes nothing in {self.mode}: nothing more comes from {at_stands} cd/m² on."
+            sentence = f"{name} changes nothing in {self.mode}: output clips at {at_stands} cd/m²."
         else:
-            ends = listed([f"{significant(found.end(v), 3)} at {v}" for v in others if differ[v]])
-            sentence = f"In {self.mode} nothing more comes from {at_stands} cd/m² on at {stands}, {ends} of {name}."
-        heads = (name, "Peak, cd/m²", "Nothing more from, cd/m² asked")
+            ends = [f"{at_stands} cd/m² at {stands}"]
+            ends += [f"{significant(found.end(v), 3)} cd/m² at {v}" for v in others if differ[v]]
+            sentence = f"In {self.mode}, output clips depending on {name}: {listed(ends)}."
+        heads = (name, "Peak, cd/m²", "Clips at, cd/m² asked")
         chart = found.chart(
             "ends", f"Responses to {name}", f"Luminance over what is asked for; {name} by value.", str, str
         )

@@ -79,15 +79,17 @@ class MetadataResponse:
         rows = tuple((words_of(n), found.peak(n), found.end(n)) for n in SENT)
         ends = [found.end(n) for n in SENT]
         low, high = min(ends), max(ends)
-        most = f"Nothing more comes from {significant(low, 3)} to {significant(high, 3)} cd/m² on, by what is sent."
+        most = (
+            f"Output clips between {significant(low, 3)} and {significant(high, 3)} cd/m², depending on the metadata."
+        )
         if not (by_cll or by_peak or by_any) or high < 1.05 * low:
-            most = f"Nothing more comes from {significant(float(np.median(ends)), 3)} cd/m² on."
+            most = f"Output clips at {significant(float(np.median(ends)), 3)} cd/m²."
         note = "Luminance over what is asked for; peak and MaxCLL that are sent."
         chart = found.chart("metadata", "Responses to metadata", note, _short, words_of)
         return Conclusion(f"{self.mode} {said}. {most}", HEADS, rows, charts=(chart,))
 
 
-HEADS = ("Sent", "Peak, cd/m²", "Nothing more from, cd/m² asked")
+HEADS = ("Sent", "Peak, cd/m²", "Clips at, cd/m² asked")
 
 
 def _short(name: str) -> str:

@@ -136,7 +136,7 @@ class Measurement:
     first_pass: bool = False
     """Whether every mode as shipped is measured for it, to find those worth more time; and a tuning is proven by it."""
     greys: str = ""
-    """Its figure that tells how far greys are off in the mean, if it is what is meant by greys for its signals."""
+    """The figure with the mean error of greys, if this measurement stands for greys in its signals; else empty."""
     least: int = 1
     """So few patches would not suffice for its figures."""
     draws: int = 200

@@ -1,4 +1,4 @@
-"""PQ tracking: how far greys follow the absolute curve, where they leave it, and where nothing more comes."""
+"""PQ tracking: how far greys follow the absolute curve, where they leave it, and where output clips."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ FALLS_PERCENT = 2.0
 FOLLOWED_PERCENT = 90.0
 """A mode follows the curve if it does on this share of the codes up to where its light ends."""
 REACHED = 0.99
-"""Share of the light at code 100 % from which on nothing more comes."""
+"""Share of the light at code 100 % from which on output clips."""
 
 
 def analyse(readings: Readings, target: Target) -> Figures:
@@ -176,7 +176,7 @@ def words(f: Mapping[str, object]) -> str:
     errors = "" if rms != rms else f"; error {rms:.1f} % of code rms"
     errors += "" if dark != dark else f", shadows {signed(dark, 1)} %"
     errors += "" if itp != itp else f"; dE ITP mean {itp:.1f}"
-    text = f"Peak {significant(peak, 3)} cd/m²; {leaves} nothing more from {significant(clip, 3)} cd/m² on{errors}."
+    text = f"Peak {significant(peak, 3)} cd/m²; {leaves} output clips at {significant(clip, 3)} cd/m²{errors}."
     if not float(str(f["falls"])):
         return text
     return (
@@ -198,7 +198,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 
 def _ends(s: Shown) -> tuple[Note, ...]:
-    """Where the curve is left, and where nothing more comes: one remark where both are one place."""
+    """Where the curve is left, and where output clips: one remark if both are in one place."""
     f = s.figures
     at = {k: level for k in ("knee", "clip") if (level := s.number(f"{k}_percent")) is not None}
 

@@ -1,4 +1,4 @@
-"""What recipes of one display have in common, so that nobody enters a second one on top of the first."""
+"""Steps that recipes of one display share. A reader should not enter a second recipe on top of the first."""
 
 from __future__ import annotations
 

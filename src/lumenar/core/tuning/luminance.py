@@ -141,13 +141,13 @@ class Luminance:
         return bool(np.ptp(np.interp(x, grid, shape)) > SHOULD_MOVE)
 
     def _still(self, grid: Array, x: Array, name: str, tried: Sequence[float]) -> Proposal | Done:
-        """What has done nothing so far is tried at both ends, and one of them entered once more, before it is given up."""
+        """Propose a control that has done nothing so far at both ends, then one end a second time, before giving it up."""
         ends = [float(e) for e in (grid[0], grid[-1]) if e not in x]
         if ends:
             return self._proposal(ends[-1], f"{name} has changed nothing so far; its end tells.", None, 0.0)
         twice = next((v for v in (float(grid[0]), float(grid[-1])) if v != tried[-1]), float(grid[0]))
         if len(tried) == len(set(tried)):
-            why = f"{name} seems to do nothing. Enter it once more, and see that the display takes it and shows the right input."
+            why = f"{name} seems to do nothing. Enter it again, and check that the display accepts it and shows the right input."
             return self._proposal(twice, why, None, 0.0)
         reason = (
             f"{name} changes nothing that can be measured: it was entered twice. Is the display on the right input?"

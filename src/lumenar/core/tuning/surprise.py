@@ -54,7 +54,7 @@ def _unmoved(proposal: Proposal, Y: float, expected: float, before: Attempt, noi
     p = moved[0]
     return (
         f"White reads the same as before, though {p.split(' > ')[-1]} went from {text_of(before.values[p])} to"
-        f" {text_of(proposal.values[p])}. Enter it once more. Did the display take it, and is it on the right"
+        f" {text_of(proposal.values[p])}. Enter it again. Did the display accept it, and is it on the right"
         " input?"
     )
 

@@ -23,7 +23,7 @@ export function Outcome({ tuning }: { tuning: Tuning }) {
         </Box>
       ))}
       {tuning.settings.length === 0 ? (
-        <Text mt="8px">Nothing better was found than what it began with: leave it alone.</Text>
+        <Text mt="8px">No improvement found. Keep the original settings.</Text>
       ) : (
         <Table.Root fontSize="13px" w="auto" mt="6px" aria-label="What differs">
           <Table.Header>
