@@ -114,6 +114,27 @@ def test_a_light_that_does_not_follow_is_said():
     assert done.unreached and "changes nothing" in done.reason
 
 
+def test_a_control_does_nothing_only_once_it_was_entered_twice():
+    """A display that does not react may be on another input, or may not have taken a value."""
+    control = Control(LIGHT, "slider")
+    usual = light_of(control, 300, 0.1, 1.0)
+    ladder = tuple((float(v), usual[float(v)]) for v in range(0, 101, 10))
+    for known, wanted in (((), 100), (ladder, 150), (ladder, 215)):
+        problem = Luminance(control, wanted, 50.0, Noise(), known)
+        state, done = carry_out(problem, lambda p, v: [0, 220.0, 0])
+        tried = [a.values[LIGHT] for a in state.attempts]
+        assert done.unreached and "entered twice" in done.reason and "right input" in done.reason, done.reason
+        assert done.values == {LIGHT: 50.0}, "what it began with"
+        assert len(tried) == len(set(tried)) + 1 and {0.0, 100.0} <= set(tried)
+    # The second time the display takes it.
+    heard = iter([False] * 4)
+    state, done = carry_out(
+        Luminance(control, 150, 50.0, Noise(), ladder),
+        lambda p, v: [0, usual[v[LIGHT]] if next(heard, True) else 220.0, 0],
+    )
+    assert not done.unreached and usual[done.values[LIGHT]] == pytest.approx(150, rel=0.02)
+
+
 @given(low=st.integers(5, 80), gap=st.integers(1, 6), past=st.floats(-0.3, 0.3))
 def test_a_ladder_of_two_values_close_by_is_not_left_for_the_far_end(low, gap, past):
     """Beyond what is known the light goes on as it went; flat, the farthest value would seem as good as the nearest."""

@@ -177,7 +177,14 @@ class Luminance:
     def _read(self, attempts: Sequence[Attempt]) -> tuple[Array, Array]:
         """Values tried (n,) and log luminance (n,), that of `DARK` where the meter read no number; the last reading of a value
         counts."""
-        read = {float(a.values[self.control.path]): a.of(WHITE)[1] for a in attempts}
+        read: dict[float, float] = {}
+        for a in attempts:
+            value, Y = float(a.values[self.control.path]), float(a.of(WHITE)[1])
+            before = read.get(value, float("nan"))
+            if abs(Y / before - 1) > SHOULD_MOVE:
+                # The display takes values only now: what was read before tells nothing.
+                read.clear()
+            read[value] = Y
         kept = {v: max(float(Y), DARK) if np.isfinite(Y) else DARK for v, Y in read.items()}
         x = np.array(sorted(kept), float)
         return x, np.log([kept[v] for v in sorted(kept)])
