@@ -46,7 +46,7 @@ def test_from_the_shelf_to_an_edition(client, bench):
     board = client.get(f"/api/v1/reviews/{review}/board").json()
     cells = [{"setup": s, "measurement": m} for s, m in board["next"]["cells"]]
     plan = client.post("/api/v1/plan", json={"review": review, "cells": cells}).json()
-    assert plan["readings"] == 116 and plan["shared"] == 18
+    assert plan["readings"] == 159 and plan["shared"] == 20
     assert client.post("/api/v1/runs", json={"review": review, "cells": cells}).status_code == 201
     bench.runs.wait()
     verdict = client.get(f"/api/v1/reviews/{review}/verdict").json()

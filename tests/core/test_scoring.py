@@ -1,5 +1,7 @@
 """Points, scores and ties."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -228,6 +230,25 @@ def test_an_interval_takes_out_what_noise_shifts(values, shift):
     low, high = np.quantile(even, [0.025, 0.975])
     found = interval_of(even + shift, 500.0)
     assert found == pytest.approx((min(low - shift, 0), max(high - shift, 0)), abs=1e-6)
+
+
+def test_what_an_unknown_correction_may_make_of_a_score_widens_its_interval():
+    """The truth may be one of the draws then, and it may be what is left once the shift is taken out: the interval holds both."""
+    moved = np.random.default_rng(5).gamma(2.0, 2.0, 4000)
+    low, high = interval_of(moved, 60.0, systematic=True)
+    by_noise = interval_of(moved, 60.0)
+    assert high == pytest.approx(np.quantile(moved, 0.975)) and by_noise[1] < high - 2 and low == by_noise[0] < 0
+
+    def scored(systematic):
+        a = with_draws(3.0, 0.8)
+        a["grey_ramp"] = replace(a["grey_ramp"], systematic=systematic)
+        return score(RUBRIC, "colour_work", a)
+
+    unsure, known = scored(True), scored(False)
+    assert unsure.systematic and not known.systematic and unsure.value == known.value
+    assert (unsure.low, unsure.high) != (known.low, known.high)
+    other = score(RUBRIC, "colour_work", with_draws(4.0, 0.8))
+    assert gain(unsure, other)[1:] != gain(known, other)[1:]
 
 
 def test_a_white_that_is_off_counts_once():

@@ -40,7 +40,8 @@ class Analysis:
     figures: value by key, numbers and (nested) lists, NaN left as NaN. uncertainty: for scalar figures. noise_floor:
     95th percentile of an error figure if the truth were the target; an error below it is shown with "<". range: the
     figure with what is under the meter's floor at zero and at the most it can be. draws: scalar figures by draw, without what the
-    range adds. judged: what scoring found its figures to be worth, by rule, so that it is found once.
+    range adds. judged: what scoring found its figures to be worth, by rule, so that it is found once. systematic: the draws
+    differ by an unknown correction of the meter more than by noise.
     """
 
     measurement: str
@@ -51,6 +52,7 @@ class Analysis:
     range: dict[str, tuple[float, float]] = field(default_factory=dict)
     draws: dict[str, Array] = field(default_factory=dict)
     judged: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+    systematic: bool = False
 
     def scalar(self, key: str) -> float | None:
         """A scalar figure, None where it is absent or not a number."""
@@ -132,7 +134,7 @@ def analyse(
     for key, (low, high) in span.items():
         if key in spread:
             spread[key] = _widened(spread[key], values[key], low, high)
-    return Analysis(m.key, target.key, figures, spread, floors, span, draws)
+    return Analysis(m.key, target.key, figures, spread, floors, span, draws, systematic=readings.meter.mismatched)
 
 
 def _named(layout: Layout, lost: NDArray[np.bool_]) -> str:

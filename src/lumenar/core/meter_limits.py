@@ -27,6 +27,7 @@ class MeterLimits:
     correction might have come out; None where nothing is known of that. correction_u: where they are not known, the
     relative standard uncertainty per channel. Both are shared by all that was read with the correction, which
     correction_key tells apart. floor_origin: whether floor and absolute part are stated, or where they come from.
+    mismatched: no correction was applied to a meter that needs one, and correction_draws are what one might have been.
     """
 
     repeatability: float = 0.002
@@ -36,6 +37,7 @@ class MeterLimits:
     correction_u: float = 0.0
     correction_key: int = 0
     floor_origin: FloorOrigin = "stated"
+    mismatched: bool = False
 
     def u(self, XYZ: ArrayLike) -> Array:
         """Standard uncertainty in cd/m2 (...) of single readings of XYZ or luminances (...) by the meter's noise."""

@@ -55,6 +55,7 @@ def dumps(a: Analysis) -> str:
             "noise_floor": {k: _packed(v) for k, v in a.noise_floor.items()},
             "range": {k: _packed(v) for k, v in a.range.items()},
             "draws": {k: _packed(v) for k, v in a.draws.items()},
+            "systematic": a.systematic,
         }
     )
 
@@ -71,6 +72,7 @@ def loads(text: str) -> Analysis:
         {k: float(v) for k, v in arrays["noise_floor"].items()},
         {k: (float(v[0]), float(v[1])) for k, v in arrays["range"].items()},
         arrays["draws"],
+        systematic=d["systematic"],
     )
 
 

@@ -338,7 +338,7 @@ def _understood(
         except BelowFloorError:
             pass
         except MisreadError as e:
-            answers[entry.patch] = Answer(entry.patch, False, "", f"{in_words(row.patch).capitalize()}: {e}.")
+            answers[entry.patch] = Answer(entry.patch, False, "", f"{in_words(row.patch)}: {e}.")
             continue
         pending[row.id] = SheetRow(row.id, row.setup_id, row.patch, "ok" if XYZ is not None else "below_floor", XYZ)
     return answers, pending

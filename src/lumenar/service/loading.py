@@ -77,7 +77,7 @@ def uncorrected(base: MeterLimits, kind: str | None, name: str, serial: str, pan
     if kind != "colorimeter" or name in ("", UNNAMED):
         return base
     key = crc32(f"{name}|{serial}|{panel}".encode())
-    return replace(base, correction_draws=_mismatch(panel, key), correction_key=key)
+    return replace(base, correction_draws=_mismatch(panel, key), correction_key=key, mismatched=True)
 
 
 @lru_cache(maxsize=32)

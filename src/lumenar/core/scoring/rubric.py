@@ -144,7 +144,8 @@ class Score:
     The interval is widened by what was not measured, from 0 points for all of it to 100, and by figures that are only a
     lower bound, from their points to the most the rule gives; scores are ranked by its lower end, so that leaving something
     out never raises one. spread (draws,): by how much the draws of the figures move the score; open_low, open_high: by how
-    much what is not known could.
+    much what is not known could. systematic: as of the analyses;
+    ranked: what it is ranked by, None without a score.
     """
 
     purpose: str
@@ -157,6 +158,8 @@ class Score:
     spread: Array | None = field(default=None, repr=False, compare=False)
     open_low: float = 0.0
     open_high: float = 0.0
+    systematic: bool = False
+    ranked: float | None = None
 
 
 def rubric_from(document: Mapping[str, object], digest: str) -> Rubric:
@@ -334,16 +337,21 @@ def score(
     spread = np.zeros(2) if spread is None else spread / total
     open_low = (got + worst_got) / total - value
     open_high = (got + best_got + 100 * (total - weight_got)) / total - value
-    low, high = interval_of(spread, value)
+    used = {line.measurement for line in lines if line.points is not None}
+    systematic = any(analyses[m].systematic for m in used if m in analyses)
+    low, high = interval_of(spread, value, systematic)
+    # An unknown correction is the same in all modes of a display, so it doesn't decide which is better.
+    ranked = max(0.0, value + open_low + interval_of(spread, value)[0])
     return Score(
         purpose.key, value, max(0.0, value + open_low + low), min(100.0, value + open_high + high), coverage,
-        "", tuple(lines), spread, open_low, open_high,
+        "", tuple(lines), spread, open_low, open_high, systematic, ranked,
     )  # fmt: skip
 
 
 def rank(one: Score) -> float:
-    """What scores are ranked by: the lower end of the interval; -1 where there is none."""
-    return -1.0 if one.low is None else one.low
+    """What scores are ranked by: the lower end of the interval, without what an unknown correction adds to it; -1 if there is no
+    score."""
+    return -1.0 if one.ranked is None else one.ranked
 
 
 LEAST_POINTS = 1.0
@@ -403,7 +411,7 @@ def gain_of_known(
             spread = (spread[:count] if len(spread) > 2 else 0.0) + weight * (a.moved[:count] - b.moved[:count]) / total
     if known < LEAST_KNOWN * total:
         return None
-    by_noise = interval_of(spread, value)
+    by_noise = interval_of(spread, value, any(a.systematic for a in (*one.values(), *two.values())))
     return value, value + low + by_noise[0], value + high + by_noise[1]
 
 
@@ -424,15 +432,22 @@ def _spread_of_difference(one: Score, two: Score, d: float) -> tuple[float, floa
     count = min(len(a), len(b))
     if count <= 2:
         return 0.0, 0.0
-    return interval_of(a[:count] - b[:count], d)
+    return interval_of(a[:count] - b[:count], d, one.systematic or two.systematic)
 
 
-def interval_of(moved: Array, value: float) -> tuple[float, float]:
+def interval_of(moved: Array, value: float, systematic: bool = False) -> tuple[float, float]:
     """The ends of the 95 % interval of a score, or of a difference of two, as distances from it: from by how much its draws (n,)
     are off from it. A score is a figure like any other: noise lowers it, in the readings and once more in the draws, and
-    `uncertainty.summarise` takes both out."""
+    `uncertainty.summarise` takes both out. systematic: the draws are what an unknown correction may make of the readings.
+    Then the truth may also be one of them, and the interval holds both."""
     found = summarise(value, value + moved, ratio=True) if len(moved) > 2 else None
-    return (0.0, 0.0) if found is None else (found.low - value, found.high - value)
+    if found is None:
+        return 0.0, 0.0
+    low, high = found.low - value, found.high - value
+    if systematic:
+        ends = np.quantile(moved, [0.025, 0.975])
+        low, high = min(low, float(ends[0])), max(high, float(ends[1]))
+    return low, high
 
 
 def tied(one: Score, two: Score) -> bool:
