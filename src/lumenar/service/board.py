@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,7 +13,7 @@ from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
-from lumenar.core.scoring.rubric import figure_points
+from lumenar.core.scoring.rubric import figure_points, rank
 from lumenar.core.signals import parts_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.service import cells, hand_runs, verdict
@@ -167,8 +168,9 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
     menus = {u: display(app, u).menu for u in units}
     rooms = conditions.of_review(app.db.connection(), review_id)
-    rows = []
+    rows, ranks = [], {}
     for setup, score in verdict.scores(app, review_id, purpose, newest):
+        ranks[setup.id] = rank(score)
         own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
         room = None if setup.condition_id is None else rooms[setup.condition_id]
         target, unit = resolve(setup.target), units[setup.unit_id]
@@ -205,7 +207,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     ]
     open_runs = hand_runs.open_runs(app, review_id)
     return Board(
-        review, review.headline, purpose, title, choices, columns, rows, run_options(), _next(rows, review, open_runs),
+        review, review.headline, purpose, title, choices, columns, rows, run_options(), _next(rows, review, open_runs, ranks),
         display_of(app, review_id).stand_in, open_runs,
     )  # fmt: skip
 
@@ -310,17 +312,19 @@ def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis
     return BoardFigure(column.figure, text, value, spread, points)
 
 
-def _worth_a_full_pass(rows: list[BoardRow]) -> set[int]:
+def _worth_a_full_pass(rows: list[BoardRow], ranks: Mapping[int, float]) -> set[int]:
     """The two modes of the first sample that score best."""
     known = [r for r in rows if r.score is not None and r.sample == rows[0].sample]
-    return {r.setup for r in sorted(known, key=lambda r: -(r.low or 0))[:2]}
+    return {r.setup for r in sorted(known, key=lambda r: -ranks[r.setup])[:2]}
 
 
 def _cells(some: list[tuple[int, str]]) -> str:
     return f"{len(some)} {'cell' if len(some) == 1 else 'cells'}"
 
 
-def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextStep:
+def _next(
+    rows: list[BoardRow], review: ShelfEntry, by_hand: list[int], ranks: Mapping[int, float]
+) -> NextStep:  # fmt: skip
     """First pass on every mode, what is stale, a full pass on the best two, then the verdict."""
     if not rows:
         return NextStep("Name the picture modes: the menu map takes them as they stand in the menu", [], "menu")
@@ -339,7 +343,7 @@ def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int]) -> NextS
     if first_pass:
         return NextStep(f"Finish the first pass, {_cells(first_pass)}", first_pass, None)
     if missing:
-        worth = _worth_a_full_pass(rows)
+        worth = _worth_a_full_pass(rows, ranks)
         full = [m for m in missing if m[0] in worth]
         if full:
             names = " and ".join(r.name for r in rows if r.setup in worth and any(f[0] == r.setup for f in full))
