@@ -33,7 +33,7 @@ def test_names_that_may_mean_anything_are_left_alone(path):
 def test_one_control_alone_sets_the_luminance():
     assert guess_roles(["Brightness", "Contrast"]) == {"Brightness": "luminance"}
     assert guess_roles(["Brightness", "Backlight"]) == {"Backlight": "luminance"}, "there brightness is for black"
-    assert guess_roles(["Picture > Backlight", "System > Light", "Red gain"]) == {
+    assert guess_roles(["System > Light", "Picture > Backlight", "Red gain"]) == {
         "Picture > Backlight": "luminance", "Red gain": "red gain",
     }  # fmt: skip
     assert guess_roles([]) == {}

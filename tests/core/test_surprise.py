@@ -16,7 +16,7 @@ BEFORE = Attempt("gains", {"White > Red": 50.0}, (WHITE,), np.array([[95.0, 100.
 def asked(XYZ, expected=None, spread=0.0, earlier=(BEFORE,), patch=WHITE, red=40.0, stage="gains", steady=True):
     expected = None if expected is None else np.array([expected], float)
     proposal = Proposal(stage, {"White > Red": red}, (patch,), "", expected, spread)
-    return surprise(proposal, [XYZ], earlier, NOISE, steady)
+    return surprise(proposal, [(np.nan,) * 3 if XYZ is None else XYZ], earlier, NOISE, steady)
 
 
 @pytest.mark.parametrize("c", [0, 1, 2])

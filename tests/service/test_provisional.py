@@ -36,7 +36,7 @@ class Held(Provisional):
 @pytest.fixture
 def background(whole):
     hub = Hub()
-    made = Held(whole, lambda: None, lambda: True, lambda found: cells.keep_found(whole, found), hub)
+    made = Held(whole, lambda: None, lambda: True, lambda found, since: cells.keep_found(whole, found, since), hub)
     whole.provisional = made
     with hub.listen() as told:
         made.told = told
@@ -135,11 +135,11 @@ def test_figures_that_cannot_be_kept_do_not_stop_those_that_come_later(whole, ba
     forget(whole)
     kept_by, failed = background._keep, []
 
-    def keep(found):
+    def keep(found, since):
         if not failed:
             failed.append(found)
             raise RuntimeError("no room")
-        kept_by(found)
+        kept_by(found, since)
 
     background._keep = keep
     background.let()

@@ -147,8 +147,11 @@ def test_the_look_of_a_mode_is_its_error_exaggerated(whole):
     model, target = look._model(whole, 1, 2), resolve("srgb")
     for factor, meant in ((1.0, False), (3.0, False), (1.0, True)):
         some = appearance.scene("foliage")[::9, ::9]
-        codes = appearance.render(model, some, target, factor, meant).codes
+        wanted, got = appearance.both_Lab(model, some, target)
+        codes, outside = appearance.to_codes(wanted if meant else wanted + factor * (got - wanted))
         assert (codes == appearance.pixels(model, some, target, factor, meant)).all()
+        if not meant:
+            assert outside == appearance.scene_figures(model, some, target, factor).outside_percent
     assert appearance.scene("night").shape == (468, 832, 3)
     picture = look.scene_png(whole, 1, 2, "skin", None, 2.0, False)
     assert picture.startswith(b"\x89PNG") and picture != look.scene_png(whole, 1, 2, "skin", None, 2.0, True)
@@ -164,7 +167,7 @@ def test_figures_of_a_scene_are_those_of_all_its_pixels(whole):
     seen = look.look(whole, 1, 2, None, 2.0)
     model, target = look._model(whole, 1, 2), TARGETS[seen.target]
     for s in seen.scenes:
-        whole_scene = appearance.render(model, appearance.scene(s.key), target, 2.0, False)
+        whole_scene = appearance.scene_figures(model, appearance.scene(s.key), target, 2.0)
         assert s.de_mean == pytest.approx(whole_scene.de_mean, rel=0.02)
         assert s.de_p95 == pytest.approx(whole_scene.de_p95, rel=0.03)
         assert s.outside_percent == pytest.approx(whole_scene.outside_percent, abs=0.5)

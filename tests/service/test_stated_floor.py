@@ -5,11 +5,14 @@ from dataclasses import replace
 import pytest
 
 from lumenar.bench.drivers.typed import HandMeter
+from lumenar.bench.plan import Cell
+from lumenar.core.targets import resolve
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, hand_runs, named_meters, new_display, plates
+from lumenar.service import board, cells, hand_runs, named_meters, new_display, plates
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.service.hand_runs import Entry
+from lumenar.service.helper import Task
 from lumenar.service.named_meters import MeterIdentity
 from lumenar.service.new_display import NewDisplay
 from lumenar.service.stated_floor import BEFORE, floor_of, state_floor
@@ -107,6 +110,26 @@ def test_a_published_edition_with_a_floor_stated_later_verifies(app, bench, oled
     state_floor(app, typed(app, bench, oled), 0.006)
     edition = publish(app, oled)
     assert verify(app.folder / "editions" / edition.address.removeprefix("/published/")).agrees
+
+
+def test_figures_that_were_being_computed_when_the_floor_was_stated_are_not_kept(app, bench, oled):
+    run = typed(app, bench, oled)
+    setup = rows(app, oled)[0]
+    cell = cells.newest(app, oled).complete[Cell(setup.id, "white_black")]
+    since, stale = app.turn, cells.analysis_of(app, cell, resolve(setup.target))
+    task = Task(run, setup.id, "white_black", setup.target)
+
+    def kept():
+        return app.db.connection().execute("SELECT count(*) FROM computed").fetchone()[0]
+
+    assert kept() == 1
+    state_floor(app, run, 0.006)
+    assert kept() == 0
+    cells.keep_found(app, {task: stale}, since)
+    assert kept() == 0
+    cells.keep_found(app, {task: cells.analysis_of(app, cell, resolve(setup.target))}, app.turn)
+    assert kept() == 1, "what was computed since is kept"
+    assert contrast(app, oled) == "≥ 30\u2009000"
 
 
 def test_where_black_was_read_nothing_is_asked(app, bench, oled):

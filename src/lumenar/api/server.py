@@ -225,7 +225,7 @@ def serve(application: Application, sock: socket.socket, speed: float) -> None:
     threading.Thread(target=_warm, args=(application,), name="warm", daemon=True).start()
     application.provisional = Provisional(
         application, lambda: application.helper, lambda: bool(bench.seat.kind),
-        lambda found: cells.keep_found(application, found), bench.live.hub,
+        lambda found, since: cells.keep_found(application, found, since), bench.live.hub,
     )  # fmt: skip
     app = create_app(application, bench)
     threading.Thread(target=_prepare, args=(app,), name="prepare", daemon=True).start()

@@ -58,11 +58,10 @@ def model_of(grey: Readings, gamut: Readings) -> DisplayModel:
 
 
 @dataclass(frozen=True)
-class Picture:
-    """A rendered scene: sRGB codes (h, w, 3) of 8 bits; the share of pixels that the reader's display cannot show, in
-    %, if it is an sRGB one; mean and 95th percentile of dE2000 between meant and shown, before exaggeration."""
+class SceneFigures:
+    """The share of a scene's pixels in % that an sRGB display can't show, and the mean and 95th percentile of dE2000 between what
+    was meant and what is shown, before exaggeration."""
 
-    codes: NDArray[np.uint8]
     outside_percent: float
     de_mean: float
     de_p95: float
@@ -102,24 +101,26 @@ def both_Lab(model: DisplayModel, rgb: ArrayLike, target: Target) -> tuple[Array
     return meant.reshape(shape), shown.reshape(shape)
 
 
-def render(model: DisplayModel, rgb: Array, target: Target, factor: float, meant: bool) -> Picture:
-    """A scene (h, w, 3) of signals as it was meant, or as it is shown with its error exaggerated by a factor."""
+def scene_figures(model: DisplayModel, rgb: Array, target: Target, factor: float) -> SceneFigures:
+    """The figures of a scene (h, w, 3) of signals, shown with its error exaggerated by a factor."""
     wanted, got = both_Lab(model, rgb, target)
     de = difference.de2000(got, wanted)
-    codes, share = to_codes(wanted if meant else wanted + factor * (got - wanted))
-    return Picture(codes, share, float(de.mean()), float(np.quantile(de, 0.95)))
+    share = 100 * float(outside(wanted + factor * (got - wanted)).mean())
+    return SceneFigures(share, float(de.mean()), float(np.quantile(de, 0.95)))
 
 
 def pixels(model: DisplayModel, rgb: Array, target: Target, factor: float, meant: bool) -> NDArray[np.uint8]:
-    """The codes of `render` alone, sRGB (h, w, 3): a third of its time, for a picture that is only looked at."""
-    anchor, flat = model.anchor, np.asarray(rgb, float).reshape(-1, 3)
-    if meant or factor != 1:
-        wanted = target.Lab(target.XYZ(flat, anchor), anchor.white)
-    shown = wanted if meant else target.Lab(model.XYZ(flat), anchor.white)
-    if not meant and factor != 1:
-        shown = wanted + factor * (shown - wanted)
-    linear = np.clip(_linear(shown), 0, 1)
-    return np.rint(255 * transfer.srgb_inverse(linear)).astype(np.uint8).reshape(np.shape(rgb))
+    """sRGB codes (h, w, 3) of 8 bits of a scene of signals: as it was meant, or as it is shown with its error exaggerated by a
+    factor."""
+    flat, white = rgb.reshape(-1, 3), model.anchor.white
+    if meant:
+        Lab = target.Lab(target.XYZ(flat, model.anchor), white)
+    elif factor == 1:
+        Lab = target.Lab(model.XYZ(flat), white)
+    else:
+        wanted, got = both_Lab(model, flat, target)
+        Lab = wanted + factor * (got - wanted)
+    return to_codes(Lab)[0].reshape(rgb.shape)
 
 
 def _noise(rng: np.random.Generator, width: int, height: int, grain: int) -> Array:

@@ -21,9 +21,10 @@ _LIGHT = (
     "light output",
     "lamp power",
     "light source",
+    "light",
 )
-"""Names of what sets the luminance of white, in the order in which they are believed; brightness alone comes last, as on many
-displays that sets black."""
+"""Names of controls for the luminance of white, the most certain first. "Brightness" counts only if there is none of these, since
+it sets black on many displays."""
 _SHADOWS = re.compile(r"\b(shadow|shadows|dark boost|dark detail|black stabili[sz]er|black detail|shadow detail)\b")
 _TONE = re.compile(r"\b(gamma|tone|tone curve|curve|eotf)\b")
 _WHITE = re.compile(r"\b(colou?r temp(erature)?|white balance|white point|warmth|colou?r tone)\b")
@@ -34,14 +35,14 @@ def guess_role(path: str) -> str | None:
 
     "White > R Gain" is `red gain`, "Six colours > Cyan > Hue" is `cyan hue`, "Backlight" is `luminance`.
     """
-    parts = [re.sub(r"[_\-/]+", " ", p).strip().lower() for p in path.split(">")]
+    parts = [_name(p) for p in path.split(">")]
     name = parts[-1]
     words = name.split()
     above = " ".join(parts[:-1]).split()
     for role in (_channel(words, above), _on_axis(words, above)):
         if role is not None and role_of(role) is not None:
             return role
-    if name in _LIGHT or name == "light":
+    if name in _LIGHT:
         return "luminance"
     for pattern, role in ((_SHADOWS, "shadows"), (_TONE, "tone"), (_WHITE, "white")):
         if pattern.search(name):
@@ -49,13 +50,18 @@ def guess_role(path: str) -> str | None:
     return None
 
 
+def _name(path: str) -> str:
+    """The last part of a path, in small letters and with blanks alone between its words."""
+    return re.sub(r"[_\-/]+", " ", path.split(">")[-1]).strip().lower()
+
+
 def guess_roles(paths: list[str]) -> dict[str, str]:
-    """By path the roles of controls whose names tell them. Only one sets the luminance: the likeliest, and brightness if no other
-    name does."""
+    """By path the roles of controls whose names tell them. At most one sets the luminance: the one with the most certain name, or
+    brightness if there is no other."""
     found = {p: role for p in paths if (role := guess_role(p)) is not None}
-    lights = [p for p, role in found.items() if role == "luminance"]
+    lights = sorted((p for p, role in found.items() if role == "luminance"), key=lambda p: _LIGHT.index(_name(p)))
     if not lights:
-        lights = [p for p in paths if p.split(">")[-1].strip().lower() == "brightness"]
+        lights = [p for p in paths if _name(p) == "brightness"]
         found |= dict.fromkeys(lights[:1], "luminance")
     for p in lights[1:]:
         found.pop(p, None)
@@ -84,7 +90,7 @@ def _on_axis(words: list[str], above: list[str]) -> str | None:
     names = {**{a: a for a in AXES}, **_AXES_SHORT}
     axis = next((names[w] for w in words if w in names), None)
     if kind is None or kind not in ON_AXIS:
-        # "Hue > Cyan": the head says what is set of the colours.
+        # "Hue > Cyan": the head names the quality, the control names the colour.
         kind = next((_ON_AXIS[w] for w in above if w in _ON_AXIS), None) if axis and len(words) == 1 else None
     elif axis is None:
         axis = next((names[w] for w in reversed(above) if w in names and len(w) > 1), None)

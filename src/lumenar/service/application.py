@@ -83,7 +83,8 @@ class Application(Data):
         return self.seat.lock if self.seat is not None else nullcontext()
 
     def forget(self) -> None:
-        """Something was deleted: nothing of it stays in memory."""
+        """Something was changed or deleted: nothing of it stays in memory, and figures that are being computed are not kept."""
+        self.turn += 1
         self.cache.clear()
         self.analyses.clear()
         self.loaded.clear()

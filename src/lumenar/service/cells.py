@@ -126,13 +126,16 @@ def _leave_for_later(
             del complete[cell]
 
 
-def keep_found(app: Application, found: Mapping[Task, Analysis]) -> None:
-    """Keep figures that were worked out meanwhile: of runs under way until they are over, of others for good."""
+def keep_found(app: Application, found: Mapping[Task, Analysis], since: int) -> None:
+    """Keep figures that were worked out meanwhile: of runs under way until they are over, of others for good. since: the turn of
+    the data when their readings were loaded; nothing is kept if it is another now."""
+    if app.turn != since:
+        return
     last = {task: analysis for task, analysis in found.items() if task.draws == DRAWS}
     for task, analysis in found.items():
         if task not in last:
             app.cache.put(_early_key(task), analysis)
-    _keep(app, {_kept_as(task): analysis for task, analysis in last.items()})
+    _keep(app, {_kept_as(task): analysis for task, analysis in last.items()}, since)
     for task, analysis in last.items():
         app.analyses.put(_kept_as(task), analysis)
         app.cache.drop(_early_key(task))
@@ -253,11 +256,12 @@ def analysis_of(app: Application, row: CellRow, target: Target, declared: str | 
     key = _key(row, target)
 
     def find() -> Analysis:
+        since = app.turn
         text = computed.get(app.db.connection(), key)
         if text is not None:
             return analyses.loads(text)
         made = analyse(row.measurement, readings_of(app, row), target)
-        _keep(app, {key: made})
+        _keep(app, {key: made}, since)
         return made
 
     kept: Analysis = app.analyses.get(key, find)
@@ -304,11 +308,12 @@ def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[
         return
     # Whoever comes while another computes waits for that, and finds most of it done.
     with app.computing:
+        since = app.turn
         by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
         made = {by_task[task]: a for task, a in compute(app, app.helper, list(by_task)).items()}
-        for key, analysis in made.items():
+        for key, analysis in made.items() if app.turn == since else ():
             app.analyses.put(key, analysis)
-        _keep(app, made)
+        _keep(app, made, since)
 
 
 def _missing(app: Application, keys: Iterable[computed.Key]) -> list[computed.Key]:
@@ -326,11 +331,13 @@ def _key(row: CellRow, target: Target) -> computed.Key:
     return computed.Key(row.run_id, row.setup_id, row.measurement, target.key, analyses.VERSION)
 
 
-def _keep(app: Application, made: Mapping[computed.Key, Analysis]) -> None:
+def _keep(app: Application, made: Mapping[computed.Key, Analysis], since: int) -> None:
+    """Store figures, unless what they follow from was changed since that turn."""
     try:
         # What is kept was already to be seen.
         with app.db.transaction(of=0) as db:
-            for key, analysis in made.items():
+            # Whoever changes readings counts the turn up inside a transaction, so this one comes first or sees the change.
+            for key, analysis in made.items() if app.turn == since else ():
                 computed.put(db, key, analyses.dumps(analysis))
     except StoreError:
         # A full disk must not keep anyone from seeing figures.

@@ -153,6 +153,8 @@ class Data:
         self.analyses = Cache(1024)
         """Analyses by the key they are stored with. One takes some 26 kB, and is read from the store in a millisecond."""
         self.loaded = Cache(24)
+        self.turn = 0
+        """Counts how often readings or what is known of them was changed or deleted: figures from before are not kept."""
         self.views: Views[bytes] = Views(self.db)
         self.entries: Views[Any] = Views(self.db, 4096)
         """A review as the Shelf shows it."""

@@ -104,8 +104,8 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
     _checked(factor)
     scenes = []
     for key, title in appearance.SCENES.items():
-        picture = _picture(app, model, setup_id, key, target, factor)
-        scenes.append(Scene(key, title, picture.de_mean, picture.de_p95, picture.outside_percent))
+        f = _figures(app, model, setup_id, key, target, factor)
+        scenes.append(Scene(key, title, f.de_mean, f.de_p95, f.outside_percent))
     found, of = None, ""
     for measurement in ("swatches", "saturation", "gamut"):
         found = _cell(app, review_id, setup_id, measurement)
@@ -126,17 +126,17 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
     )  # fmt: skip
 
 
-def _picture(
+def _figures(
     app: Application, model: DisplayModel, setup_id: int, key: str, target: Target, factor: float
-) -> appearance.Picture:  # fmt: skip
-    """A scene as shown, of some of its pixels, for its figures."""
+) -> appearance.SceneFigures:  # fmt: skip
+    """The figures of a scene, from some of its pixels."""
     stamp = (float(model.curves.sum()), float(model.primaries.sum()))
     some = appearance.scene(key)[::FIGURES_EVERY, ::FIGURES_EVERY]
-    picture: appearance.Picture = app.loaded.get(
+    found: appearance.SceneFigures = app.loaded.get(
         ("picture", setup_id, stamp, key, target.key, factor),
-        lambda: appearance.render(model, some, target, factor, False),
+        lambda: appearance.scene_figures(model, some, target, factor),
     )
-    return picture
+    return found
 
 
 def _swatches(found: Readings, model: DisplayModel, target: Target, factor: float) -> list[Swatch]:

@@ -27,10 +27,12 @@ Found = Mapping[Task, Analysis]
 
 class Provisional:
     """A background thread that computes figures, setup by setup. helper: gives the helper process, or None; busy: whether the
-    bench is at work, in which case only the helper computes; keep: stores the figures; hub: is told when they are ready."""
+    bench is at work, in which case only the helper computes; keep: stores figures that were computed from a turn of the data;
+    hub: is told when they are ready."""
 
     def __init__(
-        self, data: Data, helper: Callable[[], Helper | None], busy: Callable[[], bool], keep: Callable[[Found], None], hub: Hub
+        self, data: Data, helper: Callable[[], Helper | None], busy: Callable[[], bool],
+        keep: Callable[[Found, int], None], hub: Hub,
     ) -> None:  # fmt: skip
         self._data, self._helper, self._busy, self._keep, self._hub = data, helper, busy, keep, hub
         self._lock, self._something = threading.Lock(), threading.Event()
@@ -64,8 +66,9 @@ class Provisional:
             while not self._closing and (group := self._next()):
                 found: Found = {}
                 try:
+                    since = self._data.turn
                     computed = self._computed(list(group))
-                    self._keep(computed)
+                    self._keep(computed, since)
                     found = computed
                 except Exception:
                     # Whoever opens such a cell computes it again, and is told what is wrong.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -37,7 +38,7 @@ def floor_of(app: Application, run_id: int) -> MeterFloor | None:
     if run is None or not _open(run.meter):
         return None
     limit = meter_limits(run.meter).limit
-    same = _same_meter(app, run)
+    same = _same_meter(app.db.connection(), run)
     return MeterFloor(run_id, str(run.meter.get("name", "")), limit, BEFORE in run.meter, len(same))
 
 
@@ -60,11 +61,11 @@ def state_floor(app: Application, run_id: int, floor_cd_m2: float | None) -> Non
             f"A meter's floor is above 0 and at most {grouped(MOST_CD_M2, 0)} cd/m², not {significant(floor_cd_m2, 3)}.",
             "floor_cd_m2",
         )
-    same = _same_meter(app, run)
-    if any(r.state not in ("stopped", "done") for r in same):
-        raise ConflictError("meter", "A run with this meter isn't over. End it first, then state the floor.")
-    # Whoever computes figures now would keep them with the old floor.
-    with app.computing, app.db.transaction() as db:
+    # A run that is started at the same moment comes before this transaction or after it.
+    with app.db.transaction() as db:
+        same = _same_meter(db, run)
+        if any(r.state not in ("stopped", "done") for r in same):
+            raise ConflictError("meter", "A run with this meter isn't over. End it first, then state the floor.")
         for one in same:
             before = one.meter.get(BEFORE, one.meter)
             meter = dict(before) if floor_cd_m2 is None else _with_floor(before, floor_cd_m2)
@@ -73,6 +74,9 @@ def state_floor(app: Application, run_id: int, floor_cd_m2: float | None) -> Non
         for row in instruments.every(db):
             if floor_cd_m2 is not None and row.floor is None and (row.name, row.serial) == _identity(run.meter):
                 instruments.change(db, replace(row, floor=floor_cd_m2))
+        # Figures that are being computed now have the old floor and must not be kept.
+        app.forget()
+    # Until the transaction ended, readers still got the old floor.
     app.forget()
 
 
@@ -90,6 +94,6 @@ def _identity(meter: Mapping[str, Any]) -> tuple[str, str]:
     return str(meter.get("name", "")), str(meter.get("serial", ""))
 
 
-def _same_meter(app: Application, run: RunRow) -> list[RunRow]:
-    every = runs.of_review(app.db.connection(), run.review_id, None, -1)
+def _same_meter(db: sqlite3.Connection, run: RunRow) -> list[RunRow]:
+    every = runs.of_review(db, run.review_id, None, -1)
     return [r for r in every if _open(r.meter) and _identity(r.meter) == _identity(run.meter)]

@@ -302,6 +302,10 @@ def final_values(t: Open) -> dict[str, Value]:
 GONE_ON = "The tuning has gone on meanwhile; look at it again. Nothing was stored."
 
 
+BENDING = ("luminance", session.AGAIN, "tone", "shadows")
+"""The goals whose controls change the luminance of a patch by much."""
+
+
 def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
     """See that typed readings make sense. BadInputError if nothing can follow from them; DoubtfulError with a question about the
     first patch that is odd, unless the person is sure."""
@@ -326,21 +330,19 @@ def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: 
         if found is not None:
             i, said = found
             raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
-        earlier = [x.attempt for x in t.tried]
-        steady = step.goal not in ("luminance", session.AGAIN, "tone", "shadows")
-        seen = [
-            None if v is None else v if t.matrix is None else corrected(np.array(v), t.matrix).tolist() for v in XYZ
-        ]
-        found = surprise(step.proposal, seen, earlier, t.plan.noise, steady)
-        if found is not None:
-            raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
     row = [None if v is None else [float(c) for c in v] for v in XYZ]
     one = AttemptRow(
         0, t.row.id, next_number(t), step.goal, step.proposal.stage, "", dict(step.proposal.values), None,
         [list(p.rgb) for p in patches], row, None, now(), 0.0, 0,
     )  # fmt: skip
+    new = tried_of(one, t.matrix)
+    if not sure:
+        steady = step.goal not in BENDING
+        found = surprise(step.proposal, new.attempt.XYZ, [x.attempt for x in t.tried], t.plan.noise, steady)
+        if found is not None:
+            raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
     try:
-        session.following(t.plan, [*t.tried, tried_of(one, t.matrix)])
+        session.following(t.plan, [*t.tried, new])
     except (ValueError, ArithmeticError, LookupError, TypeError) as e:
         raise BadInputError(
             "reading",

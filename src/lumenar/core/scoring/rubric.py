@@ -341,7 +341,8 @@ def score(
     systematic = any(analyses[m].systematic for m in used if m in analyses)
     low, high = interval_of(spread, value, systematic)
     # An unknown correction is the same in all modes of a display, so it doesn't decide which is better.
-    ranked = max(0.0, value + open_low + interval_of(spread, value)[0])
+    by_noise = interval_of(spread, value)[0] if systematic else low
+    ranked = max(0.0, value + open_low + by_noise)
     return Score(
         purpose.key, value, max(0.0, value + open_low + low), min(100.0, value + open_high + high), coverage,
         "", tuple(lines), spread, open_low, open_high, systematic, ranked,

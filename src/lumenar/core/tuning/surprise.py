@@ -1,36 +1,38 @@
-"""Typed readings of one attempt that other attempts did not lead to expect: asked about before they are believed."""
+"""Check the typed readings of one attempt against earlier attempts, and ask about those that don't fit."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from lumenar.core.menu import text_of
 from lumenar.core.numbers import significant
 from lumenar.core.tuning.base import WHITE, Array, Attempt, Noise, Proposal
 
 SPREADS = 4.0
-"""A reading is asked about if it is off from what was expected by more than this many standard deviations of the expectation."""
+"""Ask about a reading if it differs from the expected one by more than this many standard deviations of the expectation."""
 LEAST = 0.12
-"""A share by which a reading must be off to be asked about: a control that was entered a notch beside its value moves less."""
+"""Ask only about differences above this share. A control that was entered one notch off causes less."""
 MOVES = 0.5
-"""A patch that no expectation was given for is asked about if the logarithm of its luminance moved by more than this."""
+"""If no reading was expected, ask if the logarithm of a patch's luminance changed by more than this since the last attempt."""
 SAME, MOVED = 3.0, 0.03
-"""Two whites are the same within this many standard deviations of the meter; asked about if they were expected to differ by this
-share."""
+"""Two whites within this many standard deviations of the meter are the same. Ask if they should differ by this share."""
 
 
 def surprise(
-    proposal: Proposal, XYZ: Sequence[Sequence[float] | None], earlier: Sequence[Attempt], noise: Noise, steady: bool
+    proposal: Proposal, XYZ: ArrayLike, earlier: Sequence[Attempt], noise: Noise, steady: bool
 ) -> tuple[int, str] | None:
-    """The first typed reading that earlier attempts did not lead to expect, as its place and a question to the person; None if
-    there is none. XYZ: of the proposal's patches in cd/m2, None under the meter's floor; steady: the goal's controls change the
-    luminance of a patch by little."""
-    for i, (patch, read) in enumerate(zip(proposal.patches, XYZ, strict=True)):
-        if read is None:
+    """Find the first typed reading that differs from what earlier attempts suggest. Returns its place and a question to the
+    person, None if there is none.
+
+    XYZ (n, 3) of the proposal's patches in cd/m2, NaN under the meter's floor; steady: the goal's controls change the luminance
+    of a patch by little.
+    """
+    for i, (patch, now) in enumerate(zip(proposal.patches, np.asarray(XYZ, float), strict=True)):
+        if not np.isfinite(now).all():
             continue
-        now = np.array(read, float)
         expected = np.full(3, np.nan) if proposal.expected is None else np.asarray(proposal.expected[i], float)
         before = next((a for a in reversed(earlier) if patch in a.patches and np.isfinite(a.of(patch)).all()), None)
         if patch == WHITE and before is not None and (said := _unmoved(proposal, now[1], expected[1], before, noise)):
@@ -54,8 +56,8 @@ def _unmoved(proposal: Proposal, Y: float, expected: float, before: Attempt, noi
     p = moved[0]
     return (
         f"White reads the same as before, though {p.split(' > ')[-1]} went from {text_of(before.values[p])} to"
-        f" {text_of(proposal.values[p])}. Enter it again. Did the display accept it, and is it on the right"
-        " input?"
+        f" {text_of(proposal.values[p])}. Enter it again. Did the display accept it, and is it on the"
+        " right input?"
     )
 
 
