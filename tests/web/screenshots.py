@@ -122,6 +122,8 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
         ("Controls", CONTROLS),
     ):
         field(page, name).send_keys(text)
+    page.find("button", "Check the menu").click()
+    page.find("[data-testid=menu-read]")
     page.find("button", "Start the review").click()
     page.find("[role=grid]")
     review = int(page.driver.current_url.rsplit("/", 1)[1])

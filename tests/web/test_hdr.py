@@ -71,7 +71,7 @@ def _plates_of_pq_say_where_it_ends(page):
     page.cell("Reel HDR", "pq_tracking").click()
     page.find("[data-chart=code_error] svg path")
     words = page.find("[data-testid=words]").text
-    assert "Peak" in words and "output clips at" in words
+    assert "Peak" in words and "and clips at 8" in words
     assert "clip" in page.find("[data-chart=light] svg").text
     assert violations(page) == []
     page.press("l")

@@ -166,17 +166,17 @@ def words(f: Mapping[str, object]) -> str:
         float(str(f[k])) for k in ("knee_cd_m2", "clip_cd_m2", "code_rms_percent", "shadow_code_percent", "de_itp_mean")
     )
     peak, followed, off = (float(str(f[k])) for k in ("peak_cd_m2", "followed_percent", "too_bright_percent"))
-    leaves = "follows the curve, and shows"
+    leaves = "follows the curve"
     if knee == 0:
-        leaves = "nowhere follows the curve, and shows"
+        leaves = "follows the curve nowhere"
     elif knee < clip:
-        leaves = f"leaves the curve at {significant(knee, 3)} cd/m², and shows"
+        leaves = f"leaves the curve at {significant(knee, 3)} cd/m²"
     elif not followed >= FOLLOWED_PERCENT:
-        leaves = f"does not follow the curve, by {signed(off, 0)} % in the mean, and shows"
+        leaves = f"doesn't follow the curve ({signed(off, 0)} % in the mean)"
     errors = "" if rms != rms else f"; error {rms:.1f} % of code rms"
     errors += "" if dark != dark else f", shadows {signed(dark, 1)} %"
     errors += "" if itp != itp else f"; dE ITP mean {itp:.1f}"
-    text = f"Peak {significant(peak, 3)} cd/m²; {leaves} output clips at {significant(clip, 3)} cd/m²{errors}."
+    text = f"Peak {significant(peak, 3)} cd/m²; {leaves} and clips at {significant(clip, 3)} cd/m²{errors}."
     if not float(str(f["falls"])):
         return text
     return (

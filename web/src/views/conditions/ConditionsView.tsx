@@ -31,13 +31,13 @@ function Said({ result }: { result: ConditionsResult }) {
           {result.promises.map((p) => (
             <Box key={`${p.path} ${p.text}`} mb="6px" data-testid="promise">
               <Text>
-                “{p.text}”:{" "}
+                {p.path.split(" > ").at(-1)}, “{p.text}”:{" "}
                 <Text as="span" color={KEPT[p.kept]} fontWeight="600">
                   {p.kept}
                 </Text>
               </Text>
               <Text color="ink2" fontSize="12.5px">
-                {p.path.split(" > ").at(-1)}. {p.why}
+                {p.why}
               </Text>
             </Box>
           ))}

@@ -71,7 +71,7 @@ export function Tree({ map, lines, cursor, moved, drawn, onCursor, onOpen, onMar
       <Table.Root
         role="grid"
         aria-label="Controls"
-        minW={`${760 + 54 * (modes.length + setups.length)}px`}
+        minW={`${780 + 54 * (modes.length + setups.length)}px`}
         css={{ "& td, & th": { py: "3px", pr: "26px" }, "& th:first-of-type": { pl: "16px" } }}
       >
         <Table.Header>

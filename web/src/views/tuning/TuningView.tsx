@@ -178,7 +178,14 @@ function Session({ tuning }: { tuning: Tuning }) {
       minH="0"
       overflow={{ lg: "hidden" }}
     >
-      <Box overflowY={{ lg: "auto" }} minW="0" p="16px" borderRight={{ lg: "1px solid" }} borderColor="lineSoft">
+      <Box
+        position="relative"
+        overflowY={{ lg: "auto" }}
+        minW="0"
+        p="16px"
+        borderRightWidth={{ base: 0, lg: "1px" }}
+        borderColor="lineSoft"
+      >
         <Flex mb="14px" align="center" gap="12px">
           <Text color="ink2" data-testid="tuning-state">
             {STATES[tuning.state]} · <Mono>{counted}</Mono> attempt{counted === 1 ? "" : "s"},{" "}
@@ -231,7 +238,7 @@ function Session({ tuning }: { tuning: Tuning }) {
         )}
         <Unseen aria-live="polite">{over ? "The tuning is over." : (tuning.step?.why ?? "")}</Unseen>
       </Box>
-      <Box overflowY={{ lg: "auto" }} minW="0" p="16px">
+      <Box position="relative" overflowY={{ lg: "auto" }} minW="0" p="16px">
         {tuning.charts.length > 0 ? (
           <Grid templateColumns={{ base: "minmax(0, 1fr)", xl: "minmax(0, 3fr) minmax(0, 2fr)" }} gap="8px 20px">
             {tuning.charts.slice(0, 1).map((c) => (
