@@ -160,7 +160,7 @@ def mistyped(text, rng):
 
 
 def typed(XYZ, rng, typos):
-    """Readings (n, 3) as a person types them to four places, one number in so many mistyped."""
+    """Readings (n, 3) as a person types them: four digits, and a share of rows (typos, 0 to 1) with a mistyped number."""
     texts = [[f"{v:.4g}" for v in row] for row in XYZ.tolist()]
     for row in texts:
         for c in range(3):

@@ -232,6 +232,21 @@ def test_an_interval_takes_out_what_noise_shifts(values, shift):
     assert found == pytest.approx((min(low - shift, 0), max(high - shift, 0)), abs=1e-6)
 
 
+def test_a_gain_without_scores_is_open_where_one_of_two_figures_is_a_lower_bound():
+    purpose = RUBRIC.purposes["evening_film"]
+
+    def known(contrast, bound):
+        key = "contrast_at_least" if bound else "contrast_ratio"
+        more = {"white_black__contrast_ratio": None, f"white_black__{key}": contrast}
+        return {m: a for m, a in analyses(**more).items() if m in ("grey_ramp", "white_black")}
+
+    value, low, high = gain_of_known(RUBRIC, purpose, known(900, True), known(900, False))
+    assert (value, low) == pytest.approx((0, 0)) and high > 2
+    value, low, high = gain_of_known(RUBRIC, purpose, known(900, False), known(900, True))
+    assert (value, high) == pytest.approx((0, 0)) and low < -2
+    assert gain_of_known(RUBRIC, purpose, known(9000, True), known(900, True)) == pytest.approx((0, 0, 0))
+
+
 def test_what_an_unknown_correction_may_make_of_a_score_widens_its_interval():
     """The truth may be one of the draws then, and it may be what is left once the shift is taken out: the interval holds both."""
     moved = np.random.default_rng(5).gamma(2.0, 2.0, 4000)

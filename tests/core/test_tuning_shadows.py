@@ -1,4 +1,4 @@
-"""Lifting shadows for a purpose: how far, with which control, and never black with them."""
+"""Lifting shadows for a purpose: how far, with which control, and without lifting black."""
 
 import numpy as np
 import pytest

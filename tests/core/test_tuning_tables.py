@@ -243,7 +243,7 @@ def test_a_table_in_doubt_is_kept_or_not_by_what_is_read_at_the_end(monkeypatch)
     monkeypatch.setattr(points, "FORESEEN", 1e6)
     _, kept, checks = ended(0.0)
     assert kept == sure and [len(a.patches) for a in checks] == [10]
-    # What is read is worse than the start, whatever was foreseen.
+    # The readings are worse than at the start, whatever the prediction was.
     _, kept, checks = ended(-60.0)
     assert kept == display.table and len(checks) == 1
 

@@ -1,6 +1,7 @@
 """A display without a stand-in: it starts with its name, its menu is written down, and a person reads it."""
 
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from lumenar.core.readings import collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import board, hand_runs, menu_map, named_meters, new_display, setups, shelf
+from lumenar.service import board, hand_runs, menu_map, named_meters, new_display, plates, setups, shelf
 from lumenar.service.application import Application
 from lumenar.service.bench import BenchService
 from lumenar.service.errors import BadInputError, ConflictError, NotFoundError
@@ -117,6 +118,62 @@ def test_a_first_pass_by_hand_fills_the_board(app, bench, television):
     assert set(measured) >= set(FIRST) and row.score is not None
     figures = {f.figure: f.raw for c in measured.values() for f in c.figures}
     assert figures["white_cd_m2"] == pytest.approx(180, rel=1e-3) and figures["de2000_mean"] < 0.5
+
+
+def test_plan_and_list_say_the_same_time_and_it_gets_less(app, bench, television):
+    cells = [Cell(rows(app, television)[0].id, m) for m in (*FIRST, "brightness_ladder", "uniformity")]
+    preview = bench.runs.preview(television, cells, Options(grey_step=10, grid=(3, 3)))
+    run = bench.runs.start(television, cells, Options(grey_step=10, grid=(3, 3)))
+    sheet = hand_runs.sheet(app, run)
+    assert sheet.left_s == pytest.approx(preview.seconds)
+    # Thirty seconds for the setup, eight for each reading, and for each move of control or meter.
+    patches = sheet.patches
+    moves = sum(p.level is not None and p.level != before.level for before, p in pairwise(patches))
+    moves += sum(p.zone is not None and p.zone != before.zone for before, p in pairwise(patches))
+    assert moves > 10 and sheet.left_s == pytest.approx(30 + 8 * len(patches) + 8 * moves)
+    hand_runs.enter(app, run, "XYZ", [Entry(patches[0].patch, "180 180 180", True)])
+    assert hand_runs.sheet(app, run).left_s == pytest.approx(sheet.left_s - 38)
+
+
+def test_a_person_keeps_to_no_rest_of_the_bench_and_none_is_claimed(app, bench):
+    review = new_display.add(app, NewDisplay("Tern Street", "Glass 48", "television", "oled", modes="Evening"))
+    run = begin(app, bench, review, ("white_black",))
+    type_all(app, run)
+    assert runs.get(app.db.connection(), run).habits == {}
+    seen = plates.plates(app, review, rows(app, review)[0].id, "white_black", [], None)
+    assert "typed by hand" in seen.provenance and "rest" not in seen.provenance and "settle" not in seen.provenance
+
+
+def test_of_readings_that_contradict_each_other_the_darkest_is_asked_about(app, bench, television):
+    run = begin(app, bench, television, ("grey_ramp",))
+    by_name = {p.show: p.patch for p in hand_runs.sheet(app, run).patches}
+    bright, dark = by_name["grey 60 %"], by_name["grey 29.8 %"]
+    given = [Entry(bright, "9 10 11"), Entry(dark, "18 20 22")]
+    answers = {a.patch: a for a in hand_runs.enter(app, run, "XYZ", given).answers}
+    assert answers[bright].kept and not answers[dark].kept and answers[dark].question.startswith("Brighter than 60 %")
+
+
+def test_hdr_by_hand_is_sent_with_ten_bits_and_sdr_as_usual(app, bench):
+    review = new_display.add(
+        app, NewDisplay("Tern Street", "Glass 48", "television", "oled", modes="Film\nFilm HDR, pq")
+    )
+    menu_map.change(app, review, None, "Film\nFilm HDR, pq\nGame HDR, hlg", "")
+    assert {s.name: s.format for s in rows(app, review)} == {
+        "Film": {}, "Film HDR": {"bits": 10}, "Game HDR": {"bits": 10},
+    }  # fmt: skip
+    for setup, top in ((rows(app, review)[0], 255), (rows(app, review)[1], 1023)):
+        run = bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
+        assert {p.top for p in hand_runs.sheet(app, run).patches} == {top}
+        hand_runs.end(app, run)
+    many = new_display.add(app, NewDisplay("Tern Street", "Desk 27", "monitor", "lcd", bits=12, modes="HDR, pq"))
+    assert rows(app, many)[0].format == {}, "more than ten are as they are"
+
+
+def test_a_simulated_displays_new_hdr_mode_keeps_the_bits_of_its_unit(app, units):
+    review = shelf.add_review(app, units["tessary-pell-6.json"])
+    m = menu_map.menu_map(app, review)
+    menu_map.change(app, review, None, f"{m.modes_text}\nAnother, pq", m.controls_text)
+    assert all(s.format == {} for s in rows(app, review))
 
 
 def test_whoever_asks_right_after_a_reading_sees_it(app, bench, television):

@@ -132,6 +132,22 @@ def test_figures_that_were_being_computed_when_the_floor_was_stated_are_not_kept
     assert contrast(app, oled) == "≥ 30\u2009000"
 
 
+def test_a_floor_that_is_stated_while_somebody_looks_is_in_what_is_stored(app, bench, oled, monkeypatch):
+    run, analyse, meanwhile = typed(app, bench, oled), cells.analyse, []
+
+    def slowly(*args, **more):
+        found = analyse(*args, **more)
+        if not meanwhile:
+            meanwhile.append(state_floor(app, run, 0.006))
+        return found
+
+    monkeypatch.setattr(cells, "analyse", slowly)
+    setup = rows(app, oled)[0]
+    cells.analysis_of(app, cells.newest(app, oled).complete[Cell(setup.id, "white_black")], resolve(setup.target))
+    assert app.db.connection().execute("SELECT count(*) FROM computed").fetchone()[0] == 0 and meanwhile
+    assert contrast(app, oled) == "≥ 30\u2009000"
+
+
 def test_where_black_was_read_nothing_is_asked(app, bench, oled):
     type_all(app, begin(app, bench, oled, ("white_black",), meter=CHEAP))
     assert charts(app, oled).floor is None

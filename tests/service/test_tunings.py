@@ -481,6 +481,33 @@ def test_an_answer_that_the_control_cannot_have_is_refused(app, tuner, by_hand, 
     assert asked
 
 
+def test_a_mistyped_number_is_asked_about_beside_earlier_attempts(app, tuner, by_hand):
+    number, _ = person(Display(0), app, tuner, by_hand, most=3)
+    before = len(stored.attempts(app.db.connection(), number))
+    t = tunings.opened(app, number)
+    step = t.following
+    X, Y, Z = step.proposal.expected[0]
+    with pytest.raises(DoubtfulError, match=r"^white: X of about .* was expected") as e:
+        tunings.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"])
+    assert e.value.place == "texts.0" and len(stored.attempts(app.db.connection(), number)) == before
+    tunings.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"], True)
+    assert len(stored.attempts(app.db.connection(), number)) == before + 1
+
+
+def test_a_luminance_that_jumps_because_it_was_set_is_not_asked_about(app, tuner):
+    menu = MENU.replace("0..100 = 60", "0..100 = 100")
+    wall = new_display.add(
+        app, NewDisplay("Tern Street", "Wall 43", "television", "lcd", modes="Evening, srgb", controls=menu)
+    )
+    number = tuner.start(wall, setup_of(app, wall, "Evening").id, Wish(["luminance"], 300.0))
+    tunings.typed_in(app, number, 1, "Y", ["60"])
+    step = tunings.opened(app, number).following
+    # Light stands at its upper end, so nothing says yet what its middle gives.
+    assert step.proposal.expected is None and step.proposal.values == {"Picture > Light": 50.0}
+    tunings.typed_in(app, number, 2, "Y", ["250"])
+    assert len(stored.attempts(app.db.connection(), number)) == 2
+
+
 def test_bad_readings_are_named_and_nothing_is_stored(app, tuner, by_hand):
     number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
     good = ["95 100 108", "41 21 2", "35 71 12", "18 7 95", "0.02 0.02 0.02"]

@@ -17,7 +17,7 @@ from lumenar.service.events import Event
 router = APIRouter()
 
 LEAST_S = 0.2
-"""Least time between two messages to a browser. A bench that does not wait would flood it, and nobody reads faster."""
+"""Shortest time between two messages to a browser. A fast bench would otherwise send more than anyone can read."""
 QUIET_S = 15.0
 
 

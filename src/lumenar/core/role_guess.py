@@ -85,7 +85,7 @@ def _channel(words: list[str], above: list[str]) -> str | None:
 
 
 def _on_axis(words: list[str], above: list[str]) -> str | None:
-    """Hue, saturation or lightness of one of the six colours, with the colour before it or in the head."""
+    """Hue, saturation or lightness of one of the six colours. The colour is named in the same words or in the heading above."""
     kind = next((_ON_AXIS[w] for w in words if w in _ON_AXIS), None)
     names = {**{a: a for a in AXES}, **_AXES_SHORT}
     axis = next((names[w] for w in words if w in names), None)

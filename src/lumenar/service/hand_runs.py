@@ -62,8 +62,8 @@ class SheetSetup:
 
 @dataclass(frozen=True)
 class SheetPatch:
-    """A line of the sheet: what to show and where, and what was read of it. show: the patch in words; codes: its signal, of at
-    most top; outcome: "" while it is not read."""
+    """One line of the sheet: what to show, where to show it, and the reading. show: the patch in words; codes: its signal, from
+    0 to top; outcome: "" until it is read."""
 
     patch: int
     setup: int

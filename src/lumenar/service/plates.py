@@ -76,8 +76,8 @@ class PlateColumn:
 
 @dataclass(frozen=True)
 class Plates:
-    """The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
-    host reports stands beside; reported: what it reports of the setup, None where that is not known; floor: that of the meter, if
+    """The plates of one measurement. pins: targets, drawn as a perfect display would measure; hosted: whether the host's
+    report is shown beside them; reported: what the host reports about the setup, None where unknown; floor: the meter's floor, if
     it was not stated before the run and the figures depend on it."""
 
     measurement: str

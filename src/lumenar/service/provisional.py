@@ -101,6 +101,6 @@ class Provisional:
                 self._wanted.pop(task, None)
             more = set(self._wanted.values())
         for review in set(group.values()):
-            # A view may be a little behind while more is coming; after the last of it nobody would ask again.
+            # While more figures are coming, a view may lag a little. After the last one it must be told at once.
             self._data.db.changed(review, step=review in more)
             self._hub.publish(Event("figures", {"review": review}))

@@ -15,8 +15,8 @@ OPEN: tuple[TuningState, ...] = ("working", "waiting", "paused")
 
 @dataclass(frozen=True)
 class TuningRow:
-    """A tuning. begun: values by path when it began; ladder: values of the luminance control with what they gave earlier; meter:
-    what its readings are judged by; purpose: what the result is for, None if nobody said."""
+    """A tuning. begun: values by path when it began; ladder: earlier values of the luminance control and the luminance each gave;
+    meter: the noise assumed for its readings; purpose: what the result is for, None if not given."""
 
     id: int
     review_id: int

@@ -5101,8 +5101,8 @@ export interface components {
         };
         /**
          * Plates
-         * @description The plates of one measurement. pins: targets drawn as if a perfect display had been measured; hosted: whether what a
-         *     host reports stands beside; reported: what it reports of the setup, None where that is not known; floor: that of the meter, if
+         * @description The plates of one measurement. pins: targets, drawn as a perfect display would measure; hosted: whether the host's
+         *     report is shown beside them; reported: what the host reports about the setup, None where unknown; floor: the meter's floor, if
          *     it was not stated before the run and the figures depend on it.
          */
         Plates: {
@@ -6064,8 +6064,8 @@ export interface components {
         };
         /**
          * SheetPatch
-         * @description A line of the sheet: what to show and where, and what was read of it. show: the patch in words; codes: its signal, of at
-         *     most top; outcome: "" while it is not read.
+         * @description One line of the sheet: what to show, where to show it, and the reading. show: the patch in words; codes: its signal, from
+         *     0 to top; outcome: "" until it is read.
          */
         SheetPatch: {
             /** Patch */

@@ -1,4 +1,4 @@
-"""PQ tracking: how far greys follow the absolute curve, where they leave it, and where output clips."""
+"""PQ tracking: how closely greys follow the absolute curve, where they leave it, and where output clips."""
 
 from __future__ import annotations
 

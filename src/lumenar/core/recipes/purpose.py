@@ -224,8 +224,8 @@ def luminance_by_room(
 ) -> tuple[RoomSetting, ...]:
     """Values of the luminance control for usual rooms and for purposes (title, luminance of white in cd/m2).
 
-    From the setup's own ladder, else from that of another setup of its mode, scaled by what white has now. Empty if no ladder was
-    measured or the control isn't known.
+    Uses the ladder of this setup. Without one, uses the ladder of another setup of the same mode, scaled to this setup's white.
+    Empty if no ladder was measured or the control isn't known.
     """
     control = menu.luminance_control
     if control is None:

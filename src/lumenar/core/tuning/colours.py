@@ -91,7 +91,7 @@ BETWEEN_WEIGHT = 0.3
 """What the colours between weigh beside the judged ones, for what is known of them: that they follow the six about them."""
 CAUTION = 1e-3
 WHITE_IS_RIGHT = 2.0
-"""White counts as the target's up to so many standard deviations of one reading."""
+"""White counts as on target within this many standard deviations of one reading."""
 
 
 @dataclass(frozen=True)

@@ -182,7 +182,7 @@ class Luminance:
             value, Y = float(a.values[self.control.path]), float(a.of(WHITE)[1])
             before = read.get(value, float("nan"))
             if abs(Y / before - 1) > SHOULD_MOVE:
-                # The display takes values only now: what was read before tells nothing.
+                # The display reacts to the control from here on. Earlier readings were taken before it did.
                 read.clear()
             read[value] = Y
         kept = {v: max(float(Y), DARK) if np.isfinite(Y) else DARK for v, Y in read.items()}

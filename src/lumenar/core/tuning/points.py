@@ -1,6 +1,6 @@
-"""White balance at many points: 10, 20 or 22 of them, unevenly spaced if need be. All greys are read; then point after point is
-entered and read from bright to dark, and once over. What a step does and how far it reaches into the neighbours is learned on
-the way, at all points together. Where it is doubtful whether greys are better at the end, all are read once more to decide."""
+"""White balance at many points: 10, 20 or 22 of them, unevenly spaced if need be. First all greys are read. Then each point is
+set and read, from bright to dark, and the whole list once more. Along the way the tuning learns what a step does and how far it
+reaches into neighbouring points. If it is not clear at the end whether greys improved, all are read again to decide."""
 
 from __future__ import annotations
 
@@ -148,7 +148,7 @@ class ManyPoints:
         last = attempts[-1]
         if last.stage == CHECK or last.values == attempts[0].values or not now.doubtful:
             return now.done()
-        why = "It is not clear yet whether the greys are better now. All points are read once more to decide."
+        why = "It is not clear yet whether the greys improved. All points are read once more to decide."
         return Proposal(CHECK, dict(last.values), self.greys[::-1], why)
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
@@ -397,11 +397,11 @@ class _Course:
                 return None
         grey = self.p.greys[i]
         why = f"{grey.code.capitalize()}: dE {now[i]:.1f} now, {then[i]:.1f} with these."
-        why += " The last reading: what is darker is set with it." if darker else ""
+        why += " This is the last reading. The darker points are set together with it." if darker else ""
         return Proposal(stage, values, (grey,), why, self.parts.XYZ(np.exp(after[i]))[None, :], 0.1)
 
     def _unexplained(self) -> float:
-        """Mean dE2000 between what was read of points and what the effects of the steps make of the readings before."""
+        """Mean dE2000 between each reading of a point and its prediction: the previous reading plus the learned effect of the steps."""
         target, off = self.p.target, []
         for i, seen in enumerate(self.by_point):
             for (k, before), (n, after) in pairwise(seen):
@@ -433,7 +433,7 @@ class _Course:
 
     @cached_property
     def doubtful(self) -> bool:
-        """Whether readings of all points could tell otherwise than what is known of those that were read last."""
+        """Whether reading all points again could change the decision to keep these values."""
         return self.gained < FORESEEN * self._unexplained() or self._too_tinted
 
     def _unsure(self) -> float:

@@ -67,7 +67,7 @@ class Shadows:
             if following is not None:
                 name = control.path.split(" > ")[-1]
                 return self._proposal(
-                    {**values, control.path: following}, f"{name} {text_of(following)}: how far it lifts shadows."
+                    {**values, control.path: following}, f"{name} {text_of(following)}: see how much it lifts shadows."
                 )
             best = self._best(list(own.values()), start)
             values = {p: best.values[p] for p in values}
