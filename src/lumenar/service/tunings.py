@@ -38,8 +38,8 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Wish:
-    """What to tune. goals: in any order; if empty, all that bring the mode closer to its target. luminance: of white in cd/m2, None
-    to keep it. target: a key, None for the setup's own. purpose: what the result is for, None if not given."""
+    """What to tune. goals: in any order; if empty, all that bring the mode closer to its target. luminance: of white in cd/m2,
+    None to keep it. target: a key, None for the setup's own. purpose: what the result is for, None if not given."""
 
     goals: Sequence[str] = ()
     luminance: float | None = None
