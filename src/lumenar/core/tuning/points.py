@@ -401,7 +401,7 @@ class _Course:
         return Proposal(stage, values, (grey,), why, self.parts.XYZ(np.exp(after[i]))[None, :], 0.1)
 
     def _unexplained(self) -> float:
-        """Mean dE2000 between readings of points and their predictions (the previous reading plus the learned effect of steps)."""
+        """Mean dE2000 between readings of points and predictions (the previous reading plus the learned effect of steps)."""
         target, off = self.p.target, []
         for i, seen in enumerate(self.by_point):
             for (k, before), (n, after) in pairwise(seen):
