@@ -16,9 +16,10 @@ import numpy as np
 
 from benchmarks.__main__ import memory
 from benchmarks.load import Client
+from lumenar.api.reviews import written_shelf
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, hand_runs, menu_map, new_display, purposes, setups, shelf, verdict
+from lumenar.service import board, hand_runs, menu_map, new_display, purposes, setups, verdict
 from lumenar.service.application import Application
 from lumenar.service.export import text_as
 from lumenar.service.importing import Identity, import_readings
@@ -77,7 +78,7 @@ def main() -> None:
         sys.stdout.write(f"{count:,} readings in {SETUPS} setups, {len(text) / 1e6:.0f} MB\n")
         timed("the Board, cold", "", lambda: board.board(app, review))
         timed("the Board, warm", "< 50 ms", lambda: board.board(app, review))
-        timed("the Shelf", "", lambda: shelf.shelf(app))
+        timed("the Shelf", "", lambda: written_shelf(app))
         timed(f"scores and recipes for {len(app.rubric.purposes)} purposes", "", lambda: verdict.verdict(app, review))
         timed("the same, warm", "< 100 ms", lambda: verdict.verdict(app, review))
         work = app.rubric.purposes["colour_work"]

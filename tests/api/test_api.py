@@ -1,6 +1,7 @@
 """The API: views, plates against any target, and problem documents."""
 
 import json
+import socket
 import sqlite3
 import time
 from html import unescape
@@ -11,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from lumenar.api import reviews as review_routes
-from lumenar.api.server import create_app
+from lumenar.api.server import bind, create_app
 from lumenar.service.data import FRESH_S
 
 from ..conftest import MONITOR, PHONE
@@ -138,7 +139,7 @@ def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
     def broken(_):
         raise KeyError("x")
 
-    monkeypatch.setattr("lumenar.service.shelf.shelf", broken)
+    monkeypatch.setattr("lumenar.service.shelf.review_ids", broken)
     with own_client(app, bench) as client:
         body = problem(client.get("/api/v1/reviews"), 500, "fault")
     assert "/api/v1/reviews" in body["detail"] and "KeyError" in body["detail"]
@@ -148,10 +149,49 @@ def test_two_writers_of_the_same_row_are_a_conflict_and_not_a_fault(app, bench, 
     def twice(_):
         raise sqlite3.IntegrityError("UNIQUE constraint failed: setup.name")
 
-    monkeypatch.setattr("lumenar.service.shelf.shelf", twice)
+    monkeypatch.setattr("lumenar.service.shelf.review_ids", twice)
     with own_client(app, bench) as client:
         body = problem(client.get("/api/v1/reviews"), 409, "changed-meanwhile")
     assert "Nothing was stored" in body["detail"] and "UNIQUE" not in body["detail"]
+
+
+def test_answers_that_are_ready_are_those_of_the_routes(client, app, bench, phone, monkeypatch):
+    """Stored Boards and the Shelf are answered before routing, with the same bytes and headers and for the same questions."""
+    board = f"/api/v1/reviews/{phone}/board"
+    first = {path: client.get(path) for path in ("/api/v1/reviews", board, f"{board}?purpose=evening_film")}
+    for name in ("board", "entry_or_fault"):
+        module = "lumenar.service.board" if name == "board" else "lumenar.service.shelf"
+        monkeypatch.setattr(f"{module}.{name}", lambda *a: pytest.fail("it is made again"))
+    for path, made in first.items():
+        ready = client.get(path)
+        assert ready.json() == made.json()
+        same = ("content-type", "content-encoding", "content-security-policy", "x-content-type-options")
+        assert [ready.headers.get(h) for h in same] == [made.headers.get(h) for h in same]
+        plain = client.get(path, headers={"Accept-Encoding": "identity"})
+        assert plain.json() == made.json() and "content-encoding" not in plain.headers
+        assert client.head(path).status_code == 200 and client.head(path).content == b""
+    assert client.get(board, headers={"Host": "elsewhere.example"}).status_code == 400
+    monkeypatch.undo()
+    problem(client.get(f"{board}?purpose=nothing"), 422, "purpose")
+    problem(client.get(f"{board}?purpose="), 422, "purpose")
+    problem(client.get(f"{board}?purpose=colour_work&purpose=nothing"), 422, "purpose")
+    problem(client.get(f"/api/v1/reviews/{phone + 1}/board"), 404, "review")
+
+
+def test_a_stored_answer_does_not_outlive_a_change(client, app, phone):
+    board = f"/api/v1/reviews/{phone}/board"
+    assert client.get(board).status_code == 200 and len(client.get("/api/v1/reviews").json()) == 1
+    assert client.delete(f"/api/v1/reviews/{phone}").status_code == 204
+    assert client.get(board).status_code == 404 and client.get("/api/v1/reviews").json() == []
+
+
+def test_small_answers_leave_at_once(app):
+    """asyncio switches off the wait for more to send (Nagle) only on sockets that name their protocol: 40 ms an answer."""
+    sock = bind("127.0.0.1", 0)
+    try:
+        assert sock.proto == socket.IPPROTO_TCP
+    finally:
+        sock.close()
 
 
 STRANGE = st.one_of(

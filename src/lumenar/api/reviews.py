@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Request, Response
-from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
 from lumenar.service import board as boards
 from lumenar.service import firmware, shelf, verdict
+from lumenar.service.application import Application
 from lumenar.service.errors import BadInputError
 from lumenar.service.units import shipped_units
 
@@ -30,13 +30,33 @@ def units() -> list[shelf.ShippedUnit]:
     return shelf.list_shipped()
 
 
-SHELF = TypeAdapter(list[shelf.ShelfEntry])
+ENTRY = TypeAdapter(shelf.ShelfEntry)
 
 
 @router.get("/reviews", response_model=list[shelf.ShelfEntry])
 def reviews(request: Request) -> Response:
     """The Shelf."""
-    return Response(SHELF.dump_json(shelf.shelf(application(request))), media_type="application/json")
+    return Response(written_shelf(application(request)), media_type="application/json")
+
+
+def written_shelf(app: Application) -> bytes:
+    """The Shelf as JSON, review by review: most of them stay as they are while one is measured."""
+
+    def written(review: int) -> bytes:
+        return app.entries.get(app.rubric.hash, review, lambda: ENTRY.dump_json(shelf.entry_or_fault(app, review)))
+
+    return b"[" + b",".join(written(review) for review in shelf.review_ids(app)) + b"]"
+
+
+def ready_shelf(app: Application) -> bytes | None:
+    """The Shelf if nothing of it has to be made."""
+    found = []
+    for review in shelf.review_ids(app):
+        entry = app.entries.ready(app.rubric.hash, review)
+        if entry is None:
+            return None
+        found.append(entry)
+    return b"[" + b",".join(found) + b"]"
 
 
 @router.get("/reviews/{review}")
@@ -65,18 +85,26 @@ def delete_review(request: Request, review: Id) -> None:
 BOARD = TypeAdapter(boards.Board)
 
 
+PURPOSE = "colour_work"
+"""What a Board is scored for if nobody says."""
+
+
+def _board_kind(app: Application, purpose: str) -> tuple[str, ...]:
+    return "board", purpose, app.rubric.hash
+
+
 @router.get("/reviews/{review}/board", response_model=boards.Board)
-async def board(request: Request, review: Id, purpose: Text = "colour_work") -> Response:
+def board(request: Request, review: Id, purpose: Text = PURPOSE) -> Response:
     """The Board of a review, its setups scored for a purpose. Many may ask for the same one while a run is under way, so it
     is written out once."""
     app = application(request)
-    kind = ("board", purpose, app.rubric.hash)
-
-    def made() -> bytes:
-        return app.views.get(kind, review, lambda: BOARD.dump_json(boards.board(app, review, purpose)))
-
-    data = app.views.ready(kind, review) or await run_in_threadpool(made)
+    data = app.views.get(_board_kind(app, purpose), review, lambda: BOARD.dump_json(boards.board(app, review, purpose)))
     return Response(data, media_type="application/json")
+
+
+def ready_board(app: Application, review: int, purpose: str | None) -> bytes | None:
+    """A Board if it does not have to be made."""
+    return app.views.ready(_board_kind(app, PURPOSE if purpose is None else purpose), review)
 
 
 @router.get("/reviews/{review}/firmware")

@@ -49,6 +49,7 @@ from lumenar.api import (
 )
 from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
+from lumenar.api.ready import SMALL, Ready
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
 from lumenar.service import cells, shelf, verdict
@@ -93,7 +94,8 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app.state.experimenter = Experimenter(application, bench)
     app.state.tuner, app.state.replayer = Tuner(application, bench), Replayer(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
-    app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
+    app.add_middleware(GZipMiddleware, minimum_size=SMALL, compresslevel=1)
+    app.add_middleware(Ready, application=application)
     app.add_middleware(Guard, hosts=hosts)
     problems.install(app)
     document = app.openapi
@@ -146,7 +148,8 @@ def bind(host: str, port: int) -> socket.socket:
             f"Lumenar has no accounts yet, so it listens on this machine only (127.0.0.1, ::1, localhost), not on {host}"
         )
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    sock = socket.socket(family, socket.SOCK_STREAM)
+    # Only sockets that name their protocol send small answers at once (asyncio switches TCP_NODELAY on for them alone).
+    sock = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         sock.bind((host, port))
@@ -166,13 +169,13 @@ WARMED = 6
 
 def _warm(application: Application) -> None:
     application.helper = Helper(application.folder) if several_cores() else None
-    entries = shelf.shelf(application)
+    reviews.written_shelf(application)
     appearance.prepare()
     measurements.prepare()
-    for entry in entries[:WARMED]:
+    for review in shelf.review_ids(application)[:WARMED]:
         # Whoever looks at it is told what is wrong with it.
         with suppress(Exception):
-            verdict.verdict(application, entry.id)
+            verdict.verdict(application, review)
     # What is kept is not looked through for garbage again and again, which would stop a request for a quarter of a second.
     gc.collect()
     gc.freeze()

@@ -7,6 +7,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
@@ -100,26 +101,40 @@ SHARE = 0.05
 """... and older where making it takes long: at most this share of the time is spent on making it."""
 
 
+ASKED_S = 10.0
+"""A view that nobody has asked for in this time is not made again in advance."""
+
+
+@dataclass
+class _Maker(Generic[V]):
+    """How a view is made, one thread at a time, and when it was last asked for."""
+
+    make: Callable[[], V]
+    turn: Lock
+    asked: float
+
+
 class Views(Generic[V]):
-    """Whole views of reviews, each made once for all who ask at a time. What a person changes is seen by the next who asks, and
-    so is the end of a run; what a run under way adds may be FRESH_S old, or older where making the view takes long."""
+    """Whole views of reviews, each made once for everyone who asks for it. A change that a person makes shows at once, and so
+    does the end of a run. What a run adds may show FRESH_S later, or later still if the view takes long to make."""
 
     def __init__(self, db: Database, size: int = 16) -> None:
         self._db, self._size, self._lock = db, size, Lock()
-        self._turns: dict[Hashable, Lock] = {}
-        self._kept: OrderedDict[Hashable, tuple[tuple[tuple[int, int], int], float, V]] = OrderedDict()
+        self._makers: dict[tuple[Hashable, int], _Maker[V]] = {}
+        self._kept: OrderedDict[tuple[Hashable, int], tuple[tuple[tuple[int, int], int], float, V]] = OrderedDict()
 
     def ready(self, kind: Hashable, review_id: int, making: bool = False) -> V | None:
         """The stored view, or None if it has to be made. It may lack readings of a run while it is new enough, or while another
         thread makes it again. making: the caller is the one that makes it."""
         key = kind, review_id
         with self._lock:
-            kept, turn = self._kept.get(key), self._turns.get(key)
-        if kept is None:
+            kept, maker = self._kept.get(key), self._makers.get(key)
+        if kept is None or maker is None:
             return None
         (changes, steps), until, data = kept
-        version = self._db.version(review_id)
-        good = steps == version[1] or time.monotonic() < until or (not making and turn is not None and turn.locked())
+        version, now = self._db.version(review_id), time.monotonic()
+        maker.asked = now
+        good = steps == version[1] or now < until or (not making and maker.turn.locked())
         return data if changes == version[0] and good else None
 
     def get(self, kind: Hashable, review_id: int, make: Callable[[], V]) -> V:
@@ -128,19 +143,52 @@ class Views(Generic[V]):
             return ready
         key = kind, review_id
         with self._lock:
-            turn = self._turns.setdefault(key, Lock())
-        with turn:
+            maker = self._makers.setdefault(key, _Maker(make, Lock(), 0.0))
+            maker.make, maker.asked = make, time.monotonic()
+        with maker.turn:
             if (ready := self.ready(kind, review_id, making=True)) is not None:
                 return ready
-            version, now = self._db.version(review_id), time.monotonic()
-            data = make()
-            done = time.monotonic()
-            with self._lock:
-                self._kept[key] = version, done + max(FRESH_S, (done - now) / SHARE), data
-                self._kept.move_to_end(key)
-                while len(self._kept) > self._size:
-                    self._turns.pop(self._kept.popitem(last=False)[0], None)
-            return data
+            try:
+                return self._made(key, maker)
+            except BaseException:
+                self._forget(key)
+                raise
+
+    def renew(self, review_id: int) -> None:
+        """Make the views of a review again that were asked for lately, so that whoever is told of a change finds it there. Others
+        are forgotten."""
+        with self._lock:
+            makers = [(key, maker) for key, maker in self._makers.items() if key[1] == review_id]
+        for key, maker in makers:
+            with maker.turn:
+                try:
+                    if time.monotonic() - maker.asked < ASKED_S:
+                        self._made(key, maker)
+                        continue
+                except Exception:
+                    # Whoever asks for it next is told what is wrong with it.
+                    pass
+                self._forget(key)
+
+    def _made(self, key: tuple[Hashable, int], maker: _Maker[V]) -> V:
+        """Make a view and keep it. The caller holds the maker's turn."""
+        version, now = self._db.version(key[1]), time.monotonic()
+        data = maker.make()
+        done = time.monotonic()
+        with self._lock:
+            self._makers[key] = maker
+            self._kept[key] = version, done + max(FRESH_S, (done - now) / SHARE), data
+            self._kept.move_to_end(key)
+            while len(self._kept) > self._size:
+                oldest = next(iter(self._kept))
+                del self._kept[oldest]
+                self._makers.pop(oldest, None)
+        return data
+
+    def _forget(self, key: tuple[Hashable, int]) -> None:
+        with self._lock:
+            self._kept.pop(key, None)
+            self._makers.pop(key, None)
 
 
 class Data:
@@ -156,5 +204,5 @@ class Data:
         self.turn = 0
         """Counts how often readings or what is known of them was changed or deleted: figures from before are not kept."""
         self.views: Views[bytes] = Views(self.db)
-        self.entries: Views[Any] = Views(self.db, 4096)
-        """A review as the Shelf shows it."""
+        self.entries: Views[bytes] = Views(self.db, 4096)
+        """Reviews as the Shelf shows them, written out."""

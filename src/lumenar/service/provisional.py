@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 
@@ -18,6 +19,9 @@ log = logging.getLogger("lumenar.figures")
 
 TOGETHER = 4
 """Setups in one batch that this process and the helper share."""
+REST = 2.0
+"""Beside a run, the pause after each batch, as a multiple of the time it took. Readers get a figure a little later, and a run on
+a simulated bench that does not wait keeps its pace."""
 DRAWS = 60
 """Enough for an uncertainty to one digit."""
 
@@ -38,7 +42,7 @@ class Provisional:
         self._lock, self._something = threading.Lock(), threading.Event()
         self._wanted: dict[Task, int] = {}
         self._hopeless: set[Task] = set()
-        self._closing = False
+        self._closing = threading.Event()
         self._thread: threading.Thread | None = None
 
     def pending(self, review_id: int, missing: Iterable[Task]) -> set[Task]:
@@ -47,7 +51,7 @@ class Provisional:
             coming = set(missing) - self._hopeless
             new = coming - self._wanted.keys()
             self._wanted.update(dict.fromkeys(new, review_id))
-            if new and self._thread is None and not self._closing:
+            if new and self._thread is None and not self._closing.is_set():
                 self._thread = threading.Thread(target=self._work, name="provisional", daemon=True)
                 self._thread.start()
         if new:
@@ -56,15 +60,16 @@ class Provisional:
 
     def close(self) -> None:
         """End."""
-        self._closing = True
+        self._closing.set()
         self._something.set()
 
     def _work(self) -> None:
-        while not self._closing:
+        while not self._closing.is_set():
             self._something.wait()
             self._something.clear()
-            while not self._closing and (group := self._next()):
+            while not self._closing.is_set() and (group := self._next()):
                 found: Found = {}
+                begun = time.monotonic()
                 try:
                     since = self._data.turn
                     computed = self._computed(list(group))
@@ -74,6 +79,8 @@ class Provisional:
                     # Whoever opens such a cell computes it again, and is told what is wrong.
                     log.exception("figures could not be computed in the background")
                 self._told(group, found)
+                if self._busy():
+                    self._closing.wait(REST * (time.monotonic() - begun))
         self._data.db.close()
 
     def _next(self) -> Mapping[Task, int]:
@@ -101,6 +108,9 @@ class Provisional:
                 self._wanted.pop(task, None)
             more = set(self._wanted.values())
         for review in set(group.values()):
-            # While more figures are coming, a view may lag a little. After the last one it must be told at once.
-            self._data.db.changed(review, step=review in more)
+            self._data.db.changed(review, step=True)
+            if review not in more:
+                # Nobody is told again after the last figures, so views have to hold them by now.
+                self._data.views.renew(review)
+                self._data.entries.renew(review)
             self._hub.publish(Event("figures", {"review": review}))

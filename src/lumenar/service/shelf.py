@@ -155,16 +155,20 @@ def delete_review(app: Application, review_id: int) -> None:
     app.forget()
 
 
+def review_ids(app: Application) -> list[int]:
+    """The numbers of all reviews, newest first."""
+    return list(reversed(reviews.review_ids(app.db.connection())))
+
+
 def shelf(app: Application) -> list[ShelfEntry]:
     """All reviews with their state and headline figures, newest first."""
-    return [_entry_or_fault(app, review_id) for review_id in reversed(reviews.review_ids(app.db.connection()))]
+    return [entry_or_fault(app, review_id) for review_id in review_ids(app)]
 
 
-def _entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
-    """A review's entry; one that cannot be made says so in its place, and takes no other with it."""
+def entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
+    """A review's entry. If it cannot be made, it says so in its place, so that the other reviews can still be seen."""
     try:
-        made: ShelfEntry = app.entries.get(app.rubric.hash, review_id, lambda: entry(app, review_id))
-        return made
+        return entry(app, review_id)
     except NotFoundError:
         raise
     except Exception as e:
