@@ -20,6 +20,15 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
 from lumenar.api.server import STATIC
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.data import Cache
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.figures import cells
+from lumenar.app.figures.helper import Helper, Task, compute
+from lumenar.app.instruments.instruments import correct_for
+from lumenar.app.runs.planning import Options
+from lumenar.app.setups import new_reviews
 from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
@@ -34,14 +43,6 @@ from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.survey import survey
-from lumenar.service import cells, shelf
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.data import Cache
-from lumenar.service.helper import Helper, Task, compute
-from lumenar.service.instruments import correct_for
-from lumenar.service.planning import Options
-from lumenar.service.units import shipped_units
 from lumenar.store import checksum, reviews
 from tests.web.driver import Server, browser
 
@@ -122,7 +123,7 @@ def twelve(folder: Path) -> Application:
     file["modes"] = [m | {"name": m["name"] + again} for again in ("", " again") for m in file["modes"]]
     file.pop("samples", None)
     application = Application(folder)
-    review = shelf.add_review(application, json.dumps(file).encode(), "twelve.json")
+    review = new_reviews.add_review(application, json.dumps(file).encode(), "twelve.json")
     bench = BenchService(application, speed=0.0)
     correct_for(application, bench, review)
     setups = reviews.setups_of(application.db.connection(), review)[:12]

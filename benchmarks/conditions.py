@@ -16,7 +16,7 @@ from importlib.resources import files
 
 import numpy as np
 
-from lumenar.bench.habits import CLEAR_S, HABITS, REST, settling
+from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST, settling
 from lumenar.bench.ports import BelowFloorError, Bench
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
@@ -25,7 +25,7 @@ from lumenar.core.experiments.base import Stage, StageRead
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.metadata import MetadataResponse, sent_as
-from lumenar.core.experiments.tested import PLACES
+from lumenar.core.experiments.significance import PLACES
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
 from lumenar.core.tuning.base import Noise
@@ -53,7 +53,7 @@ def unit(name: str, seed: int) -> UnitFile:
 
 def read(bench: Bench, patches: Sequence[Patch], panel: str) -> np.ndarray:
     """XYZ (n, 3) of patches as the bench reads them."""
-    habits, XYZ, before = HABITS[panel], [], None
+    habits, XYZ, before = PANEL_TIMINGS[panel], [], None
     for patch in patches:
         bench.source.show(patch)
         bench.clock.sleep(settling(habits, before, patch) + habits.rest_s)

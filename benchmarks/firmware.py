@@ -12,11 +12,12 @@ import tempfile
 from importlib.resources import files
 from pathlib import Path
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.experiments import firmware_changes
+from lumenar.app.runs.planning import Options
+from lumenar.app.setups import new_reviews, setups
 from lumenar.bench.plan import Cell
-from lumenar.service import firmware, setups, shelf
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.planning import Options
 from lumenar.store import reviews
 
 UNITS = {
@@ -35,7 +36,7 @@ def changed(name: str, seed: int, changes: dict[str, object] | None) -> tuple[se
     with tempfile.TemporaryDirectory() as folder:
         app = Application(Path(folder) / "data")
         bench = BenchService(app, speed=0.0)
-        review = shelf.add_review(app, json.dumps(document), name)
+        review = new_reviews.add_review(app, json.dumps(document), name)
         unit = reviews.units_of(app.db.connection(), review)[0].id
         own = [s for s in reviews.setups_of(app.db.connection(), review) if s.unit_id == unit and s.name in UNITS[name]]
         for version in (None, "9"):
@@ -43,7 +44,7 @@ def changed(name: str, seed: int, changes: dict[str, object] | None) -> tuple[se
                 setups.set_firmware(app, unit, version)
             bench.runs.start(review, [Cell(s.id, m) for s in own for m in MEASURED], Options())
             bench.runs.finish()
-        figures = firmware.changes(app, review)[0].figures
+        figures = firmware_changes.changes(app, review)[0].figures
         bench.close()
         app.close()
     return {f.setup for f in figures if f.measurable and f.before != f.after}, len(figures)

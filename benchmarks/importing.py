@@ -17,14 +17,19 @@ import numpy as np
 from benchmarks.__main__ import memory
 from benchmarks.load import Client
 from lumenar.api.reviews import written_shelf
+from lumenar.app.application import Application
+from lumenar.app.board import board
+from lumenar.app.exchange.export import text_as
+from lumenar.app.exchange.importing import Identity, import_readings
+from lumenar.app.manual import manual_runs
+from lumenar.app.menus import menu_map
+from lumenar.app.scoring import purposes
+from lumenar.app.scoring.purposes import PurposeDefinition
+from lumenar.app.setups import new_display, setups
+from lumenar.app.setups.new_display import NewDisplay
+from lumenar.app.verdict import verdict
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service import board, hand_runs, menu_map, new_display, purposes, setups, verdict
-from lumenar.service.application import Application
-from lumenar.service.export import text_as
-from lumenar.service.importing import Identity, import_readings
-from lumenar.service.new_display import NewDisplay
-from lumenar.service.purposes import PurposeDefinition
 from lumenar.store import reviews
 from tests.web.driver import Server
 
@@ -93,7 +98,7 @@ def main() -> None:
             app, NewDisplay("Tern Street", "Menu 400", "television", "lcd", modes="Film", controls=controls)
         )
         timed("menu map of 400 controls", "< 50 ms", lambda: menu_map.menu_map(app, wide))
-        assert hand_runs.open_runs(app, wide) == []
+        assert manual_runs.open_runs(app, wide) == []
         app.close()
         large()
 

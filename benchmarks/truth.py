@@ -22,7 +22,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from lumenar.bench.habits import HABITS, SIGNATURE
+from lumenar.app.figures.loading import correction_key, left_to_warm, uncorrected
+from lumenar.app.instruments.correction_series import SERIES, as_series, read_colour
+from lumenar.app.rubric_files import load_rubric
+from lumenar.bench.panel_timing import PANEL_TIMINGS, SIGNATURE
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.ports import SaturatedError
 from lumenar.bench.runner import Runner, SetupState, Step
@@ -40,9 +43,6 @@ from lumenar.core.readings import Patch, Readings, collect
 from lumenar.core.scoring.rubric import Rule, score
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
-from lumenar.service.application import load_rubric
-from lumenar.service.correction_series import SERIES, as_series, read_colour
-from lumenar.service.loading import correction_key, left_to_warm, uncorrected
 
 WITHOUT = ("modulation", "blue_light")
 """What has no draws, as its readings carry no repeatability of their own."""
@@ -210,7 +210,7 @@ def corrected_meter(bench, file: UnitFile) -> tuple[np.ndarray, MeterLimits]:
     """The working meter's correction for the display, made as the bench makes it, and its limits."""
     series = []
     for meter in (bench.spectroradiometer, bench.meter):
-        taken = [read_colour(bench, meter, name, HABITS[file.panel].settle_s) for name in SERIES]
+        taken = [read_colour(bench, meter, name, PANEL_TIMINGS[file.panel].settle_s) for name in SERIES]
         series.append(as_series(taken, meter.describe()))
     matrix = correction.from_series(*series)
     key = correction_key(matrix)
@@ -222,7 +222,7 @@ def carried_out(file: UnitFile, bench, patches: list[Patch], warm: bool = True) 
     """The patches read by the real runner, which warms the display up before if it is not warm."""
     state = SetupState(1, "Only", "Only", file.defaults(file.modes[0]), "Light")
     notes = Notes([Step(i, state, p) for i, p in enumerate(patches)])
-    if Runner(bench, notes, HABITS[file.panel], warm_up=not warm, warm=warm).work() != "done":
+    if Runner(bench, notes, PANEL_TIMINGS[file.panel], warm_up=not warm, warm=warm).work() != "done":
         raise RuntimeError(str(notes.states[-1]))
     return notes
 
@@ -272,7 +272,9 @@ def survey(
         m for m, x in MEASUREMENTS.items()
         if m not in WITHOUT and (m != "volume" or seed % 2 == 0) and only in (None, m) and mode.signal in x.signals
     ]  # fmt: skip
-    plan = plan_run([Cell(1, m) for m in wanted], lambda _: context, HABITS[file.panel], lambda _, ps: [0.5] * len(ps))
+    plan = plan_run(
+        [Cell(1, m) for m in wanted], lambda _: context, PANEL_TIMINGS[file.panel], lambda _, ps: [0.5] * len(ps)
+    )
     patches = [p.patch for p in plan.patches]
     try:
         notes = carried_out(file, bench, patches, warm)

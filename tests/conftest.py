@@ -9,15 +9,15 @@ import sqlite3
 import pytest
 from hypothesis import settings
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.instruments.instruments import correct_for
+from lumenar.app.runs.planning import Options
+from lumenar.app.setups import new_reviews
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.demo.scenario import build
-from lumenar.service import shelf
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.instruments import correct_for
-from lumenar.service.planning import Options
-from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
 from .pace import pace
@@ -69,7 +69,7 @@ FEW = ("white_black", "grey_ramp", "gamut", "brightness_ladder")
 
 @pytest.fixture
 def phone(app, units):
-    return shelf.add_review(app, units[PHONE], PHONE)
+    return new_reviews.add_review(app, units[PHONE], PHONE)
 
 
 def all_cells(app, review, measurements=FEW):
@@ -102,7 +102,7 @@ def whole_folder(tmp_path_factory):
     folder = tmp_path_factory.mktemp("whole") / "data"
     application = Application(folder)
     service = BenchService(application, speed=0.0)
-    review = shelf.add_review(application, shipped_units()[PHONE], PHONE)
+    review = new_reviews.add_review(application, shipped_units()[PHONE], PHONE)
     correct_for(application, service, review)
     setups = reviews.setups_of(application.db.connection(), review)[:2]
     service.runs.start(review, [Cell(s.id, m) for s in setups for m in MEASUREMENTS], Options(warm_up=True))
@@ -142,7 +142,7 @@ def demo_folder(tmp_path_factory, worker_id):
 @pytest.fixture
 def monitor(app, bench, units):
     """The monitor, corrected for and not yet read."""
-    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     correct_for(app, bench, review)
     return review
 

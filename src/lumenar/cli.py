@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from lumenar import __version__
-from lumenar.service.errors import UserError
+from lumenar.app.errors import UserError
 from lumenar.store.database import StoreError
 
 DATA = Path("lumenar-data")
@@ -124,9 +124,11 @@ def _parser() -> _OneLineParser:
 
 
 def _command(
-    commands: argparse._SubParsersAction[_OneLineParser], name: str, words: str,
+    commands: argparse._SubParsersAction[_OneLineParser],
+    name: str,
+    words: str,
     run: Callable[[argparse.Namespace], int],
-) -> argparse.ArgumentParser:  # fmt: skip
+) -> argparse.ArgumentParser:
     p = commands.add_parser(name, help=words, description=f"{words[:1].upper()}{words[1:]}.")
     p.set_defaults(run=run)
     return p
@@ -164,8 +166,8 @@ def _seed(text: str) -> int:
 
 
 def _import(options: argparse.Namespace) -> int:
-    from lumenar.service.application import Application
-    from lumenar.service.importing import Identity, import_readings, understand
+    from lumenar.app.application import Application
+    from lumenar.app.exchange.importing import Identity, import_readings, understand
 
     mapping = dict(_pair(text) for text in options.column)
     data, name = _read(options.readings), options.readings.name
@@ -182,7 +184,7 @@ def _import(options: argparse.Namespace) -> int:
 
 
 def _pair(text: str) -> tuple[str, str]:
-    from lumenar.service.errors import BadInputError
+    from lumenar.app.errors import BadInputError
 
     head, found, what = text.partition("=")
     if not found or not head:
@@ -191,8 +193,8 @@ def _pair(text: str) -> tuple[str, str]:
 
 
 def _export(options: argparse.Namespace) -> int:
-    from lumenar.service.application import Application
-    from lumenar.service.export import parts_as
+    from lumenar.app.application import Application
+    from lumenar.app.exchange.export import parts_as
 
     application = Application(options.data)
     try:
@@ -215,7 +217,7 @@ def _export(options: argparse.Namespace) -> int:
 
 def _serve(options: argparse.Namespace) -> int:
     from lumenar.api.server import bind, serve
-    from lumenar.service.application import Application
+    from lumenar.app.application import Application
 
     sock = bind(options.host, options.port)
     application = Application(options.data)
@@ -230,8 +232,8 @@ def _serve(options: argparse.Namespace) -> int:
 
 
 def _demo(options: argparse.Namespace) -> int:
+    from lumenar.app.application import Application
     from lumenar.demo.scenario import build
-    from lumenar.service.application import Application
 
     application = Application(options.data)
     try:
@@ -257,9 +259,15 @@ def _survey(options: argparse.Namespace) -> int:
             print(f"\r{done} of {total} readings", end="" if done < total else "\n", file=sys.stderr, flush=True)
 
     result = survey(
-        _read(options.unit), options.unit.name, options.out, options.seed, options.modes, options.measurements, progress,
+        _read(options.unit),
+        options.unit.name,
+        options.out,
+        options.seed,
+        options.modes,
+        options.measurements,
+        progress,
         options.tune,
-    )  # fmt: skip
+    )
     for sentence in result.tuned:
         print(sentence)
     print(f"{result.readings} readings; report in {result.folder / 'site' / 'index.html'}")
@@ -269,13 +277,20 @@ def _survey(options: argparse.Namespace) -> int:
 
 
 def _tune(options: argparse.Namespace) -> int:
-    from lumenar.service.tune_file import tune_file
+    from lumenar.app.tuning.tune_file import tune_file
 
     goals = () if options.goal == "all" else (options.goal,)
     found = tune_file(
-        _read(options.unit), options.unit.name, options.mode, goals, options.luminance, options.white, options.target,
-        options.seed, options.purpose,
-    )  # fmt: skip
+        _read(options.unit),
+        options.unit.name,
+        options.mode,
+        goals,
+        options.luminance,
+        options.white,
+        options.target,
+        options.seed,
+        options.purpose,
+    )
     if options.json:
         print(json.dumps(found, ensure_ascii=False, allow_nan=False))
         return 0
@@ -291,11 +306,11 @@ def _tune(options: argparse.Namespace) -> int:
 
 
 def _figures(options: argparse.Namespace) -> int:
+    from lumenar.app.exchange.file_figures import analyse_file, figures_document
+    from lumenar.app.exchange.readings_file import parse_readings
+    from lumenar.app.exchange.table_import import read_any
+    from lumenar.app.figures.cells import target_of
     from lumenar.core.measurements import MEASUREMENTS
-    from lumenar.service.cells import target_of
-    from lumenar.service.file_figures import analyse_file, figures_document
-    from lumenar.service.readings_file import parse_readings
-    from lumenar.service.tables import read_any
 
     name = options.readings.name
     data = _read(options.readings)
@@ -326,7 +341,7 @@ def _figures(options: argparse.Namespace) -> int:
 
 
 def _rescue(options: argparse.Namespace) -> int:
-    from lumenar.service.rescue import Saved, rescue
+    from lumenar.app.rescue import Saved, rescue
 
     def tell(table: str, found: Saved) -> None:
         lost = "an unknown number lost" if found.lost is None else f"{found.lost:,} lost" if found.lost else ""

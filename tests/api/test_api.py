@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from lumenar.api import reviews as review_routes
 from lumenar.api.server import bind, create_app
-from lumenar.service.data import FRESH_S
+from lumenar.app.data import FRESH_S
 
 from ..conftest import MONITOR, PHONE
 
@@ -52,8 +52,8 @@ def test_from_the_shelf_to_an_edition(client, bench):
     bench.runs.wait()
     verdict = client.get(f"/api/v1/reviews/{review}/verdict").json()
     assert verdict["purposes"][0]["modes"][0]["name"] == "Faithful"
-    gap = next(gap for gap in verdict["gaps"] if "brightness ladder" in gap)
-    assert gap.startswith("Faithful: brightness ladder, ") and gap.endswith(" not measured.")
+    gap = next(gap for gap in verdict["gaps"] if "brightness control" in gap)
+    assert gap.startswith("Faithful: brightness control, ") and gap.endswith(" not measured.")
     edition = client.post(f"/api/v1/reviews/{review}/editions").json()
     assert edition["number"] == 1
     page = client.get(edition["address"])
@@ -139,7 +139,7 @@ def test_a_fault_of_ours_is_a_problem_document_too(app, bench, monkeypatch):
     def broken(_):
         raise KeyError("x")
 
-    monkeypatch.setattr("lumenar.service.shelf.review_ids", broken)
+    monkeypatch.setattr("lumenar.app.board.shelf.review_ids", broken)
     with own_client(app, bench) as client:
         body = problem(client.get("/api/v1/reviews"), 500, "fault")
     assert "/api/v1/reviews" in body["detail"] and "KeyError" in body["detail"]
@@ -149,7 +149,7 @@ def test_two_writers_of_the_same_row_are_a_conflict_and_not_a_fault(app, bench, 
     def twice(_):
         raise sqlite3.IntegrityError("UNIQUE constraint failed: setup.name")
 
-    monkeypatch.setattr("lumenar.service.shelf.review_ids", twice)
+    monkeypatch.setattr("lumenar.app.board.shelf.review_ids", twice)
     with own_client(app, bench) as client:
         body = problem(client.get("/api/v1/reviews"), 409, "changed-meanwhile")
     assert "Nothing was stored" in body["detail"] and "UNIQUE" not in body["detail"]
@@ -160,7 +160,7 @@ def test_answers_that_are_ready_are_those_of_the_routes(client, app, bench, phon
     board = f"/api/v1/reviews/{phone}/board"
     first = {path: client.get(path) for path in ("/api/v1/reviews", board, f"{board}?purpose=evening_film")}
     for name in ("board", "entry_or_fault"):
-        module = "lumenar.service.board" if name == "board" else "lumenar.service.shelf"
+        module = "lumenar.app.board.board" if name == "board" else "lumenar.app.board.shelf"
         monkeypatch.setattr(f"{module}.{name}", lambda *a: pytest.fail("it is made again"))
     for path, made in first.items():
         ready = client.get(path)

@@ -10,10 +10,10 @@ from schemathesis.specs.openapi.checks import (
 )
 
 from lumenar.api.server import create_app
-from lumenar.service import shelf
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.units import shipped_units
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.setups import new_reviews
 
 from ..conftest import PHONE
 from .test_api import OWN
@@ -24,7 +24,7 @@ CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance,
 def test_the_api_does_what_its_document_says(tmp_path):
     application = Application(tmp_path / "data")
     bench = BenchService(application, speed=0.0)
-    shelf.add_review(application, shipped_units()[PHONE], PHONE)
+    new_reviews.add_review(application, shipped_units()[PHONE], PHONE)
     app = create_app(application, bench)
     schema = schemathesis.openapi.from_asgi("/openapi.json", app, headers={"Host": "127.0.0.1"})
     asked = 0

@@ -6,9 +6,9 @@ import threading
 
 import pytest
 
+from lumenar.app.displays.targets import TargetDefinition
+from lumenar.app.events import Event
 from lumenar.bench.plan import Cell
-from lumenar.service.events import Event
-from lumenar.service.targets import TargetDefinition
 from lumenar.store import reviews
 
 from .test_api import own_client, problem

@@ -9,8 +9,8 @@ import uvicorn
 
 from lumenar.api import guard
 from lumenar.api.server import _Patient, bind, create_app
+from lumenar.app.application import Application
 from lumenar.cli import main
-from lumenar.service.application import Application
 from lumenar.store.database import StoreError
 
 from .test_api import OWN, own_client, problem
@@ -200,8 +200,8 @@ def test_half_open_requests_are_given_up_and_others_answered(app, bench, monkeyp
 
 
 def test_one_capture_waits_and_others_are_told(app, bench, phone):
-    from lumenar.service.errors import ConflictError
-    from lumenar.service.free_run import FreeRun
+    from lumenar.app.bench.free_run import FreeRun
+    from lumenar.app.errors import ConflictError
     from lumenar.store import reviews
 
     free = FreeRun(app, bench)

@@ -141,7 +141,7 @@ def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
     assert cost["readings"] > 0 and client.get(f"{AT}/reviews/1/experiments").json() == []
     made = client.post(f"{AT}/reviews/1/experiments", json=question)
     assert made.status_code == 201
-    bench.seat.wait()
+    bench.occupancy.wait()
     seen = client.get(f"{AT}/experiments/{made.json()['id']}").json()
     assert seen["state"] == "done" and len(seen["stages"]) == len(cost["stages"])
     assert client.put(f"{AT}/experiments/{seen['id']}/learned").status_code == 204

@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 
-from lumenar.bench.habits import HABITS, Habits
+from lumenar.bench.panel_timing import PANEL_TIMINGS, PanelTiming
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
@@ -37,9 +37,9 @@ def context_of(file, **more):
     )  # fmt: skip
 
 
-def carry_out(file, measurement, context=None, habits: Habits | None = None, seed=1):
+def carry_out(file, measurement, context=None, habits: PanelTiming | None = None, seed=1):
     """Readings of one measurement in the unit's first mode, by a real runner with an ideal colorimeter."""
-    habits = habits or HABITS[file.panel]
+    habits = habits or PANEL_TIMINGS[file.panel]
     plan = plan_run(
         [Cell(1, measurement)], lambda _: context or context_of(file), habits, lambda _, patches: [0.5] * len(patches)
     )

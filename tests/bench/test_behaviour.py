@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from lumenar.bench.habits import HABITS
+from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.simulated.behaviour import shading
 from lumenar.core.colour import gamut, spaces
 from lumenar.core.measurements.uniformity import worst_place
@@ -14,7 +14,7 @@ from lumenar.core.uncertainty import measurable
 from ..conftest import MONITOR, PHONE
 from .carry import carry_out, context_of, figures, unit
 
-HELD = HABITS["oled"]
+HELD = PANEL_TIMINGS["oled"]
 
 
 def close(analysis, key, truth, sigmas=4.0, least=0.0):

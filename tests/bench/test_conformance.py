@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import pytest
 
+from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.conformance import check_meter, check_remote, check_source
 from lumenar.bench.drivers import DRIVERS
 from lumenar.bench.drivers.hands import Hands
@@ -12,7 +13,6 @@ from lumenar.bench.drivers.typed import HandMeter, TypedMeter
 from lumenar.bench.ports import WANTED, EndedError, Entered, MeterReading, RefusedError, TimedOutError, Wanted
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.core.readings import Patch
-from lumenar.service.units import shipped_units
 
 from .test_hands_and_typed import Somebody
 

@@ -10,7 +10,7 @@ from lumenar.bench.drivers.hands import Hands
 from lumenar.bench.drivers.person import Reply, SomethingElseError
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.drivers.typed import HandMeter, MisreadError, TypedMeter
-from lumenar.bench.habits import HABITS
+from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
@@ -276,7 +276,7 @@ def by_hand(units):
     notes = Notes(
         [Step(3 * i + k, s, Patch((v,) * 3)) for i, s in enumerate(setups) for k, v in enumerate((1.0, 0.5, 0.1))]
     )
-    return somebody, notes, Runner(bench, notes, HABITS["lcd"], warm=True)
+    return somebody, notes, Runner(bench, notes, PANEL_TIMINGS["lcd"], warm=True)
 
 
 def test_the_runner_works_through_a_plan_by_hand(by_hand):
@@ -350,7 +350,7 @@ def test_a_setup_that_undoes_itself_pauses_the_run_before_anything_is_read():
     hands = Hands(menu, lambda task: Reply())
     setup = SetupState(1, "Film", "Film", {"Light": 50, "Power": "low"}, "Light")
     notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
-    runner = Runner(Bench(typed, hands, hands, Watch(), typed, typed), notes, HABITS["lcd"], warm=True)
+    runner = Runner(Bench(typed, hands, hands, Watch(), typed, typed), notes, PANEL_TIMINGS["lcd"], warm=True)
     thread = threading.Thread(target=runner.work, daemon=True)
     thread.start()
     said = until_told(notes, thread)

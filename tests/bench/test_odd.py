@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumenar.bench.odd import odd_greys
+from lumenar.bench.outliers import odd_greys
 
 LEVELS = np.round(np.arange(0, 1.01, 0.05), 2)
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from lumenar.bench.habits import HABITS
+from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.core.analysis import analyse
@@ -66,7 +66,7 @@ def test_what_is_held_is_what_is_left(tired):
 
 def test_bursts_come_before_holds_and_rests_are_counted(tired):
     context = context_of(tired)
-    plan = plan_run([Cell(1, "peak")], lambda _: context, HABITS["oled"], lambda _, p: [0.5] * len(p))
+    plan = plan_run([Cell(1, "peak")], lambda _: context, PANEL_TIMINGS["oled"], lambda _, p: [0.5] * len(p))
     order = [p.patch for p in plan.patches]
     bursts = [p for p in order if p.at_s <= 2]
     assert order[: len(bursts)] == bursts and [p.window for p in bursts[::2]] == list(WINDOWS)

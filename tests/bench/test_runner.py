@@ -4,7 +4,7 @@ import threading
 
 import pytest
 
-from lumenar.bench.habits import HABITS, REST
+from lumenar.bench.panel_timing import PANEL_TIMINGS, REST
 from lumenar.bench.plan import Cell, is_free, plan_run
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
@@ -56,13 +56,13 @@ class Notes:
 
 
 @pytest.fixture
-def rig(units):
+def equipment(units):
     file = parse_unit(units[PHONE])
     bench = simulated_bench(file, SimulatedClock())
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness")
     patches = [Patch((v,) * 3) for v in (1.0, 0.5, 0.2)] + [Patch((1.0,) * 3, level=v) for v in (100, 50)]
     notes = Notes([Step(i, setup, p) for i, p in enumerate(patches)])
-    return bench, notes, Runner(bench, notes, HABITS["lcd"])
+    return bench, notes, Runner(bench, notes, PANEL_TIMINGS["lcd"])
 
 
 def in_thread(runner):
@@ -71,8 +71,8 @@ def in_thread(runner):
     return thread
 
 
-def test_a_run_reads_every_patch_once_and_puts_the_control_back(rig):
-    bench, notes, runner = rig
+def test_a_run_reads_every_patch_once_and_puts_the_control_back(equipment):
+    bench, notes, runner = equipment
     assert runner.work() == "done"
     assert [n for n, *_ in notes.done] == [0, 1, 2, 3, 4]
     assert notes.states[-1][0] == "done"
@@ -88,7 +88,7 @@ def test_a_signal_that_the_input_does_not_take_pauses_the_run(units):
         1, "Faithful", "Faithful", file.defaults(file.modes[0]), None, None, SignalFormat("sdr", "limited", bits)
     )
     notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
-    runner = Runner(simulated_bench(file, SimulatedClock()), notes, HABITS["lcd"])
+    runner = Runner(simulated_bench(file, SimulatedClock()), notes, PANEL_TIMINGS["lcd"])
     thread = in_thread(runner)
     assert notes.told.wait(5)
     for _ in range(100):
@@ -101,8 +101,8 @@ def test_a_signal_that_the_input_does_not_take_pauses_the_run(units):
     assert not notes.done
 
 
-def test_pause_stands_before_the_next_patch_and_resume_goes_on(rig):
-    _, notes, runner = rig
+def test_pause_stands_before_the_next_patch_and_resume_goes_on(equipment):
+    _, notes, runner = equipment
     paused = threading.Event()
 
     def pause_after_two():
@@ -120,8 +120,8 @@ def test_pause_stands_before_the_next_patch_and_resume_goes_on(rig):
     assert [n for n, *_ in notes.done] == [0, 1, 2, 3, 4]
 
 
-def test_stop_keeps_what_was_read(rig):
-    _, notes, runner = rig
+def test_stop_keeps_what_was_read(equipment):
+    _, notes, runner = equipment
     notes.on_commit = lambda: runner.stop() if len(notes.done) == 3 else None
     assert runner.work() == "stopped"
     assert len(notes.done) == 3
@@ -130,8 +130,8 @@ def test_stop_keeps_what_was_read(rig):
 @pytest.mark.parametrize(
     ("fault", "said"), [("time-out", "three times"), ("unplugged", "Plug the meter in"), ("lost", "same patch")]
 )
-def test_a_failing_meter_pauses_the_run_says_what_to_do_and_nothing_is_lost(rig, fault, said):
-    bench, notes, runner = rig
+def test_a_failing_meter_pauses_the_run_says_what_to_do_and_nothing_is_lost(equipment, fault, said):
+    bench, notes, runner = equipment
     notes.on_commit = lambda: setattr(bench.meter, "fault", fault) if len(notes.done) == 2 else None
     thread = in_thread(runner)
     while not any(state == "paused" for state, _ in notes.states):
@@ -145,8 +145,8 @@ def test_a_failing_meter_pauses_the_run_says_what_to_do_and_nothing_is_lost(rig,
     assert [n for n, *_ in notes.done] == [0, 1, 2, 3, 4]
 
 
-def test_a_time_out_is_tried_again(rig):
-    bench, notes, runner = rig
+def test_a_time_out_is_tried_again(equipment):
+    bench, notes, runner = equipment
     bench.meter.fault = "time-out"
     real = bench.clock.sleep
 
@@ -160,8 +160,8 @@ def test_a_time_out_is_tried_again(rig):
     assert not any(state == "paused" for state, _ in notes.states)
 
 
-def test_a_full_disk_pauses_and_the_reading_is_taken_again(rig):
-    _, notes, runner = rig
+def test_a_full_disk_pauses_and_the_reading_is_taken_again(equipment):
+    _, notes, runner = equipment
     notes.on_commit = lambda: setattr(notes, "full", True) if len(notes.done) == 1 else None
     thread = in_thread(runner)
     while not any(state == "paused" for state, _ in notes.states):
@@ -178,7 +178,7 @@ def test_a_full_disk_pauses_and_the_reading_is_taken_again(rig):
 def test_a_plan_reads_shared_patches_once_and_groups_by_setup():
     cells = [Cell(s, m) for m in ("white_black", "grey_ramp", "gamut", "brightness_ladder") for s in (1, 2)]
     context = Context(luminance_levels=(0.0, 50.0, 100.0))
-    plan = plan_run(cells, lambda _: context, HABITS["lcd"], lambda _, patches: [0.5] * len(patches))
+    plan = plan_run(cells, lambda _: context, PANEL_TIMINGS["lcd"], lambda _, patches: [0.5] * len(patches))
     keys = [(p.setup, p.patch) for p in plan.patches]
     assert len(set(keys)) == len(keys) == 2 * (21 + 6 + 6)
     assert plan.asked == 2 * (2 + 21 + 8 + 6)
@@ -194,7 +194,10 @@ def test_a_plan_reads_shared_patches_once_and_groups_by_setup():
 def test_the_patches_of_a_setup_come_in_an_order_that_disturbs_the_display_least(panel):
     context = Context(luminance_levels=(0.0, 50.0, 100.0))
     plan = plan_run(
-        [Cell(1, m) for m in MEASUREMENTS], lambda _: context, HABITS[panel], lambda _, patches: [0.5] * len(patches)
+        [Cell(1, m) for m in MEASUREMENTS],
+        lambda _: context,
+        PANEL_TIMINGS[panel],
+        lambda _, patches: [0.5] * len(patches),
     )
     patches = [p.patch for p in plan.patches]
     plain = [
@@ -230,11 +233,11 @@ def greys(units, habits, levels=(1.0, 0.8, 0.6, 0.4, 0.2), **runner):
 
 
 def test_an_odd_reading_is_read_again_and_all_attempts_are_kept(units):
-    bench, notes, runner = greys(units, HABITS["lcd"])
+    bench, notes, runner = greys(units, PANEL_TIMINGS["lcd"])
     notes.on_commit = lambda: setattr(bench.meter, "fault", "glitch") if len(notes.done) == 2 else None
     assert runner.work() == "done"
     # 12 % too bright does not reach the neighbour at 80 %, so make the steps small enough that it does.
-    bench, notes, runner = greys(units, HABITS["lcd"], (1.0, 0.99, 0.98, 0.97, 0.96))
+    bench, notes, runner = greys(units, PANEL_TIMINGS["lcd"], (1.0, 0.99, 0.98, 0.97, 0.96))
     notes.on_commit = lambda: setattr(bench.meter, "fault", "glitch") if len(notes.done) == 2 else None
     assert runner.work() == "done"
     assert [(n, attempt) for n, _, attempt in notes.again] == [(2, 2), (2, 3)]
@@ -247,7 +250,7 @@ def test_emissive_panels_rest_and_a_reference_white_watches_drift(units):
 
     shown = []
     bench, notes, runner = greys(
-        units, replace(HABITS["oled"], rest_every=2, reference_every_s=3.0), (0.9, 0.7, 0.5, 0.3) * 4
+        units, replace(PANEL_TIMINGS["oled"], rest_every=2, reference_every_s=3.0), (0.9, 0.7, 0.5, 0.3) * 4
     )
     real = bench.source.show
 
@@ -273,7 +276,7 @@ def test_a_cold_unit_is_warmed_up_until_it_is_steady(units):
     bench = simulated_bench(file, SimulatedClock())
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness")
     notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
-    assert Runner(bench, notes, HABITS["lcd"], warm_up=True).work() == "done"
+    assert Runner(bench, notes, PANEL_TIMINGS["lcd"], warm_up=True).work() == "done"
     warm = [(t, Y) for kind, Y, t in notes.seen if kind == "warm_up"]
     assert notes.is_warm and warm[-1][0] > 1000
     before = min(warm, key=lambda w: abs(w[0] - (warm[-1][0] - 600)))
@@ -284,14 +287,14 @@ def test_a_cold_unit_is_warmed_up_until_it_is_steady(units):
 
 @pytest.mark.parametrize(("warm", "change", "asked"), [(True, 1.07, True), (False, 1.07, False), (False, 1.2, True)])
 def test_white_of_a_cold_unit_may_differ_more_but_not_by_anything(units, warm, change, asked):
-    _bench, notes, runner = greys(units, HABITS["lcd"])
+    _bench, notes, runner = greys(units, PANEL_TIMINGS["lcd"])
     assert runner.work() == "done"
     [(_, signature, _)] = notes.signatures
     file = parse_unit(units[PHONE])
     then = tuple(tuple(change * v for v in XYZ) for XYZ in signature)
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness", then)
     notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
-    runner = Runner(simulated_bench(file, SimulatedClock(), seed=5), notes, HABITS["lcd"], warm=warm)
+    runner = Runner(simulated_bench(file, SimulatedClock(), seed=5), notes, PANEL_TIMINGS["lcd"], warm=warm)
     thread = in_thread(runner)
     while not any(state in ("paused", "done") for state, _ in notes.states):
         assert notes.told.wait(5)
@@ -303,7 +306,7 @@ def test_white_of_a_cold_unit_may_differ_more_but_not_by_anything(units, warm, c
 
 
 def test_a_setup_that_looks_different_is_asked_about_once(units):
-    _bench, notes, runner = greys(units, HABITS["lcd"])
+    _bench, notes, runner = greys(units, PANEL_TIMINGS["lcd"])
     assert runner.work() == "done"
     [(_, signature, changed)] = notes.signatures
     assert not changed
@@ -315,7 +318,7 @@ def test_a_setup_that_looks_different_is_asked_about_once(units):
             1, "Faithful", "Faithful", file.defaults(file.modes[0]) | values, "Screen > Brightness", signature
         )
         notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
-        return notes, Runner(bench, notes, HABITS["lcd"], warm=warm)
+        return notes, Runner(bench, notes, PANEL_TIMINGS["lcd"], warm=warm)
 
     notes, runner = again({})
     assert runner.work() == "done" and notes.signatures[0][2] is False

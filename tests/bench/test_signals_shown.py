@@ -9,7 +9,7 @@ import pytest
 from lumenar.bench.drivers.hands import Hands
 from lumenar.bench.drivers.person import Reply
 from lumenar.bench.drivers.simulated import arrive
-from lumenar.bench.habits import HABITS
+from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.ports import Bench, OtherSignalError, RefusedError, Wanted
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
@@ -19,7 +19,7 @@ from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.core.menu_csv import csv_of, menu_from_csv
 from lumenar.core.menu_text import menu_from_text, text_of_controls, text_of_modes
 from lumenar.core.readings import Patch
-from lumenar.core.recipes.ordered import ordered_steps
+from lumenar.core.recipes.steps import ordered_steps
 from lumenar.core.signals import Metadata, SignalFormat
 
 from ..conftest import MONITOR, TELEVISION
@@ -175,7 +175,7 @@ def hdr_run(units, **behaviour):
     file = parse_unit(json.dumps(document))
     setup = SetupState(1, "Reel HDR", "Reel HDR", file.defaults(file.mode("Reel HDR")), None, None, PQ)
     notes = Notes([Step(i, setup, Patch((v, v, v))) for i, v in enumerate((1.0, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3))])
-    return notes, Runner(simulated_bench(file, SimulatedClock()), notes, HABITS["lcd"])
+    return notes, Runner(simulated_bench(file, SimulatedClock()), notes, PANEL_TIMINGS["lcd"])
 
 
 def test_a_unit_that_falls_out_of_hdr_pauses_the_run_and_nothing_is_lost(units):

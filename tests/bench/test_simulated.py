@@ -127,7 +127,7 @@ def test_the_meter_fails_as_real_ones_do(units):
 
 
 def test_the_analysis_finds_the_gamut_that_was_put_in(app, bench, measured, units):
-    from lumenar.service import board
+    from lumenar.app.board import board
 
     unit = SimulatedUnit(parse_unit(units[PHONE]))
     for row in board.board(app, measured).rows:

@@ -5,9 +5,9 @@ from copy import deepcopy
 
 import pytest
 
+from lumenar.app.displays.displays import arrivals
+from lumenar.app.errors import BadInputError
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
-from lumenar.service.displays import arrivals
-from lumenar.service.errors import BadInputError
 
 from ..conftest import MONITOR
 
@@ -66,12 +66,7 @@ def test_a_wrong_unit_file_is_refused_in_one_line(units, path, value, said):
     assert "\n" not in e.value.detail
 
 
-NO_JSON = [
-    ("", "the file is empty"),
-    ("{", "not JSON at line 1"),
-    ("[]", "document:"),
-    (b"\xff", "not JSON at line 1"),
-]
+NO_JSON = [("", "the file is empty"), ("{", "not JSON at line 1"), ("[]", "document:"), (b"\xff", "not JSON at line 1")]
 
 
 @pytest.mark.parametrize(("text", "said"), NO_JSON)

@@ -14,8 +14,8 @@ from lumenar.core.tuning.base import Done, Noise, State, answered, observe, prop
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.colours import AXES, JUDGED, AxisControl
 from lumenar.core.tuning.points import Point
-from lumenar.core.tuning.surprise import surprise
-from lumenar.core.typed import odd
+from lumenar.core.tuning.unexpected_readings import surprise
+from lumenar.core.typed_readings import odd
 
 NAMES = ("Red", "Green", "Blue")
 TARGET = TARGETS["srgb"]

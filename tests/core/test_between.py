@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from lumenar.core.colour.difference import de2000
 from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import Done, observe, propose, start
-from lumenar.core.tuning.between import attributed, chroma, followed, held_back, nearness
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours, _Course
+from lumenar.core.tuning.intermediate_colours import attributed, chroma, followed, held_back, nearness
 
 from .random_units import NOISE, TARGET, SixDisplay, six_error
 

@@ -9,13 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import BT709
-from lumenar.core.experiments import tested
+from lumenar.core.experiments import significance
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
-from lumenar.core.experiments.look import FEW, WHOLE
+from lumenar.core.experiments.patch_sets import FEW, WHOLE
 from lumenar.core.experiments.promises import Promise, meant, said_of
-from lumenar.core.experiments.seen import GREYS, short_set
-from lumenar.core.experiments.tested import PLACES, Baselines, components, least_told
+from lumenar.core.experiments.significance import PLACES, Baselines, components, least_told
+from lumenar.core.experiments.visible_effects import GREYS, short_set
 from lumenar.core.tuning.base import Noise
 
 NOISE = Noise(0.002, 0.0005)
@@ -274,7 +274,7 @@ def test_a_light_that_fails_once_and_is_had_again_loses_that_visit_alone():
 
 def test_what_is_taken_out_of_a_reading_has_noise_of_its_own(monkeypatch):
     """Of black in a lit room nearly all is the room, read once with it and three times without."""
-    monkeypatch.setattr(tested, "FEW", 6000)
+    monkeypatch.setattr(significance, "FEW", 6000)
     base = np.array([display(p.rgb) for p in short_set("sdr")])
     x = Baselines(np.stack([base] * 4), np.arange(4.0), NOISE)
     room = 3 * BT709.matrix.sum(axis=1)
@@ -294,7 +294,7 @@ def test_what_is_taken_out_of_a_reading_has_noise_of_its_own(monkeypatch):
 @pytest.mark.parametrize("look", [WHOLE, FEW], ids=["whole", "few"])
 def test_the_room_is_read_as_often_as_the_noise_says(look, monkeypatch):
     """In a room brighter than the display, how often it is read decides."""
-    monkeypatch.setattr(tested, "FEW", 6000)
+    monkeypatch.setattr(significance, "FEW", 6000)
     base = np.array([display(p.rgb) for p in look.patches["sdr"]])
     x = Baselines(np.stack([base] * 4), np.arange(4.0), NOISE, look)
     room, white = 900.0, base[look.greys - 1, 1]

@@ -5,15 +5,15 @@ import re
 import numpy as np
 import pytest
 
+from lumenar.app.exchange.table_import import read_any
+from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import analyse
 from lumenar.core.experiments.hdr_modes import _groups
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.measurements.charts import Shown
 from lumenar.core.scoring.rubric import score
 from lumenar.core.targets import TARGETS
-from lumenar.core.typed import Typed, TypedError, numbers, odd, question
-from lumenar.service.application import load_rubric
-from lumenar.service.tables import read_any
+from lumenar.core.typed_readings import Typed, TypedError, numbers, odd, question
 
 from .test_truth import SDR, figures, shown
 

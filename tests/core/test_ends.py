@@ -5,7 +5,7 @@ import pytest
 
 from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import StageRead
-from lumenar.core.experiments.ends import WhereItEnds, tried_of
+from lumenar.core.experiments.clipping_points import WhereItEnds, tried_of
 from lumenar.core.experiments.responses import CODES, Responses
 from lumenar.core.menu import Control
 from lumenar.core.tuning.base import Noise

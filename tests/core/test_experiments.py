@@ -7,20 +7,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.ports import RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.experiments.base import StageRead, another_value, few_values, name_of
-from lumenar.core.experiments.compared import Difference, ShadowRanking, State
 from lumenar.core.experiments.effect import WhatItDoes, judged, promised
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.ranked import NotchByNotch
 from lumenar.core.experiments.scope import Reach
-from lumenar.core.experiments.seen import SET, Effect, changed, effects, in_words
+from lumenar.core.experiments.state_comparison import Difference, ShadowRanking, State
+from lumenar.core.experiments.visible_effects import SET, Effect, changed, effects, in_words
 from lumenar.core.menu import Control
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import Noise
-from lumenar.service.units import shipped_units
 
 NOISE = Noise(0.001, 0.0003)
 FEN = json.loads(shipped_units()["ostrel-fen-32.json"])

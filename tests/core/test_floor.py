@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import analyse
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS
@@ -13,7 +14,6 @@ from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.readings import implausible
 from lumenar.core.scoring.rubric import score
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service.application import load_rubric
 
 from .test_truth import METER, figures, shown
 

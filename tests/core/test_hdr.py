@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import analyse
 from lumenar.core.colour import transfer
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
@@ -13,7 +14,6 @@ from lumenar.core.readings import collect
 from lumenar.core.scoring.rubric import RubricError, check_purpose, purpose_from, score
 from lumenar.core.signals import Metadata, MetadataError, SignalFormat, words_of
 from lumenar.core.targets import TARGETS, Anchor
-from lumenar.service.application import load_rubric
 
 PQ, HLG = TARGETS["bt2020_pq"], TARGETS["bt2020_hlg"]
 QUIET, USUAL = MeterLimits(0.0, 0.0), MeterLimits(0.001, 0.003, 0.0003)

@@ -33,7 +33,7 @@ def test_many_at_once_are_each_for_itself():
 
 def test_nobody_waits_for_statistics_to_be_imported():
     """Whoever looks at what was found out first would wait for seconds."""
-    code = "import sys, lumenar.service.experiment_views, lumenar.core.bands, lumenar.core.uncertainty as u"
+    code = "import sys, lumenar.app.experiments.experiment_views, lumenar.core.bands, lumenar.core.uncertainty as u"
     code += "; u.measurable(1, 1, 5)"
     code += "; print('scipy.stats' in sys.modules)"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout == "False\n"

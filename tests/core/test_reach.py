@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumenar.core.tuning.reach import WIDTH, Reach, fit_reach
+from lumenar.core.tuning.point_response import WIDTH, Reach, fit_reach
 
 LEVELS = np.linspace(0.1, 1, 10)
 

@@ -8,9 +8,9 @@ import pytest
 from lumenar.core.analysis import Analysis
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.recipes.luminance import room_settings
-from lumenar.core.recipes.ordered import Note, OrderedStep, annotated
 from lumenar.core.recipes.purpose import Advice, Candidate, luminance_by_room, recommend
-from lumenar.core.recipes.shared import with_shared
+from lumenar.core.recipes.shared_steps import with_shared
+from lumenar.core.recipes.steps import Note, OrderedStep, annotated
 from lumenar.core.scoring.rubric import score
 
 from .test_scoring import RUBRIC, analyses, with_draws

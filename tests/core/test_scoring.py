@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import Analysis
 from lumenar.core.scoring.rubric import (
     LEAST_KNOWN,
@@ -21,7 +22,6 @@ from lumenar.core.scoring.rubric import (
     tied,
     worth_it,
 )
-from lumenar.service.application import load_rubric
 
 RUBRIC = load_rubric()
 GOOD = {

@@ -5,8 +5,8 @@ import pytest
 
 from lumenar.core.readings import Patch
 from lumenar.core.tuning.base import WHITE, Attempt, Noise, Proposal
-from lumenar.core.tuning.surprise import LEAST, MOVED, MOVES, SAME, SPREADS, surprise
-from lumenar.core.typed import DARK_SHARE, SUM, odd
+from lumenar.core.tuning.unexpected_readings import LEAST, MOVED, MOVES, SAME, SPREADS, surprise
+from lumenar.core.typed_readings import DARK_SHARE, SUM, odd
 
 NOISE = Noise(0.002, 0.0)
 GREY = Patch((0.2, 0.2, 0.2))

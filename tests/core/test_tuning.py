@@ -26,8 +26,8 @@ from lumenar.core.tuning.base import (
 )
 from lumenar.core.tuning.channels import Channel, Primaries, fit, in_grey, primaries_of
 from lumenar.core.tuning.charts import _ring
+from lumenar.core.tuning.entry_errors import misplaced
 from lumenar.core.tuning.luminance import WHITE, Luminance
-from lumenar.core.tuning.slips import misplaced
 from lumenar.core.tuning.stage import DARK
 from lumenar.core.tuning.white import CHECK, TwoPoints
 

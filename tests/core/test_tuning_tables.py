@@ -14,17 +14,7 @@ from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning import points
-from lumenar.core.tuning.base import (
-    Attempt,
-    Done,
-    Noise,
-    Proposal,
-    bounded,
-    observe,
-    propose,
-    start,
-    white_error,
-)
+from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, bounded, observe, propose, start, white_error
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course

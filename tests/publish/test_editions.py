@@ -4,10 +4,10 @@ import threading
 
 import pytest
 
+from lumenar.app.application import Application
+from lumenar.app.errors import ConflictError, NotFoundError
+from lumenar.app.setups import new_reviews
 from lumenar.publish import edition
-from lumenar.service import shelf
-from lumenar.service.application import Application
-from lumenar.service.errors import ConflictError, NotFoundError
 from lumenar.store import editions
 
 from ..conftest import PHONE
@@ -77,7 +77,7 @@ def test_a_review_that_is_deleted_meanwhile_leaves_no_edition(app, bench, measur
     real = edition.render
 
     def meanwhile(*arguments):
-        shelf.delete_review(app, measured)
+        new_reviews.delete_review(app, measured)
         return real(*arguments)
 
     monkeypatch.setattr(edition, "render", meanwhile)
@@ -88,9 +88,9 @@ def test_a_review_that_is_deleted_meanwhile_leaves_no_edition(app, bench, measur
 
 def test_editions_outlive_their_review_and_the_same_model_comes_again(app, bench, measured, units):
     first = edition.publish(app, measured)
-    shelf.delete_review(app, measured)
+    new_reviews.delete_review(app, measured)
     assert (app.folder / "editions" / first.address.removeprefix("/published/") / "index.html").exists()
-    again = shelf.add_review(app, units[PHONE], PHONE)
+    again = new_reviews.add_review(app, units[PHONE], PHONE)
     assert again > measured
     assert editions.is_published(app.db.connection(), first.address.removeprefix("/published/").strip("/"))
 
@@ -109,14 +109,14 @@ def test_a_start_finishes_what_is_whole(app, bench, measured):
 
 
 def test_two_setups_of_one_name_on_two_samples_are_published(app, bench, units):
+    from lumenar.app.setups import setups
     from lumenar.bench.plan import Cell
     from lumenar.publish.verify import verify
-    from lumenar.service import setups
     from lumenar.store import reviews
 
     from ..conftest import MONITOR
 
-    review = shelf.add_review(app, units[MONITOR], MONITOR)
+    review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     rows = reviews.setups_of(app.db.connection(), review)
     second = next(s for s in rows if s.unit_id != rows[0].unit_id)
     own = [setups.add(app, review, s.id, "Desk", setups.Edit({"Picture > Light": 60})) for s in (rows[0], second)]

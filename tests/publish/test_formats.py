@@ -21,7 +21,7 @@ def test_the_example_of_the_page_is_accepted(tmp_path, capsys):
 
 
 def test_every_field_is_on_the_page():
-    from lumenar.service import readings_file as f
+    from lumenar.app.exchange import readings_file as f
 
     text = DOCS.read_text()
     for model in (f.FileUnit, f.FileMeter, f.FileSetup, f.FileReading, f.FileSeries, f.FileCondition, f.FileMetadata):

@@ -8,10 +8,10 @@ from xml.etree import ElementTree
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumenar.app.application import Application
+from lumenar.app.board.cell_charts import plates
+from lumenar.app.figures import cells
 from lumenar.publish import svg
-from lumenar.service import cells
-from lumenar.service.application import Application
-from lumenar.service.plates import plates
 from lumenar.store import reviews
 
 

@@ -9,9 +9,9 @@ from zipfile import ZipFile
 
 import pytest
 
+from lumenar.app.errors import BadInputError
 from lumenar.cli import main
 from lumenar.publish.verify import verify
-from lumenar.service.errors import BadInputError
 
 from ..conftest import MONITOR, PHONE
 
@@ -20,7 +20,7 @@ MODES = ["Faithful", "Lively"]
 
 @pytest.fixture(scope="module")
 def surveyed(tmp_path_factory):
-    from lumenar.service.units import shipped_units
+    from lumenar.app.displays.unit_files import shipped_units
 
     folder = tmp_path_factory.mktemp("survey")
     (folder / PHONE).write_text(shipped_units()[PHONE])

@@ -4,15 +4,16 @@ import json
 
 import pytest
 
+from lumenar.app.errors import BadInputError
+from lumenar.app.experiments import camera_check
+from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
+from lumenar.app.experiments.experiment_bench import Experimenter
+from lumenar.app.experiments.observed_behaviour import found_by_itself
+from lumenar.app.experiments.questions import Question
+from lumenar.app.setups import new_reviews
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
-from lumenar.service import camera_check, shelf
-from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
-from lumenar.service.errors import BadInputError
-from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.questions import Question
-from lumenar.service.seen import found_by_itself
 
 from ..conftest import setup_of
 
@@ -22,7 +23,7 @@ SAVER = "System > Room > Saver"
 
 @pytest.fixture
 def television(app, bench, units):
-    review = shelf.add_review(app, units[TELEVISION], TELEVISION)
+    review = new_reviews.add_review(app, units[TELEVISION], TELEVISION)
     reel = setup_of(app, review, "Reel").id
     bench.runs.start(review, [Cell(reel, m) for m in ("white_black", "grey_ramp", "gamut")])
     bench.runs.finish()
@@ -42,13 +43,13 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
     for lights in ((LightAsked("dark", 0.0),), (LightAsked("dark", 0.0), LightAsked("sun", 90_000.0))):
         asked = ConditionsAsked(lights, [FactorAsked(SAVER, ["high"], "does nothing in the dark")], True, 6)
         experimenter.start(television, Question("conditions", reel, conditions=asked))
-        bench.seat.wait()
+        bench.occupancy.wait()
     experimenter.start(television, Question("alike", setup_of(app, television, "Reel HDR").id))
-    bench.seat.wait()
+    bench.occupancy.wait()
     camera_check.photograph(app, television, reel, 1 / 1000)
     said = found_by_itself(app, television)
     assert [s.title for s in said] == [
-        "Saver in one light (dark)", "Saver in 2 lights", "Which of 3 modes for PQ are the same?", "Photo of Reel",
+        "Saver in one light (dark)", "Saver in 2 lights", "Which of 3 PQ modes are the same?", "Photo of Reel",
     ]  # fmt: skip
     assert said[0].lines[0] == "Saver high dims white by 38 %." and "the baseline was read 6 times" in said[0].how
     assert said[0].lines[1].startswith("“does nothing in the dark”: not kept. In the dark, with Saver high")
@@ -68,7 +69,7 @@ def test_of_what_was_asked_twice_the_newest_stands(app, bench, television):
     experimenter, reel = Experimenter(app, bench), setup_of(app, television, "Reel HDR").id
     for _ in range(2):
         experimenter.start(television, Question("alike", reel))
-        bench.seat.wait()
+        bench.occupancy.wait()
     assert len(found_by_itself(app, television)) == 1
     with pytest.raises(BadInputError):
         experimenter.start(television, Question("alike", setup_of(app, television, "Reel").id))

@@ -2,10 +2,10 @@
 
 import json
 
+from lumenar.app.displays.unit_files import shipped_units
 from lumenar.cli import main
 from lumenar.publish.survey import survey
 from lumenar.publish.verify import verify
-from lumenar.service.units import shipped_units
 
 from ..conftest import PHONE
 

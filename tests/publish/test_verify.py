@@ -10,9 +10,9 @@ from hashlib import sha256
 import numpy as np
 import pytest
 
+from lumenar.app.errors import BadInputError
 from lumenar.cli import main
 from lumenar.publish.verify import Check, verify
-from lumenar.service.errors import BadInputError
 
 from .test_publication import surveyed  # noqa: F401  the fixture
 
@@ -170,11 +170,11 @@ def test_another_displays_zip_is_noticed(edition):
 
 
 def test_a_rubric_under_the_name_of_another_is_noticed(edition):
+    from lumenar.app.exchange.readings_file import parse_readings
+    from lumenar.app.rubric_files import load_rubric
     from lumenar.core.recipes.purpose import Advice
     from lumenar.publish.package import compute, dumps, scores_document
     from lumenar.publish.verify import menu_from
-    from lumenar.service.application import load_rubric
-    from lumenar.service.readings_file import parse_readings
 
     edit(edition, "rubric.json", lambda d: [k.__setitem__(1, 100) for r in d["rules"] for k in r["knots"]], again=False)
     data = edition / "data"

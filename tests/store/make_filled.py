@@ -11,14 +11,14 @@ import sys
 import tempfile
 from pathlib import Path
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.instruments.instruments import correct_for
+from lumenar.app.runs.planning import Options
+from lumenar.app.setups import new_reviews, setups
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish
-from lumenar.service import setups, shelf
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.instruments import correct_for
-from lumenar.service.planning import Options
-from lumenar.service.units import shipped_units
 from lumenar.store import reviews
 
 UNIT = "ostrel-fen-32.json"
@@ -28,7 +28,7 @@ FULL = ("white_black", "grey_ramp", "gamut", "near_black", "contrast", "modulati
 def made(folder: Path) -> bytes:
     """The database file of a review that was measured."""
     app = Application(folder)
-    review = shelf.add_review(app, shipped_units()[UNIT], UNIT)
+    review = new_reviews.add_review(app, shipped_units()[UNIT], UNIT)
     bench = BenchService(app, speed=0.0)
     correct_for(app, bench, review)
     rows = reviews.setups_of(app.db.connection(), review)

@@ -4,8 +4,8 @@ import sqlite3
 
 import pytest
 
-from lumenar.service import shelf
-from lumenar.service.application import Application, DataFolderInUseError
+from lumenar.app.application import Application, DataFolderInUseError
+from lumenar.app.setups import new_reviews
 from lumenar.store import readings, reviews
 from lumenar.store.database import Database, StoreError, install, migrate, migrations
 from lumenar.store.readings import NewReading
@@ -82,12 +82,12 @@ def test_a_full_disk_is_said_and_nothing_is_half_done(app, units):
     app.db.connection().execute(f"PRAGMA max_page_count = {pages}")
     with pytest.raises(StoreError, match="full"):
         for _ in range(50):
-            shelf.add_review(app, units[PHONE], PHONE)
+            new_reviews.add_review(app, units[PHONE], PHONE)
     app.db.connection().execute("PRAGMA max_page_count = 1000000")
     after = reviews.review_ids(app.db.connection())
     assert all(reviews.setups_of(app.db.connection(), r) for r in after)
     assert after[: len(before)] == before
-    shelf.add_review(app, units[PHONE], PHONE)
+    new_reviews.add_review(app, units[PHONE], PHONE)
 
 
 def test_a_second_server_on_the_same_data_is_told(app):
@@ -102,6 +102,6 @@ def test_a_folder_that_cannot_be_made_is_said(tmp_path):
 
 
 def test_deleting_a_review_takes_all_of_it(app, bench, measured):
-    shelf.delete_review(app, measured)
+    new_reviews.delete_review(app, measured)
     for table in ("unit", "setup", "run", "run_cell", "patch", "reading"):
         assert app.db.connection().execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0

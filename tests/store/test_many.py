@@ -6,7 +6,7 @@ import sqlite3
 
 import pytest
 
-from lumenar.store.many import add_rows
+from lumenar.store.bulk_insert import add_rows
 
 
 @pytest.mark.parametrize("count", [0, 1, 49, 50, 51, 150, 173])

@@ -7,6 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lumenar.app.application import Application
+from lumenar.app.figures import cells
+from lumenar.app.setups import setups
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.core.analysis import analyse
 from lumenar.core.colour.correction import corrected
@@ -14,8 +17,6 @@ from lumenar.core.menu import menu_from
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.readings import Patch, collect
 from lumenar.core.targets import TARGETS
-from lumenar.service import cells, setups
-from lumenar.service.application import Application
 from lumenar.store import database
 from lumenar.store.database import Database, StoreError, migrations
 

@@ -2,8 +2,8 @@
 
 import pytest
 
+from lumenar.app.setups import new_reviews
 from lumenar.core.readings import Patch
-from lumenar.service import shelf
 from lumenar.store import plans, readings, reviews, runs
 from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading
@@ -24,7 +24,7 @@ USES = [
 @pytest.fixture
 def plan(app, units):
     """A run of six patches whose uses alternate, planned twice."""
-    review = shelf.add_review(app, units[PHONE], PHONE)
+    review = new_reviews.add_review(app, units[PHONE], PHONE)
     setup = reviews.setups_of(app.db.connection(), review)[0]
     patches = [NewPatch(setup.id, Patch((i / 10,) * 3), 1.0, uses) for i, uses in enumerate(USES)]
     as_measured = {setup.id: AsMeasured("{}", None)}
@@ -56,7 +56,7 @@ def test_every_patch_keeps_its_uses_whatever_their_order(app, plan):
 @pytest.mark.parametrize("known", [True, False])
 def test_plans_that_went_on_are_told_apart_by_what_they_went_on_from(app, units, known):
     """Of runs that are older than digests nothing is known of what they share."""
-    review = shelf.add_review(app, units[PHONE], PHONE)
+    review = new_reviews.add_review(app, units[PHONE], PHONE)
     every = reviews.setups_of(app.db.connection(), review)[:2]
     first = [NewPatch(s.id, Patch((i / 10,) * 3), 1.0, ("gamut",)) for i, s in enumerate(every)]
     as_measured = {s.id: AsMeasured("{}", None) for s in every}

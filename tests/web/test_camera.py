@@ -3,7 +3,7 @@
 import pytest
 from selenium.webdriver.support.ui import Select
 
-from ..service.test_camera_check import as_file, picture
+from ..app.experiments.test_camera_check import as_file, picture
 from .test_eyes_and_keys import violations
 
 pytestmark = pytest.mark.web

@@ -5,9 +5,9 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.service.units import shipped_units
 
 from ..conftest import MONITOR
 from .person import STORY_S

@@ -166,7 +166,7 @@ def test_who_comes_back_from_the_plates_finds_the_cell_again(page):
 
 def test_titles_headings_and_a_way_past_the_bar(page):
     titles = set()
-    at_first = {f"{t} · Lumenar" for t in ("Board", "Plates", "Verdict", "How it looks", "Menu map", "Run by hand")}
+    at_first = {f"{t} · Lumenar" for t in ("Board", "Charts", "Verdict", "How it looks", "Menu map", "Run by hand")}
     for path in VIEWS.values():
         page.go(path)
         page.find("main h1")

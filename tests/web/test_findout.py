@@ -5,9 +5,9 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.service.units import shipped_units
 
 from ..conftest import MONITOR
 from .test_eyes_and_keys import theme, violations
@@ -32,7 +32,7 @@ def test_1_from_the_menu_map_to_what_a_control_locks_and_back_into_the_map(page)
     page.press("f")
     page.until(lambda: "What does Power do?" in text(page, "[data-testid=cost]"))
     assert violations(page) == []
-    page.find("button", "What does it lock and reset?").click()
+    page.find("button", "What does it lock or reset?").click()
     page.until(lambda: "looks at the menu" in text(page, "[data-testid=cost]"))
     page.find("[data-testid=experiment-start]").click()
     answer = text(page, "[data-testid=answer]")
@@ -81,7 +81,7 @@ def test_3_by_hand_the_person_enters_looks_and_types(page):
     unit = SimulatedUnit(parse_unit(shipped_units()[MONITOR]))
     paths = {"Power": POWER, "Light": LIGHT, "Detail": CONTRAST}
     page.go(f"/review/{made['id']}/findout")
-    page.find("button", "What does it lock and reset?").click()
+    page.find("button", "What does it lock or reset?").click()
     page.until(lambda: "You enter, look and type" in text(page, "[data-testid=cost]"))
     page.find("[data-testid=experiment-start]").click()
     for number in (1, 2, 3):

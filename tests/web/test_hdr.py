@@ -75,7 +75,7 @@ def _plates_of_pq_say_where_it_ends(page):
     assert "clip" in page.find("[data-chart=light] svg").text
     assert violations(page) == []
     page.press("l")
-    page.find("main", "your own screen cannot show its light")
+    page.find("main", "Your own screen can't show its light")
 
 
 @pytest.mark.timeout(STORY_S)

@@ -2,12 +2,12 @@
 
 import pytest
 
-from lumenar.service import new_display
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.new_display import NewDisplay
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.setups import new_display
+from lumenar.app.setups.new_display import NewDisplay
 
-from ..service import test_stated_floor as typed_run
+from ..app.instruments import test_stated_floor as typed_run
 from .driver import Server
 
 pytestmark = pytest.mark.web

@@ -5,13 +5,13 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.setups import new_display, setups
+from lumenar.app.setups.new_display import NewDisplay
+from lumenar.app.setups.setups import Edit
 from lumenar.bench.plan import Cell
 from lumenar.core.colour import transfer
-from lumenar.service import new_display, setups
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.new_display import NewDisplay
-from lumenar.service.setups import Edit
 
 from ..conftest import setup_of
 from .driver import Server

@@ -141,7 +141,7 @@ describe("a cell of the Board", () => {
     const figures = [figure({})];
     expect(drawn(cell({ state: "measuring", done: 1, total: 21, figures })).text).toBe("1.6·");
     expect(drawn(cell({ state: "stale", figures })).dashed).toBe("4 3");
-    expect(drawn(cell({ figures, note: "without a correction" })).text).toBe("1.6!·");
+    expect(drawn(cell({ figures, note: "without a correction", marked: true })).text).toBe("1.6!·");
     expect(drawn(cell({ figures, note: "without a correction" })).title).toContain("without a correction");
     expect(drawn(cell({ figures, note: "warmed up" })).text).toBe("1.6·");
   });
@@ -251,7 +251,15 @@ describe("keys", () => {
 describe("a Board that is told of progress", () => {
   const columns = [{ figure: "coverage", head: "sRGB", unit: "%" }] as Block["columns"];
   const block = { measurement: "gamut", title: "Gamut", group: "Colour", columns };
-  const cell = { measurement: "gamut", state: "queued", done: 0, total: 9, figures: [], note: "" } as BoardCell;
+  const cell = {
+    measurement: "gamut",
+    state: "queued",
+    done: 0,
+    total: 9,
+    figures: [],
+    note: "",
+    marked: false,
+  } as BoardCell;
   const drawn = new Map<number, number>();
   /** Two cells of the Board, and how often each was drawn. */
   function Cells() {

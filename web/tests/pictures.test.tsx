@@ -462,7 +462,7 @@ describe("setups of one name", () => {
           [0.1, 0],
           [200, 0],
         ],
-        { setup, labels: [setup ? "at least 2000 : 1" : "2000 : 1", "200 cd/m²"] },
+        { setup, marks: !setup, labels: [setup ? "at least 2000 : 1" : "2000 : 1", "200 cd/m²"] },
       ),
     );
     const span = show(

@@ -6,8 +6,8 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
 from lumenar.api.deps import bench_of
+from lumenar.app.bench.bench_views import BenchStatus
 from lumenar.bench.drivers.simulated import FaultKey
-from lumenar.service.bench_views import BenchStatus
 
 router = APIRouter()
 

@@ -8,14 +8,14 @@ from typing import Protocol, TypeVar
 
 from fastapi import Request, Response
 
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.free_run import FreeRun
-from lumenar.service.instruments import Corrector
-from lumenar.service.replay import Replayer
-from lumenar.service.reread import Reread
-from lumenar.service.tuning_bench import Tuner
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.bench.free_run import FreeRun
+from lumenar.app.bench.repeat_reading import Reread
+from lumenar.app.experiments.experiment_bench import Experimenter
+from lumenar.app.instruments.instruments import Corrector
+from lumenar.app.recipes.replay import Replayer
+from lumenar.app.tuning.tuning_bench import Tuner
 
 
 def application(request: Request) -> Application:

@@ -7,8 +7,10 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, MenuText, Text
-from lumenar.service import menu_reading, new_display, samples, setups
-from lumenar.service.samples import DisplayView, Sample
+from lumenar.app.displays import samples
+from lumenar.app.displays.samples import DisplayView, Sample
+from lumenar.app.menus import menu_preview
+from lumenar.app.setups import new_display, setups
 
 router = APIRouter()
 
@@ -76,9 +78,9 @@ def add_display(request: Request, new: DisplayIdentity) -> Created:
 
 
 @router.post("/displays/menu")
-def read_menu(request: Request, texts: PastedMenu) -> menu_reading.MenuRead:
+def read_menu(request: Request, texts: PastedMenu) -> menu_preview.MenuRead:
     """What is understood of a menu; nothing is stored."""
-    return menu_reading.read_menu(application(request), texts.modes, texts.controls, texts.kind)
+    return menu_preview.read_menu(application(request), texts.modes, texts.controls, texts.kind)
 
 
 @router.get("/samples")

@@ -12,7 +12,7 @@ from fastapi import APIRouter, Request
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from lumenar.api.deps import bench_of
-from lumenar.service.events import Event
+from lumenar.app.events import Event
 
 router = APIRouter()
 

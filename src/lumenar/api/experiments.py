@@ -10,13 +10,13 @@ from pydantic import BaseModel, Field
 from lumenar.api.deps import application, experimenter
 from lumenar.api.models import Created, Id, Text
 from lumenar.api.tunings import NewState
-from lumenar.core.typed import Form
-from lumenar.service import condition_views, experiment_views
-from lumenar.service import questions as asked
-from lumenar.service.condition_views import ConditionChoices, ConditionsView
-from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
-from lumenar.service.experiment_views import ExperimentLine, ExperimentView, FoundOut, QuestionChoices
-from lumenar.service.questions import Cost, Kind, Question
+from lumenar.app.experiments import condition_views, experiment_views
+from lumenar.app.experiments import questions as asked
+from lumenar.app.experiments.condition_views import ConditionChoices, ConditionsView
+from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
+from lumenar.app.experiments.experiment_views import ExperimentLine, ExperimentView, FoundOut, QuestionChoices
+from lumenar.app.experiments.questions import Cost, Kind, Question
+from lumenar.core.typed_readings import Form
 
 router = APIRouter()
 PathText = Annotated[str, Field(max_length=300)]

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import free_run
 from lumenar.api.models import Created, SetupChoice
-from lumenar.service.free_run import FreeView
+from lumenar.app.bench.free_run import FreeView
 
 router = APIRouter()
 
@@ -63,7 +63,7 @@ def capture(request: Request) -> FreeView:
 
 @router.post("/free/ladder", status_code=201)
 def keep_ladder(request: Request) -> Created:
-    """Keep the captures as the setup's brightness ladder."""
+    """Keep the captures as readings of the setup's brightness control."""
     return Created(id=free_run(request).keep_ladder())
 
 

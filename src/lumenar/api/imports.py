@@ -10,11 +10,11 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
-from lumenar.service.cells import target_of
-from lumenar.service.export import parts_as
-from lumenar.service.file_figures import analyse_file, figures_document
-from lumenar.service.importing import Identity, Understood, import_readings, understand
-from lumenar.service.readings_file import parse_readings
+from lumenar.app.exchange.export import parts_as
+from lumenar.app.exchange.file_figures import analyse_file, figures_document
+from lumenar.app.exchange.importing import Identity, Understood, import_readings, understand
+from lumenar.app.exchange.readings_file import parse_readings
+from lumenar.app.figures.cells import target_of
 
 router = APIRouter()
 

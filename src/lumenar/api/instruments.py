@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, corrector, tagged, unchanged
 from lumenar.api.models import Created, Id, SetupChoice, Text
+from lumenar.app.instruments import named_meters
+from lumenar.app.instruments.instruments import CorrectionView, InstrumentsView
 from lumenar.core.menu import Panel
-from lumenar.service import named_meters
-from lumenar.service.instruments import CorrectionView, InstrumentsView
 
 router = APIRouter()
 

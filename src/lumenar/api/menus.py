@@ -9,9 +9,10 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, MenuText, Text
+from lumenar.app.displays import samples
+from lumenar.app.menus import menu_map
+from lumenar.app.menus.menu_map import Answer, KnownMenu, MenuMap, PastMenu
 from lumenar.core.menu import Consequences, Kind, Place, Scope, When
-from lumenar.service import menu_map, samples
-from lumenar.service.menu_map import Answer, KnownMenu, MenuMap, PastMenu
 
 router = APIRouter()
 
@@ -146,7 +147,7 @@ def take_menu(request: Request, review: Id, taken: TakeOver, unit: Id | None = N
 @router.get("/reviews/{review}/menu/file", response_class=Response)
 def menu_file(
     request: Request, review: Id, unit: Id | None = None, format: Literal["json", "csv"] = "json"
-) -> Response:  # fmt: skip
+) -> Response:
     """A menu as a file."""
     media = {"json": "application/json", "csv": "text/csv"}[format]
     headers = {"Content-Disposition": f'attachment; filename="menu-{review}.{format}"'}

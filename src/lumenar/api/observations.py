@@ -9,8 +9,8 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
-from lumenar.service import camera_check
-from lumenar.service.camera_check import CameraView, Photo, Side
+from lumenar.app.experiments import camera_check
+from lumenar.app.experiments.camera_check import CameraView, Photo, Side
 
 router = APIRouter()
 

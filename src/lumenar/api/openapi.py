@@ -8,8 +8,8 @@ import tempfile
 from pathlib import Path
 
 from lumenar.api.server import create_app
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
 
 
 def main() -> None:

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Query, Request, Response
 
 from lumenar.api.deps import application
 from lumenar.api.models import Id
-from lumenar.service import compare, look
-from lumenar.service import plates as plate_views
+from lumenar.app.board import cell_charts as plate_views
+from lumenar.app.board import comparison, look
 
 router = APIRouter()
 
@@ -35,15 +35,15 @@ def plates(
 
 
 @router.get("/compare/setups")
-def comparable(request: Request) -> list[compare.ComparedSetup]:
+def comparable(request: Request) -> list[comparison.ComparedSetup]:
     """Every setup that can be compared."""
-    return compare.comparable(application(request))
+    return comparison.comparable(application(request))
 
 
 @router.get("/compare")
-def compared(request: Request, setup: Annotated[list[Id], Query()], target: str | None = None) -> compare.Comparison:
+def compared(request: Request, setup: Annotated[list[Id], Query()], target: str | None = None) -> comparison.Comparison:
     """Up to four setups figure by figure, of one display or several."""
-    return compare.compare(application(request), setup, target)
+    return comparison.compare(application(request), setup, target)
 
 
 @router.get("/reviews/{review}/look/{setup}")

@@ -15,17 +15,27 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 from lumenar.api.deps import PreconditionError
+from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError, UserError
 from lumenar.core.measurements import MissingPatchError
-from lumenar.service.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError, UserError
 from lumenar.store.database import SAVE, DamagedError, StoreError
 
 log = logging.getLogger("lumenar.api")
 
 TITLES = {
-    400: "Bad input", 403: "Not allowed", 404: "Not found", 405: "Not possible", 408: "Too slow", 409: "Not now",
-    412: "Changed meanwhile", 413: "Too large", 415: "Not JSON", 422: "Bad input", 428: "From which state?",
-    500: "A fault of Lumenar", 503: "Cannot save",
-}  # fmt: skip
+    400: "Bad input",
+    403: "Not allowed",
+    404: "Not found",
+    405: "Not possible",
+    408: "Too slow",
+    409: "Not now",
+    412: "Changed meanwhile",
+    413: "Too large",
+    415: "Not JSON",
+    422: "Bad input",
+    428: "From which state?",
+    500: "A fault of Lumenar",
+    503: "Cannot save",
+}
 
 
 class Problem(BaseModel):

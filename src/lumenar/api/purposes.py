@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, TargetKey, Text
+from lumenar.app.scoring import purposes
+from lumenar.app.scoring.setup_scores import ModeScore
 from lumenar.core.targets import Signal
-from lumenar.service import purposes
-from lumenar.service.verdict import ModeScore
 
 router = APIRouter()
 Key = Annotated[str, Field(max_length=80)]

@@ -12,7 +12,7 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from lumenar.api.reviews import ready_board, ready_shelf
-from lumenar.service.application import Application
+from lumenar.app.application import Application
 
 _BOARD = re.compile(r"/api/v1/reviews/([1-9][0-9]{0,15})/board")
 _SHELF = "/api/v1/reviews"

@@ -9,10 +9,11 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, replayer
 from lumenar.api.models import Created, Id, Text
-from lumenar.core.recipes.ordered import Note, NoteKind
-from lumenar.core.typed import Form
-from lumenar.service import recipe_notes, recipes
-from lumenar.service.recipes import RecipeView
+from lumenar.app.recipes import recipes
+from lumenar.app.recipes.recipes import RecipeView
+from lumenar.app.setups import setup_notes
+from lumenar.core.recipes.steps import Note, NoteKind
+from lumenar.core.typed_readings import Form
 
 router = APIRouter()
 
@@ -61,19 +62,19 @@ def get_recipe(request: Request, review: Id, setup: Id) -> RecipeView:
 @router.post("/reviews/{review}/setups/{setup}/notes", status_code=201)
 def add_note(request: Request, review: Id, setup: Id, new: NewNote) -> Created:
     """Write something to a recipe."""
-    return Created(id=recipe_notes.write(application(request), review, setup, new.note()))
+    return Created(id=setup_notes.write(application(request), review, setup, new.note()))
 
 
 @router.put("/reviews/{review}/setups/{setup}/notes/{note}", status_code=204)
 def change_note(request: Request, review: Id, setup: Id, note: Id, new: NewNote) -> None:
     """Write it otherwise."""
-    recipe_notes.write(application(request), review, setup, new.note(), note)
+    setup_notes.write(application(request), review, setup, new.note(), note)
 
 
 @router.delete("/reviews/{review}/setups/{setup}/notes/{note}", status_code=204)
 def delete_note(request: Request, review: Id, setup: Id, note: Id) -> None:
     """Forget it."""
-    recipe_notes.forget(application(request), review, setup, note)
+    setup_notes.forget(application(request), review, setup, note)
 
 
 @router.post("/reviews/{review}/setups/{setup}/replays", status_code=201)

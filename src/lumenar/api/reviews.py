@@ -7,11 +7,14 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
-from lumenar.service import board as boards
-from lumenar.service import firmware, shelf, verdict
-from lumenar.service.application import Application
-from lumenar.service.errors import BadInputError
-from lumenar.service.units import shipped_units
+from lumenar.app.application import Application
+from lumenar.app.board import board as boards
+from lumenar.app.board import shelf
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.errors import BadInputError
+from lumenar.app.experiments import firmware_changes
+from lumenar.app.setups import new_reviews
+from lumenar.app.verdict import verdict
 
 router = APIRouter()
 
@@ -25,9 +28,9 @@ class NewReview(BaseModel):
 
 
 @router.get("/units")
-def units() -> list[shelf.ShippedUnit]:
+def units() -> list[new_reviews.ShippedUnit]:
     """The unit files that ship with Lumenar."""
-    return shelf.list_shipped()
+    return new_reviews.list_shipped()
 
 
 ENTRY = TypeAdapter(shelf.ShelfEntry)
@@ -73,13 +76,13 @@ def add_review(request: Request, new: NewReview) -> Created:
         text, name = shipped_units().get(new.shipped), new.shipped
     if text is None:
         raise BadInputError("unit-file", f"{name}: there is no such unit file among those that ship.", "shipped")
-    return Created(id=shelf.add_review(application(request), text, name))
+    return Created(id=new_reviews.add_review(application(request), text, name))
 
 
 @router.delete("/reviews/{review}", status_code=204)
 def delete_review(request: Request, review: Id) -> None:
     """Delete a review."""
-    shelf.delete_review(application(request), review)
+    new_reviews.delete_review(application(request), review)
 
 
 BOARD = TypeAdapter(boards.Board)
@@ -108,9 +111,9 @@ def ready_board(app: Application, review: int, purpose: str | None) -> bytes | N
 
 
 @router.get("/reviews/{review}/firmware")
-def firmware_changes(request: Request, review: Id) -> list[firmware.FirmwareChange]:
+def read_firmware_changes(request: Request, review: Id) -> list[firmware_changes.FirmwareChange]:
     """What the present firmware of each sample changed, against the one it was read with before."""
-    return firmware.changes(application(request), review)
+    return firmware_changes.changes(application(request), review)
 
 
 @router.get("/reviews/{review}/verdict")

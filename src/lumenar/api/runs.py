@@ -9,17 +9,19 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, bench_of, reread_of
 from lumenar.api.models import Created, Id, Text
+from lumenar.app.bench.bench_views import PlanPreview
+from lumenar.app.bench.repeat_reading import CellPatches
+from lumenar.app.instruments import named_meters, stated_floor
+from lumenar.app.keys import MeasurementKey
+from lumenar.app.manual import manual_runs
+from lumenar.app.manual.manual_runs import MOST_ENTRIES, Answers, Entry, Sheet
+from lumenar.app.runs import run_list
+from lumenar.app.runs.planning import Options
+from lumenar.app.runs.run_list import RunPage, RunView
 from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
 from lumenar.core.signals import Signal
-from lumenar.core.typed import FORMS, Form
-from lumenar.service import hand_runs, named_meters, run_list, stated_floor
-from lumenar.service.bench_views import PlanPreview
-from lumenar.service.hand_runs import MOST_ENTRIES, Answers, Entry, Sheet
-from lumenar.service.keys import MeasurementKey
-from lumenar.service.planning import Options
-from lumenar.service.reread import CellPatches
-from lumenar.service.run_list import RunPage, RunView
+from lumenar.core.typed_readings import FORMS, Form
 
 router = APIRouter()
 
@@ -131,7 +133,7 @@ def read_again(request: Request, run: Id, patch: Id) -> None:
 @router.get("/runs/{run}/sheet")
 def read_sheet(request: Request, run: Id) -> Sheet:
     """A run by hand as a list to work through."""
-    return hand_runs.sheet(application(request), run)
+    return manual_runs.sheet(application(request), run)
 
 
 class StatedFloor(BaseModel):
@@ -155,7 +157,7 @@ class Looked(BaseModel):
 @router.put("/runs/{run}/setups/{setup}/shown")
 def looked(request: Request, run: Id, setup: Id, said: Looked) -> Sheet:
     """Record what signal the display says it shows in a setup of a run by hand."""
-    return hand_runs.looked(application(request), run, setup, said.signal)
+    return manual_runs.looked(application(request), run, setup, said.signal)
 
 
 @router.get("/forms")
@@ -168,16 +170,16 @@ def forms() -> list[FormChoice]:
 def enter_readings(request: Request, run: Id, new: TypedReadings) -> Answers:
     """Keep readings as typed; each is answered for itself."""
     entries = [Entry(r.patch, r.text, r.sure) for r in new.readings]
-    return hand_runs.enter(application(request), run, new.form, entries)
+    return manual_runs.enter(application(request), run, new.form, entries)
 
 
 @router.delete("/runs/{run}/readings/{patch}", status_code=204)
 def take_back_reading(request: Request, run: Id, patch: Id, reopen: bool = False) -> None:
     """Delete a wrong typed reading so that it is read again. reopen: allow this in a run that has ended, and open it again."""
-    hand_runs.take_back(application(request), run, patch, reopen)
+    manual_runs.take_back(application(request), run, patch, reopen)
 
 
 @router.post("/runs/{run}/end", status_code=204)
 def end_run(request: Request, run: Id) -> None:
     """End a run by hand; what was read is kept."""
-    hand_runs.end(application(request), run)
+    manual_runs.end(application(request), run)

@@ -50,30 +50,48 @@ from lumenar.api import (
 from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
 from lumenar.api.ready import SMALL, Ready
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.bench.free_run import FreeRun
+from lumenar.app.bench.repeat_reading import Reread
+from lumenar.app.board import shelf
+from lumenar.app.experiments import experiments as experiments_service
+from lumenar.app.experiments.experiment_bench import Experimenter
+from lumenar.app.figures import cells
+from lumenar.app.figures.background import BackgroundFigures
+from lumenar.app.figures.helper import Helper, several_cores
+from lumenar.app.instruments.instruments import Corrector
+from lumenar.app.recipes.replay import Replayer
+from lumenar.app.tuning import tunings as tunings_service
+from lumenar.app.tuning.tuning_bench import Tuner
+from lumenar.app.verdict import verdict
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
-from lumenar.service import cells, shelf, verdict
-from lumenar.service import experiments as experiments_service
-from lumenar.service import tunings as tunings_service
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.free_run import FreeRun
-from lumenar.service.helper import Helper, several_cores
-from lumenar.service.instruments import Corrector
-from lumenar.service.provisional import Provisional
-from lumenar.service.replay import Replayer
-from lumenar.service.reread import Reread
-from lumenar.service.tuning_bench import Tuner
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
 log = logging.getLogger("lumenar.server")
 PREFIX = "/api/v1"
 NOUNS = (
-    reviews, displays, menus, setups, targets, purposes, runs, bench_routes, events, free, instruments, plates, imports,
-    edition_routes, tunings, experiments, recipes, observations,
-)  # fmt: skip
+    reviews,
+    displays,
+    menus,
+    setups,
+    targets,
+    purposes,
+    runs,
+    bench_routes,
+    events,
+    free,
+    instruments,
+    plates,
+    imports,
+    edition_routes,
+    tunings,
+    experiments,
+    recipes,
+    observations,
+)
 STATIC = Path(str(files("lumenar"))) / "static"
 
 
@@ -226,17 +244,26 @@ def serve(application: Application, sock: socket.socket, speed: float) -> None:
         log.warning("%s. Lumenar starts all the same: what is stored can be read, nothing new can be stored.", e)
     # The first look at the Shelf should not wait for figures that can be had while the browser starts.
     threading.Thread(target=_warm, args=(application,), name="warm", daemon=True).start()
-    application.provisional = Provisional(
-        application, lambda: application.helper, lambda: bool(bench.seat.kind),
-        lambda found, since: cells.keep_found(application, found, since), bench.live.hub,
-    )  # fmt: skip
+    application.background = BackgroundFigures(
+        application,
+        lambda: application.helper,
+        lambda: bool(bench.occupancy.kind),
+        lambda found, since: cells.keep_found(application, found, since),
+        bench.live.hub,
+    )
     app = create_app(application, bench)
     threading.Thread(target=_prepare, args=(app,), name="prepare", daemon=True).start()
     _raise_limits()
     config = uvicorn.Config(
-        app, http=_Patient, log_level="warning", timeout_graceful_shutdown=2, timeout_keep_alive=15, limit_concurrency=1500,
-        h11_max_incomplete_event_size=64_000, server_header=False,
-    )  # fmt: skip
+        app,
+        http=_Patient,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+        timeout_keep_alive=15,
+        limit_concurrency=1500,
+        h11_max_incomplete_event_size=64_000,
+        server_header=False,
+    )
     _Server(config).run(sockets=[sock])
 
 

@@ -7,8 +7,8 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, TargetKey, Text
-from lumenar.service import host_reports, setups
-from lumenar.service.recall import Recall, recall
+from lumenar.app.setups import host_reports, setups
+from lumenar.app.setups.recall import Recall, recall
 
 router = APIRouter()
 

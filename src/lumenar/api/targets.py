@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, TargetKey, Text
-from lumenar.service import targets
+from lumenar.app.displays import targets
 
 router = APIRouter()
 

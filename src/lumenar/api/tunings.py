@@ -9,11 +9,11 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, bench_of, tuner
 from lumenar.api.models import Created, Id, TargetKey, Text
-from lumenar.core.typed import Form
-from lumenar.service import tuning_views, tunings, worth
-from lumenar.service.tuning_views import Aim, GoalChoice, TuningLine, TuningView
-from lumenar.service.tunings import Wish
-from lumenar.service.worth import Carried, Worth
+from lumenar.app.tuning import gains, tuning_views, tunings
+from lumenar.app.tuning.gains import Carried, Worth
+from lumenar.app.tuning.tuning_views import Aim, GoalChoice, TuningLine, TuningView
+from lumenar.app.tuning.tunings import Wish
+from lumenar.core.typed_readings import Form
 
 router = APIRouter()
 
@@ -146,23 +146,23 @@ def keep_result(request: Request, tuning: Id, named: ResultName) -> Created:
 @router.post("/tunings/{tuning}/proof", status_code=201)
 def prove(request: Request, tuning: Id) -> Created:
     """Measure the result, and what it began from where that is not fresh."""
-    return Created(id=worth.prove(application(request), bench_of(request), tuning))
+    return Created(id=gains.prove(application(request), bench_of(request), tuning))
 
 
 @router.get("/tunings/{tuning}/carried")
 def list_carried(request: Request, tuning: Id, purpose: Text | None = None) -> list[Carried]:
     """Where the values were carried to, and what they are worth there."""
-    return worth.carried(application(request), tuning, purpose)
+    return gains.carried(application(request), tuning, purpose)
 
 
 @router.post("/tunings/{tuning}/carried", status_code=201)
 def carry(request: Request, tuning: Id, new: Carry) -> CarriedTo:
     """Enter the values in another mode and measure it before and after."""
-    setup, run = worth.carry(application(request), bench_of(request), tuning, new.setup, new.name)
+    setup, run = gains.carry(application(request), bench_of(request), tuning, new.setup, new.name)
     return CarriedTo(setup=setup, run=run)
 
 
 @router.get("/tunings/{tuning}/worth")
 def get_worth(request: Request, tuning: Id, purpose: Text | None = None) -> Worth:
     """What the result is worth for a purpose, by default the one that it was started for."""
-    return worth.worth(application(request), tuning, purpose)
+    return gains.worth(application(request), tuning, purpose)

@@ -143,9 +143,7 @@ def _stands(entered: Entered, mode: str, control: str, value: ControlValue) -> l
     return [] if control in entered.values else [f"enter(): it says not what {control} is"]
 
 
-def check_remote(
-    remote: UnitRemote, mode: str, control: str, value: ControlValue, other: ControlValue
-) -> list[str]:  # fmt: skip
+def check_remote(remote: UnitRemote, mode: str, control: str, value: ControlValue, other: ControlValue) -> list[str]:
     """What a remote does not keep: it enters a state and says what stands there, takes
     two values of a free control, and refuses what there is not."""
     said = []

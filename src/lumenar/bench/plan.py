@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from lumenar.bench.habits import CLEAR_S, FIRST_RESTS, LEVEL_S, MOVE_S, SETUP_S, SIGNATURE, WHITES, Habits, settling
+from lumenar.bench.panel_timing import (
+    CLEAR_S,
+    FIRST_RESTS,
+    LEVEL_S,
+    MOVE_S,
+    SETUP_S,
+    SIGNATURE,
+    WHITES,
+    PanelTiming,
+    settling,
+)
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.readings import Patch
 
@@ -53,7 +63,7 @@ def _kind(patch: Patch, window: float) -> int:
     return 0 if patch.window == window else 1
 
 
-def _ordered(patches: Sequence[Patch], habits: Habits) -> list[Patch]:
+def _ordered(patches: Sequence[Patch], habits: PanelTiming) -> list[Patch]:
     """Plain patches bright before dark, or bright and dark in turn where the panel needs rest; then other windows and
     patterns; then zone by zone as the measurement gives them, so that the meter is moved least; then what is held, in its
     own time; then other instruments; ladders last, level by level, so that the control is moved least."""
@@ -78,7 +88,7 @@ def is_free(patch: Patch) -> bool:
     return patch.level is None and patch.at_s is None and patch.zone is None
 
 
-def recovery_s(habits: Habits) -> float:
+def recovery_s(habits: PanelTiming) -> float:
     """How long a panel that needs rests gets to recover from what was held."""
     return 10 * habits.rest_s
 
@@ -100,7 +110,7 @@ def part_of(patch: Patch) -> str:
 def plan_run(
     cells: Sequence[Cell],
     context: Callable[[int], Context],
-    habits: Habits,
+    habits: PanelTiming,
     expected_s: Callable[[int, Sequence[Patch]], Sequence[float]],
 ) -> Plan:
     """The plan for cells, grouped by setup in the order given; patches that several measurements share in one setup are
@@ -125,7 +135,7 @@ def plan_run(
     return Plan(tuple(planned), asked, sum(p.seconds for p in planned), saved)
 
 
-def _times(order: Sequence[Patch], habits: Habits, expected: Mapping[Patch, float]) -> list[float]:
+def _times(order: Sequence[Patch], habits: PanelTiming, expected: Mapping[Patch, float]) -> list[float]:
     """Bench time of each patch of a setup, with all that the runner does before it; it follows the runner's own rules."""
     seconds: list[float] = []
     before: Patch | None = None

@@ -15,7 +15,8 @@ def first_problem(error: ValidationError) -> tuple[str, str]:
         said, _, where = first["msg"].removeprefix("Invalid JSON: ").partition(" at line ")
         return "", f"not JSON at line {where.replace(' column', ', column')}: {said}"
     reason = {
-        "extra_forbidden": "unknown field", "missing": "required field is missing",
+        "extra_forbidden": "unknown field",
+        "missing": "required field is missing",
         "finite_number": "NaN and infinities are no numbers",
-    }.get(first["type"])  # fmt: skip
+    }.get(first["type"])
     return place or "document", reason or first["msg"].removeprefix("Value error, ")

@@ -9,7 +9,8 @@ from typing import Literal, Protocol
 
 import numpy as np
 
-from lumenar.bench.habits import (
+from lumenar.bench.outliers import odd_greys
+from lumenar.bench.panel_timing import (
     CLEAR_S,
     FIRST_RESTS,
     LEVEL_S,
@@ -18,10 +19,9 @@ from lumenar.bench.habits import (
     SETUP_S,
     SIGNATURE,
     WHITES,
-    Habits,
+    PanelTiming,
     settling,
 )
-from lumenar.bench.odd import odd_greys
 from lumenar.bench.plan import begins_hold, is_free, part_of, recovery_s
 from lumenar.bench.ports import (
     BelowFloorError,
@@ -129,7 +129,7 @@ class Runner:
     """Carries a run out, in the caller's thread. `pause`, `resume` and `stop` may come from any thread."""
 
     def __init__(
-        self, bench: Bench, journal: Journal, habits: Habits, warm_up: bool = False, warm: bool = False
+        self, bench: Bench, journal: Journal, habits: PanelTiming, warm_up: bool = False, warm: bool = False
     ) -> None:
         self._bench, self._journal, self._habits = bench, journal, habits
         self._warm_up, self._warm = warm_up, warm

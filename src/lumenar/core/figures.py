@@ -38,9 +38,15 @@ def _written(value: float, column: Column) -> str:
 
 
 SESSION: tuple[tuple[str, float, float], ...] = (
-    ("cd/m²", 0.0, 0.02), ("ITP", 0.5, 0.03), ("dE", 0.15, 0.03), ("L*", 0.25, 0.05), ("K", 0.0, 0.004), (": 1", 0.0, 0.1),
-    ("10..90", 0.02, 0.0), ("%", 0.5, 0.02),
-)  # fmt: skip
+    ("cd/m²", 0.0, 0.02),
+    ("ITP", 0.5, 0.03),
+    ("dE", 0.15, 0.03),
+    ("L*", 0.25, 0.05),
+    ("K", 0.0, 0.004),
+    (": 1", 0.0, 0.1),
+    ("10..90", 0.02, 0.0),
+    ("%", 0.5, 0.02),
+)
 """By what a column's unit says, how much figures of an unchanged display differ from session to session (one standard
 deviation), absolute and as a share: it is warmer, was loaded otherwise before, and its black falls under the meter's floor or
 not. Measured on stand-ins (`python -m benchmarks.firmware`)."""

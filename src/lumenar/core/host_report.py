@@ -76,9 +76,11 @@ NAMES, NUMBERS = 0.5, 0.62
 def chart_of(rows: Sequence[Beside]) -> Chart:
     """Reported and measured of each mode on one line: peaks above, whole screens below, and what to enter as a notch."""
     values = [
-        v for r in rows
-        for v in (r.report.max_cd_m2, r.report.full_cd_m2, r.peak_cd_m2, r.full_cd_m2, r.enter_cd_m2) if v
-    ]  # fmt: skip
+        v
+        for r in rows
+        for v in (r.report.max_cd_m2, r.report.full_cd_m2, r.peak_cd_m2, r.full_cd_m2, r.enter_cd_m2)
+        if v
+    ]
     low, high = float(np.log10(min(values))) - 0.06, float(np.log10(max(values))) + 0.06
     span, count = high - low, len(rows)
     marks: list[Mark] = []
@@ -106,12 +108,19 @@ def chart_of(rows: Sequence[Beside]) -> Chart:
     )
     heads = ("Mode", "Reported peak", "Measured", "Ratio", "Reported, whole screen", "Measured, held", "To enter")
     return Chart(
-        key="reported", kind="drawing", title="Reported against measured",
+        key="reported",
+        kind="drawing",
+        title="Reported against measured",
         note="cd/m², logarithmic: box as the host reports, bar as measured; peak above, whole screen below; notch: what to enter",
-        headline="", x=Axis("", "", low - NAMES * span, high + NUMBERS * span, 0),
-        y=Axis("", "", -1.0, count - 0.3, 0), series=(),
-        table=Table(heads, (None, 0, 0, 2, 0, 0, 0), table), marks=tuple(marks), aspect=12.0 / (count + 0.7), bare=True,
-    )  # fmt: skip
+        headline="",
+        x=Axis("", "", low - NAMES * span, high + NUMBERS * span, 0),
+        y=Axis("", "", -1.0, count - 0.3, 0),
+        series=(),
+        table=Table(heads, (None, 0, 0, 2, 0, 0, 0), table),
+        marks=tuple(marks),
+        aspect=12.0 / (count + 0.7),
+        bare=True,
+    )
 
 
 def _cd(value: float | None) -> str:

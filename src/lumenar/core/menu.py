@@ -253,9 +253,10 @@ class Menu:
         before_locked = {p for p in others if self.why_locked(state, mode, p)}
         after_locked = {p for p in others if self.why_locked(after, mode, p)}
         return Consequences(
-            reset, tuple(p for p in others if p in after_locked - before_locked),
+            reset,
+            tuple(p for p in others if p in after_locked - before_locked),
             tuple(p for p in others if p in before_locked - after_locked),
-        )  # fmt: skip
+        )
 
     def differences(self, before: Mapping[str, Value], after: Mapping[str, Value]) -> list[tuple[str, Value, Value]]:
         """Path and both values of what differs between two states and can change what is measured. A value known in one of
@@ -322,10 +323,13 @@ def renamed(menu: Menu, was: str, path: str) -> Menu:
 
     controls = tuple(
         replace(
-            c, path=new(c.path), resets=tuple(map(new, c.resets)), locks={v: tuple(map(new, ps)) for v, ps in c.locks.items()},
+            c,
+            path=new(c.path),
+            resets=tuple(map(new, c.resets)),
+            locks={v: tuple(map(new, ps)) for v, ps in c.locks.items()},
         )
         for c in menu.controls
-    )  # fmt: skip
+    )
     modes = tuple(
         replace(m, defaults={new(p): v for p, v in m.defaults.items()}, locks=tuple(map(new, m.locks)))
         for m in menu.modes
@@ -515,12 +519,14 @@ def menu_from(document: Mapping[str, Any]) -> Menu:
     controls = tuple(
         Control(
             **{
-                **c, "choices": tuple(c.get("choices", ())), "resets": tuple(c.get("resets", ())),
+                **c,
+                "choices": tuple(c.get("choices", ())),
+                "resets": tuple(c.get("resets", ())),
                 "locks": {value: tuple(paths) for value, paths in c.get("locks", {}).items()},
             }
         )
         for c in document["controls"]
-    )  # fmt: skip
+    )
     modes = tuple(
         Mode(m["name"], m["signal"], m["target"], dict(m.get("defaults", {})), tuple(m.get("locks", ())))
         for m in document["modes"]

@@ -11,9 +11,26 @@ from lumenar.core.menu_text import WHEN_MARKS, number, value_from
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
 HEADS = (
-    "entry", "path", "kind", "minimum", "maximum", "step", "choices", "default", "place", "scope", "role", "group", "bears",
-    "locks", "resets", "signal", "target", "when", *WORDS,
-)  # fmt: skip
+    "entry",
+    "path",
+    "kind",
+    "minimum",
+    "maximum",
+    "step",
+    "choices",
+    "default",
+    "place",
+    "scope",
+    "role",
+    "group",
+    "bears",
+    "locks",
+    "resets",
+    "signal",
+    "target",
+    "when",
+    *WORDS,
+)
 MOST_ROWS = MOST_CONTROLS + MOST_MODES + 100
 """More rows than a menu has entries; some may be empty."""
 _OWN = "default in "
@@ -36,17 +53,30 @@ def csv_of(menu: Menu) -> str:
     writer.writerow([*HEADS, *(_OWN + n for n in names)])
     for m in menu.modes:
         row: dict[str, str] = {
-            "entry": "mode", "path": m.name, "signal": m.signal, "target": m.target, "locks": _joined(m.locks),
-        }  # fmt: skip
+            "entry": "mode",
+            "path": m.name,
+            "signal": m.signal,
+            "target": m.target,
+            "locks": _joined(m.locks),
+        }
         writer.writerow([row.get(h, "") for h in HEADS] + [""] * len(names))
     for c in menu.controls:
         row = {
-            "entry": "control", "path": c.path, "kind": c.kind, "place": c.place, "scope": c.scope, "role": c.role or "",
-            "group": c.group, "bears": "yes" if c.bears else "no", "when": WHEN_MARKS[c.when], "choices": _joined(c.choices),
-            "default": "" if c.default is None else text_of(c.default), "resets": _joined(c.resets),
+            "entry": "control",
+            "path": c.path,
+            "kind": c.kind,
+            "place": c.place,
+            "scope": c.scope,
+            "role": c.role or "",
+            "group": c.group,
+            "bears": "yes" if c.bears else "no",
+            "when": WHEN_MARKS[c.when],
+            "choices": _joined(c.choices),
+            "default": "" if c.default is None else text_of(c.default),
+            "resets": _joined(c.resets),
             "locks": " | ".join(f"{v}: {_joined(paths)}" for v, paths in c.locks.items()),
             **{w: getattr(c, w) for w in WORDS},
-        }  # fmt: skip
+        }
         if c.numeric:
             row |= {k: f"{getattr(c, k):g}" for k in ("minimum", "maximum", "step")}
         defaults = [text_of(m.defaults[c.path]) if c.path in m.defaults else "" for m in menu.modes]
@@ -159,13 +189,20 @@ def _control(index: int, row: Mapping[str, str]) -> Control:
             raise MenuTableError(index, "locks", f"{part!r} does not say at which value; write low: Light; Contrast")
         locks[value.strip()] = _list(paths)
     plain = {
-        "place": place, "scope": scope, "role": row.get("role") or None, "group": row.get("group", ""),
-        "bears": _yes(index, "bears", row.get("bears") or "yes"), "locks": locks,
+        "place": place,
+        "scope": scope,
+        "role": row.get("role") or None,
+        "group": row.get("group", ""),
+        "bears": _yes(index, "bears", row.get("bears") or "yes"),
+        "locks": locks,
         "when": _when(index, row.get("when", "")),
-        "resets": _list(row.get("resets", "")), "choices": _list(row.get("choices", "")),
-        "minimum": numeric("minimum", 0), "maximum": numeric("maximum", 100), "step": numeric("step", 1),
+        "resets": _list(row.get("resets", "")),
+        "choices": _list(row.get("choices", "")),
+        "minimum": numeric("minimum", 0),
+        "maximum": numeric("maximum", 100),
+        "step": numeric("step", 1),
         **{w: row.get(w, "") for w in WORDS},
-    }  # fmt: skip
+    }
     control = Control(row["path"], kind, **plain)  # type: ignore[arg-type]
     try:
         # What does not fit is said with its row rather than of the menu as a whole.

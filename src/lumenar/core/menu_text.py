@@ -78,11 +78,18 @@ MOST_CHARS, MOST_LINE = 200_000, 1000
 _MARK = re.compile(r"\(([^()]*)\)\s*$")
 _SWITCH_WORDS = {"on", "off", "low", "medium", "high", "auto", "min", "max", "standard", "normal", "warm", "cool"}
 _MARKS: dict[str, dict[str, object]] = {
-    "unit": {"place": "unit"}, "host": {"place": "host"}, "input": {"place": "input"},
-    "all modes": {"scope": "unit"}, "this signal": {"scope": "signal"}, "this mode": {"scope": "mode"},
-    "only while sdr shows": {"when": "sdr"}, "before hdr is sent": {"when": "first"},
-    "luminance": {"role": "luminance"}, "white": {"role": "white"}, "no effect on accuracy": {"bears": False},
-}  # fmt: skip
+    "unit": {"place": "unit"},
+    "host": {"place": "host"},
+    "input": {"place": "input"},
+    "all modes": {"scope": "unit"},
+    "this signal": {"scope": "signal"},
+    "this mode": {"scope": "mode"},
+    "only while sdr shows": {"when": "sdr"},
+    "before hdr is sent": {"when": "first"},
+    "luminance": {"role": "luminance"},
+    "white": {"role": "white"},
+    "no effect on accuracy": {"bears": False},
+}
 _PLACE_HEADS = {"host": "host", "input": "input"}
 
 
@@ -246,11 +253,14 @@ def _controls(index: int, column: int, path: str, values: str, marks: Mapping[st
             like = _slider(path, inner, {**marks, "role": None} if table in TABLES else marks)
             return [
                 replace(
-                    like, path=f"{path} > {p} > {c}", group=path,
+                    like,
+                    path=f"{path} > {p} > {c}",
+                    group=path,
                     role=role_in_table(table, p, c) if table in TABLES else like.role,
                 )
-                for p in points for c in channels
-            ]  # fmt: skip
+                for p in points
+                for c in channels
+            ]
         if marks.get("role") == "colours":
             raise failed(
                 "colours is the note of a table such as Red Yellow Green x Hue Saturation Lightness -50..50 = 0"
@@ -276,9 +286,7 @@ def _slider(path: str, found: re.Match[str], marks: Mapping[str, object]) -> Con
     return control
 
 
-def _choice(
-    path: str, values: str, marks: Mapping[str, object], failed: Callable[[str], MenuTextError]
-) -> Control:  # fmt: skip
+def _choice(path: str, values: str, marks: Mapping[str, object], failed: Callable[[str], MenuTextError]) -> Control:
     if ".." in values or " x " in values:
         raise failed(
             f"{values!r} is neither a range such as 0..100 = 80 nor a table such as 10 50 100 x Red Green Blue -50..50"

@@ -319,24 +319,41 @@ class Readings:
         usual = np.flatnonzero(self.plain)
         like = int(usual[0]) if len(usual) else 0
         add = Layout(
-            np.zeros((1, 3)), self.window[[like]], np.array([np.nan]), np.full((1, 4), np.nan), np.array(["window"]),
-            np.array([np.nan]), np.array(["XYZ"]),
-        )  # fmt: skip
+            np.zeros((1, 3)),
+            self.window[[like]],
+            np.array([np.nan]),
+            np.full((1, 4), np.nan),
+            np.array(["window"]),
+            np.array([np.nan]),
+            np.array(["XYZ"]),
+        )
 
         def joined(name: str) -> Any:
             return np.concatenate([getattr(self.layout, name), getattr(add, name)])
 
         layout = Layout(
-            joined("rgb"), joined("window"), joined("level"), joined("zone"), joined("pattern"), joined("at_s"),
+            joined("rgb"),
+            joined("window"),
+            joined("level"),
+            joined("zone"),
+            joined("pattern"),
+            joined("at_s"),
             joined("reads"),
-        )  # fmt: skip
+        )
         no = np.array([False])
         return Readings(
-            layout, np.concatenate([self.XYZ, XYZ[None]]), np.append(self.time_s, np.nan),
-            np.concatenate([self.below_floor, no]), self.traces if not len(self.traces) else trace_array([*self.traces, None]),
-            self.meter, np.concatenate([self.dim, no]), None if self.drift is None else np.append(self.drift, 0.0), self.cold,
-            None if self.shared_drift is None else np.append(self.shared_drift, 0.0), self.to_come,
-        )  # fmt: skip
+            layout,
+            np.concatenate([self.XYZ, XYZ[None]]),
+            np.append(self.time_s, np.nan),
+            np.concatenate([self.below_floor, no]),
+            self.traces if not len(self.traces) else trace_array([*self.traces, None]),
+            self.meter,
+            np.concatenate([self.dim, no]),
+            None if self.drift is None else np.append(self.drift, 0.0),
+            self.cold,
+            None if self.shared_drift is None else np.append(self.shared_drift, 0.0),
+            self.to_come,
+        )
 
     @property
     def ordinary(self) -> NDArray[np.bool_]:

@@ -10,8 +10,16 @@ _SHORT = {"r": "red", "g": "green", "b": "blue"}
 _AXES_SHORT = {**_SHORT, "c": "cyan", "m": "magenta", "y": "yellow"}
 _GAIN = {"gain", "gains", "drive", "high", "highlight", "contrast"}
 _OFFSET = {"offset", "offsets", "bias", "cut", "cutoff", "low"}
-_ON_AXIS = {"hue": "hue", "tint": "hue", "saturation": "saturation", "sat": "saturation", "lightness": "lightness",
-            "brightness": "lightness", "luminance": "lightness", "value": "lightness"}  # fmt: skip
+_ON_AXIS = {
+    "hue": "hue",
+    "tint": "hue",
+    "saturation": "saturation",
+    "sat": "saturation",
+    "lightness": "lightness",
+    "brightness": "lightness",
+    "luminance": "lightness",
+    "value": "lightness",
+}
 _LIGHT = (
     "backlight",
     "back light",

@@ -64,11 +64,13 @@ class Metadata:
         said = [
             f"{name} {value:,g}"
             for name, value in (
-                ("peak", self.mastering_cd_m2), ("black", self.mastering_black_cd_m2), ("MaxCLL", self.max_cll),
+                ("peak", self.mastering_cd_m2),
+                ("black", self.mastering_black_cd_m2),
+                ("MaxCLL", self.max_cll),
                 ("MaxFALL", self.max_fall),
             )
             if value is not None
-        ]  # fmt: skip
+        ]
         return f"{', '.join(said)} cd/m²" if said else "no values"
 
 
@@ -131,8 +133,13 @@ def format_from(transfer: Signal, said: Mapping[str, Any]) -> SignalFormat:
     """A format as a document says it; what it does not say is as usual. MetadataError where its metadata contradict
     themselves."""
     plain = {k: v for k, v in said.items() if k in ("range", "bits", "chroma", "refresh_hz")}
-    return SignalFormat(transfer, **plain, metadata=metadata_of(said), flagged=said.get("flag") != "none",
-                        content=said.get("content") or "")  # fmt: skip
+    return SignalFormat(
+        transfer,
+        **plain,
+        metadata=metadata_of(said),
+        flagged=said.get("flag") != "none",
+        content=said.get("content") or "",
+    )
 
 
 def document_of(shown: SignalFormat) -> dict[str, Any]:

@@ -151,9 +151,14 @@ class TargetError(ValueError):
 
 
 def custom(
-    title: str, primaries: tuple[tuple[float, float], ...], white: tuple[float, float], curve: str, gamma: float = 2.2,
-    black: str = "measured", luminance: float | None = None,
-) -> Target:  # fmt: skip
+    title: str,
+    primaries: tuple[tuple[float, float], ...],
+    white: tuple[float, float],
+    curve: str,
+    gamma: float = 2.2,
+    black: str = "measured",
+    luminance: float | None = None,
+) -> Target:
     """A target of one's own for SDR. primaries: xy of red, green and blue; white: xy; curve: srgb, power (with a gamma) or
     bt1886; luminance of white in cd/m2, None where any will do.
 
@@ -190,8 +195,7 @@ def _spans(primaries: tuple[tuple[float, float], ...], white: tuple[float, float
     for name, (x, y) in named.items():
         if not (math.isfinite(x) and math.isfinite(y) and 0 <= x <= 1 and 0 < y <= 1 and x + y <= 1):
             raise TargetError(
-                f"{name} at x {x:g}, y {y:g} is no chromaticity: x and y lie within 0 and 1, their sum too",
-                name,
+                f"{name} at x {x:g}, y {y:g} is no chromaticity: x and y lie within 0 and 1, their sum too", name
             )
     (xr, yr), (xg, yg), (xb, yb) = primaries
     area = (xg - xr) * (yb - yr) - (xb - xr) * (yg - yr)
@@ -232,9 +236,14 @@ def resolve(key: str) -> Target:
         red, green, blue, white = ((float(x), float(y)) for x, y in (p.split(" ") for p in points))
         shape, _, gamma = curve.partition(" ")
         found = custom(
-            title, (red, green, blue), white, shape, float(gamma) if gamma else 2.2, black,
+            title,
+            (red, green, blue),
+            white,
+            shape,
+            float(gamma) if gamma else 2.2,
+            black,
             None if luminance == "any" else float(luminance),
-        )  # fmt: skip
+        )
     except TargetError:
         raise
     except ValueError:

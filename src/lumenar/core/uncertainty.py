@@ -128,9 +128,7 @@ def quantiles(values: Array, shares: Sequence[float], weibull: bool = False) -> 
     return found
 
 
-def with_perfect(
-    u: Uncertainty, value: float, perfect: float, floor: Array, extreme: bool = False
-) -> Uncertainty:  # fmt: skip
+def with_perfect(u: Uncertainty, value: float, perfect: float, floor: Array, extreme: bool = False) -> Uncertainty:
     """An interval that also holds what a perfect display would give, where the value is one that noise alone gives it.
 
     floor (draws,): the figure's draws about perfection. Spreads and maxima of what is all alike grow by noise in a way that

@@ -116,11 +116,17 @@ class WarmUp:
         low, high = around(y, least=(98, 102))
         rows = Table.rows_of(x, np.array(self.cd_m2), y)
         return Chart(
-            key="warm_up", kind="lines", title="Warming up", note="white in % of what it ended with; the band is ±1 %",
-            headline=f"{signed(self.change, 1)} %", x=Axis("time", "min", 0, float(np.ceil(x.max() + 0.5)), 0),
-            y=Axis("white", "%", low, high, 0), series=(Series("white", "measured", joined(x, y), 0, marks=True),),
-            table=Table(("Minutes", "cd/m²", "% of the last"), (1, 2, 2), rows), bands=((99.0, 101.0),),
-        )  # fmt: skip
+            key="warm_up",
+            kind="lines",
+            title="Warming up",
+            note="white in % of what it ended with; the band is ±1 %",
+            headline=f"{signed(self.change, 1)} %",
+            x=Axis("time", "min", 0, float(np.ceil(x.max() + 0.5)), 0),
+            y=Axis("white", "%", low, high, 0),
+            series=(Series("white", "measured", joined(x, y), 0, marks=True),),
+            table=Table(("Minutes", "cd/m²", "% of the last"), (1, 2, 2), rows),
+            bands=((99.0, 101.0),),
+        )
 
 
 def warmed_up(readings: Sequence[tuple[float, float]]) -> WarmUp | None:

@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.board.board import board
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.experiments import camera_check
+from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
+from lumenar.app.experiments.experiment_bench import Experimenter
+from lumenar.app.experiments.questions import Question
+from lumenar.app.figures import cells
+from lumenar.app.figures.helper import Helper, several_cores
+from lumenar.app.instruments.instruments import correct_for
+from lumenar.app.recipes.replay import Replayer
+from lumenar.app.runs.planning import Options
+from lumenar.app.scoring import setup_scores
+from lumenar.app.setups import new_reviews
+from lumenar.app.tuning import tunings
+from lumenar.app.tuning.gains import prove
+from lumenar.app.tuning.tuning_bench import Tuner
+from lumenar.app.tuning.tunings import Wish
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.scoring.rubric import rank
 from lumenar.publish.edition import publish
-from lumenar.service import camera_check, cells, shelf, tunings, verdict
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.board import board
-from lumenar.service.conditions import ConditionsAsked, FactorAsked, LightAsked
-from lumenar.service.experiment_bench import Experimenter
-from lumenar.service.helper import Helper, several_cores
-from lumenar.service.instruments import correct_for
-from lumenar.service.planning import Options
-from lumenar.service.questions import Question
-from lumenar.service.replay import Replayer
-from lumenar.service.tuning_bench import Tuner
-from lumenar.service.tunings import Wish
-from lumenar.service.units import shipped_units
-from lumenar.service.worth import prove
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
@@ -62,7 +66,7 @@ def build(app: Application, tuned: bool = True) -> bool:
     app.helper = Helper(app.folder) if several_cores() else None
     bench = BenchService(app, speed=0.0)
     for name, whole in WHOLE.items():
-        review = shelf.add_review(app, units[name], name)
+        review = new_reviews.add_review(app, units[name], name)
         correct_for(app, bench, review)
         _measure(app, bench, review, whole)
         if tuned and name in TUNED:
@@ -71,7 +75,7 @@ def build(app: Application, tuned: bool = True) -> bool:
             _by_itself(app, bench, review, name)
     publish(app, reviews.review_ids(app.db.connection())[0])
     # The monitor is on the bench, corrected for its panel; its modes as shipped wait for their first pass.
-    monitor = shelf.add_review(app, units[UNMEASURED], UNMEASURED)
+    monitor = new_reviews.add_review(app, units[UNMEASURED], UNMEASURED)
     correct_for(app, bench, monitor)
     if tuned:
         _tune(app, bench, monitor, *TUNED[UNMEASURED])
@@ -92,7 +96,7 @@ def _by_itself(app: Application, bench: BenchService, review: int, name: str) ->
             Question("conditions", named["Reel"], conditions=ConditionsAsked(LIGHTS, FEATURES, False)),
         ):
             asker.start(review, question)
-            bench.seat.wait()
+            bench.occupancy.wait()
     if name == "wickham-slate-14.json":
         camera_check.photograph(app, review, named["Plain"], 0.001)
 
@@ -101,7 +105,7 @@ def _tune(app: Application, bench: BenchService, review: int, mode: str, wish: W
     """Find the best settings of a mode, keep and prove them, and replay the recipe on every sample."""
     setup = next(s for s in reviews.setups_of(app.db.connection(), review) if s.name == mode)
     tuning = Tuner(app, bench).start(review, setup.id, wish)
-    bench.seat.wait()
+    bench.occupancy.wait()
     made = tunings.keep(app, tuning, f"{mode} tuned")
     # As far as the mode itself, so that both are scored alike; what no purpose asks for is left out.
     measured = cells.newest(app, review).by_setup.get(setup.id, {})
@@ -114,7 +118,7 @@ def _tune(app: Application, bench: BenchService, review: int, mode: str, wish: W
     bench.runs.finish()
     for unit in reviews.units_of(app.db.connection(), review):
         Replayer(app, bench).start(review, made, unit.id)
-        bench.seat.wait()
+        bench.occupancy.wait()
 
 
 def _measure(app: Application, bench: BenchService, review: int, whole: int) -> None:
@@ -126,7 +130,7 @@ def _measure(app: Application, bench: BenchService, review: int, whole: int) -> 
         Options(warm_up=True),
     )
     bench.runs.finish()
-    best = sorted(verdict.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
+    best = sorted(setup_scores.scores(app, review, "colour_work"), key=lambda item: -rank(item[1]))[:whole]
     rest = [m for m, of in MEASUREMENTS.items() if not of.first_pass]
     # Where there is more than one mode for HDR, the first is measured whole and the others for what they are judged by.
     hdr = [s for s in setups if s.signal != "sdr"]

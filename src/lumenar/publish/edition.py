@@ -17,18 +17,19 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
+from lumenar.app.application import Application
+from lumenar.app.data import now
+from lumenar.app.displays.displays import display_of
+from lumenar.app.errors import ConflictError, NotFoundError
+from lumenar.app.exchange.export import readings_document
+from lumenar.app.exchange.readings_file import parse_readings, setup_key
+from lumenar.app.recipes import advice
+from lumenar.app.verdict import verdict
 from lumenar.core.menu import Menu
 from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.publish.package import About, compute, dumps, sums, write_package
 from lumenar.publish.report import render
-from lumenar.service import recipe_notes, verdict
-from lumenar.service.application import Application
-from lumenar.service.data import now
-from lumenar.service.displays import display_of
-from lumenar.service.errors import ConflictError, NotFoundError
-from lumenar.service.export import readings_document
-from lumenar.service.readings_file import parse_readings, setup_key
 from lumenar.store import editions, reviews
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
@@ -98,9 +99,20 @@ def _publish(app: Application, review_id: int) -> EditionView:
     home, gaps = app.folder / "editions", [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, row)]
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
     about = About(
-        entry.number, entry.published_at, row.maker, row.model, row.kind, row.panel, row.sample, row.serial, row.firmware,
-        shown.aspect, len(shown.menu.modes), shown.stand_in, tuple(gaps),
-    )  # fmt: skip
+        entry.number,
+        entry.published_at,
+        row.maker,
+        row.model,
+        row.kind,
+        row.panel,
+        row.sample,
+        row.serial,
+        row.firmware,
+        shown.aspect,
+        len(shown.menu.modes),
+        shown.stand_in,
+        tuple(gaps),
+    )
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
@@ -136,8 +148,9 @@ def _corrected(app: Application, review_id: int, row: UnitRow) -> list[str]:
         names = {"maker": "maker", "model": "model", "kind": "kind", "panel": "panel", "serial": "serial number"}
         said = [
             f"{name} {getattr(row, key) or 'not recorded'} (was {was.get(key) or 'not recorded'})"
-            for key, name in names.items() if was.get(key) != getattr(row, key)
-        ]  # fmt: skip
+            for key, name in names.items()
+            if was.get(key) != getattr(row, key)
+        ]
         return [f"Corrected since edition {entry.number}: {'; '.join(said)}."] if said else []
     return []
 
@@ -195,12 +208,12 @@ def _advice(app: Application, review_id: int, document: dict[str, Any]) -> Advic
         for s in reviews.setups_of(db, review_id)
         if (s.name, units[s.unit_id]) in there
     }
-    return recipe_notes.advice(app, review_id, keys)
+    return advice.advice(app, review_id, keys)
 
 
 def write_edition(
     folder: Path, readings: str, rubric: Rubric, rubric_text: str, menu: Menu, advice: Advice, about: About
-) -> None:  # fmt: skip
+) -> None:
     """A whole edition into a new folder: page, style, data package, its zip, and a manifest of all. It asks nothing of any
     other host."""
     results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice)

@@ -10,15 +10,15 @@ from pathlib import Path
 from typing import Any, get_args
 
 from lumenar import __version__
+from lumenar.app.exchange.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
+from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.core.analysis import Analysis
 from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
 from lumenar.core.menu import menu_from as parsed_menu
-from lumenar.core.recipes.ordered import Note, NoteKind
 from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, Seen, recommend
-from lumenar.core.recipes.shared import with_shared
+from lumenar.core.recipes.shared_steps import with_shared
+from lumenar.core.recipes.steps import Note, NoteKind
 from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
-from lumenar.service.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
-from lumenar.service.readings_file import FileSetup, ReadingsFile
 
 FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json", "advice.json")
 
@@ -99,14 +99,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own
         recipes[purpose.key] = recommend(
-            purpose.key,
-            purpose.title,
-            candidates,
-            menu,
-            advice,
-            samples,
-            _firmware(readings, first),
-            purpose.luminance,
+            purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first), purpose.luminance
         )
     written = json.dumps([menu_document(menu), advice_document(advice)], sort_keys=True, ensure_ascii=False)
     inputs = sha256(written.encode()).hexdigest()
@@ -116,7 +109,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
 
 def _judged(
     readings: ReadingsFile, setup: FileSetup, found: SetupFigures, rubric: Rubric, purpose: Purpose
-) -> Mapping[str, Analysis]:  # fmt: skip
+) -> Mapping[str, Analysis]:
     """The analyses that a purpose judges a setup by: against its own target, or the purpose's."""
     target = purpose.judges_by(found.target)
     if target == found.target:
@@ -134,9 +127,10 @@ def _candidate(setup: FileSetup, found: SetupFigures, score: Score, menu: Menu) 
     if mode is not None and not found.shipped:
         defaults = menu.defaults(mode)
         changes = {
-            p: v for p, v in setup.settings.items()
+            p: v
+            for p, v in setup.settings.items()
             if p in menu.by_path and p in defaults and text_of(v) != text_of(defaults[p])
-        }  # fmt: skip
+        }
     name = setup.mode or setup.name
     return Candidate(found.key, found.name, name, found.signal, not changes, changes, score, found.analyses)
 
@@ -148,9 +142,14 @@ def _firmware(readings: ReadingsFile, unit: str | None) -> str:
 def score_document(s: Score) -> dict[str, Any]:
     """A score without its draws."""
     return {
-        "purpose": s.purpose, "value": s.value, "low": s.low, "high": s.high, "coverage": s.coverage, "reason": s.reason,
+        "purpose": s.purpose,
+        "value": s.value,
+        "low": s.low,
+        "high": s.high,
+        "coverage": s.coverage,
+        "reason": s.reason,
         "lines": [asdict(line) for line in s.lines],
-    }  # fmt: skip
+    }
 
 
 def scores_document(results: Results, rubric: Rubric) -> dict[str, Any]:
@@ -215,9 +214,15 @@ def dumps(document: dict[str, Any]) -> str:
 
 
 def write_package(
-    folder: Path, readings: str, results: Results, rubric: Rubric, rubric_text: str, menu: Menu,
-    advice: Advice, about: About,
-) -> None:  # fmt: skip
+    folder: Path,
+    readings: str,
+    results: Results,
+    rubric: Rubric,
+    rubric_text: str,
+    menu: Menu,
+    advice: Advice,
+    about: About,
+) -> None:
     """Write a data package into an empty folder. OSError where the disk is full or read-only."""
     folder.mkdir(parents=True)
     texts = {

@@ -10,6 +10,8 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 from markupsafe import Markup
 
 from lumenar import __version__
+from lumenar.app.exchange.file_figures import SetupFigures
+from lumenar.app.exchange.readings_file import FileSetup, FileUnit, ReadingsFile
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
@@ -19,8 +21,6 @@ from lumenar.core.signals import WORDS, words_of
 from lumenar.core.targets import resolve
 from lumenar.publish import svg
 from lumenar.publish.package import About, Results
-from lumenar.service.file_figures import SetupFigures
-from lumenar.service.readings_file import FileSetup, FileUnit, ReadingsFile
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
 
@@ -227,12 +227,15 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
     setups = sorted(results.setups, key=lambda s: order.index(s.key))
     plates = [
         ModePlates(
-            labels[s.key], f"mode-{i}", resolve(s.target).title, charts_of(s, labels[s.key], about.aspect),
+            labels[s.key],
+            f"mode-{i}",
+            resolve(s.target).title,
+            charts_of(s, labels[s.key], about.aspect),
             [f"{MEASUREMENTS[m].title}: {a.remark}" for m, a in s.analyses.items() if a.remark]
             + [f"{MEASUREMENTS[m].title}: none, {reason}" for m, reason in s.left_out.items()],
         )
         for i, s in enumerate(setups, 1)
-    ]  # fmt: skip
+    ]
     return (
         _environment()
         .get_template("report.html")

@@ -9,18 +9,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from lumenar.app.application import Application
+from lumenar.app.bench.bench import BenchService
+from lumenar.app.displays.displays import arrivals
+from lumenar.app.errors import BadInputError, ConflictError
+from lumenar.app.instruments.instruments import correct_for
+from lumenar.app.recipes import recipes
+from lumenar.app.recipes.replay import Replayer
+from lumenar.app.runs.planning import Options
+from lumenar.app.scoring import setup_scores
+from lumenar.app.setups import new_reviews
+from lumenar.app.tuning import gains, tunings
+from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.publish.edition import publish
-from lumenar.service import recipes, shelf, tunings, verdict, worth
-from lumenar.service.application import Application
-from lumenar.service.bench import BenchService
-from lumenar.service.displays import arrivals
-from lumenar.service.errors import BadInputError, ConflictError
-from lumenar.service.instruments import correct_for
-from lumenar.service.planning import Options
-from lumenar.service.replay import Replayer
-from lumenar.service.tuning_bench import Tuner
 from lumenar.store import reviews
 
 
@@ -36,9 +39,15 @@ class SurveyResult:
 
 
 def survey(
-    text: bytes, name: str, out: Path, seed: int | None = None, modes: list[str] | None = None,
-    measurements: list[str] | None = None, progress: Callable[[int, int], None] = lambda done, total: None, tune: bool = False,
-) -> SurveyResult:  # fmt: skip
+    text: bytes,
+    name: str,
+    out: Path,
+    seed: int | None = None,
+    modes: list[str] | None = None,
+    measurements: list[str] | None = None,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+    tune: bool = False,
+) -> SurveyResult:
     """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
     and the data package site/data/. progress: told readings done and planned; tune: the best mode per purpose is tuned, its
     result measured for the same and replayed from a factory reset, before all is published.
@@ -54,7 +63,7 @@ def survey(
     with tempfile.TemporaryDirectory(dir=out, prefix=".bench-") as temporary:
         app = Application(Path(temporary))
         try:
-            review = shelf.add_review(app, text, name)
+            review = new_reviews.add_review(app, text, name)
             bench = BenchService(app, speed=0.0)
             setups = reviews.setups_of(app.db.connection(), review)
             cells = [
@@ -67,7 +76,7 @@ def survey(
             total = bench.runs.preview(review, cells).readings
             correct_for(app, bench, review)
             bench.runs.start(review, cells, Options(warm_up=True))
-            while bench.seat.working:
+            while bench.occupancy.working:
                 bench.runs.wait(0.5)
                 progress(bench.live.status().done or total, total)
             bench.runs.finish()
@@ -78,7 +87,9 @@ def survey(
             shutil.move(site, out / "site")
             for file in ("readings.json", "figures.json"):
                 shutil.copyfile(out / "site" / "data" / file, out / file)
-            best = [(b.purpose, b.of_all[0].name, b.of_all[1].value or 0.0) for b in verdict.best_modes(app, review)]
+            best = [
+                (b.purpose, b.of_all[0].name, b.of_all[1].value or 0.0) for b in setup_scores.best_modes(app, review)
+            ]
         finally:
             app.close()
     return SurveyResult(out, total, best, tuned)
@@ -88,12 +99,12 @@ def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]
     """Tune the best mode of each purpose, measure what was found for what the mode was measured for, and replay it."""
     said = []
     # A mode that is best for several purposes is tuned once, and judged for the first of them.
-    best = {b.of_all[0].id: b for b in reversed(verdict.best_modes(app, review))}
+    best = {b.of_all[0].id: b for b in reversed(setup_scores.best_modes(app, review))}
     for b in reversed(best.values()):
         setup = b.of_all[0]
         try:
             number = Tuner(app, bench).start(review, setup.id, tunings.wish_for(app, setup, b.purpose))
-            bench.seat.wait()
+            bench.occupancy.wait()
             made = tunings.keep(app, number, f"{setup.name} tuned")
         except (BadInputError, ConflictError) as e:
             said.append(e.detail)
@@ -101,11 +112,11 @@ def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]
         bench.runs.start(review, [Cell(made, c.measurement) for c in cells if c.setup == setup.id])
         bench.runs.finish()
         Replayer(app, bench).start(review, made)
-        bench.seat.wait()
+        bench.occupancy.wait()
         replay = recipes.recipe(app, review, made).replays[0]
         kept = "kept" if replay.kept else f"not kept. {replay.message}" if replay.message else "not kept"
         said.append(
-            f"{setup.name} tuned. {worth.worth(app, number, b.purpose).sentence} Replayed: what it promises was {kept}."
+            f"{setup.name} tuned. {gains.worth(app, number, b.purpose).sentence} Replayed: what it promises was {kept}."
         )
     return said
 

@@ -245,7 +245,7 @@ def _span(chart: Chart) -> str:
         out.append(
             f'<line class="line measured setup{s.setup}" x1="{start:.1f}" x2="{right_end:.1f}" y1="{y}" y2="{y}"/>'
         )
-        if text.startswith("at least"):
+        if not s.marks:
             out.append(f'<circle class="open" cx="{start:.1f}" cy="{y}" r="3.2"/>')
         else:
             out.append(f'<circle class="dot" cx="{start:.1f}" cy="{y}" r="3.2"/>')

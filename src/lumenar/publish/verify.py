@@ -17,6 +17,9 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from lumenar import __version__
+from lumenar.app.errors import BadInputError, UserError
+from lumenar.app.exchange.readings_file import ReadingsFile, parse_readings
+from lumenar.app.rubric_files import known_rubrics, load_rubric
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.core.strict_json import once
 from lumenar.publish.package import (
@@ -34,9 +37,6 @@ from lumenar.publish.package import (
     scores_document,
 )
 from lumenar.publish.report import render
-from lumenar.service.application import known_rubrics, load_rubric
-from lumenar.service.errors import BadInputError, UserError
-from lumenar.service.readings_file import ReadingsFile, parse_readings
 
 RELATIVE, ABSOLUTE = 1e-9, 1e-13
 """How closely recomputed numbers must agree: the same arithmetic on another machine may differ in the last bits, and what
@@ -178,8 +178,7 @@ def _edition(
 
 
 _SCRIPT = re.compile(
-    r"<script\b[^>]*>.*?</script\s*>|\son[a-z]+\s*=\s*(?:\"[^\"]*\"|'[^']*'|[^\s>]+)|javascript:[^\"'\s>]*",
-    re.I | re.S,
+    r"<script\b[^>]*>.*?</script\s*>|\son[a-z]+\s*=\s*(?:\"[^\"]*\"|'[^']*'|[^\s>]+)|javascript:[^\"'\s>]*", re.I | re.S
 )
 _HIDDEN = re.compile(r"<(script|style|svg)\b.*?</\1\s*>|<!--.*?-->|<[^>]*>", re.I | re.S)
 _NUMBER = re.compile(r"\d+(?:\.\d+)?")

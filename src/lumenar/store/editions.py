@@ -27,10 +27,14 @@ def add(db: sqlite3.Connection, edition: EditionRow) -> int:
     cursor = db.execute(
         "INSERT INTO edition (review_id, number, state, published_at, folder, summary) VALUES (?,?,?,?,?,?)",
         (
-            edition.review_id, edition.number, edition.state, edition.published_at, edition.folder,
+            edition.review_id,
+            edition.number,
+            edition.state,
+            edition.published_at,
+            edition.folder,
             json.dumps(edition.summary),
         ),
-    )  # fmt: skip
+    )
     return int(cursor.lastrowid or 0)
 
 

@@ -54,10 +54,17 @@ def add(db: sqlite3.Connection, new: ExperimentRow) -> int:
         "INSERT INTO experiment (review_id, setup_id, kind, question, meter, correction_id, firmware, state, created_at)"
         " VALUES (?,?,?,?,?,?,?,?,?)",
         (
-            new.review_id, new.setup_id, new.kind, json.dumps(new.question), json.dumps(new.meter), new.correction_id,
-            new.firmware, new.state, new.created_at,
+            new.review_id,
+            new.setup_id,
+            new.kind,
+            json.dumps(new.question),
+            json.dumps(new.meter),
+            new.correction_id,
+            new.firmware,
+            new.state,
+            new.created_at,
         ),
-    )  # fmt: skip
+    )
     return int(cursor.lastrowid or 0)
 
 
@@ -85,10 +92,16 @@ def add_stage(db: sqlite3.Connection, row: StageRow) -> None:
         "INSERT INTO stage_read (experiment_id, number, XYZ, stands, greyed, refused, read_at, traces)"
         " VALUES (?,?,?,?,?,?,?,?)",
         (
-            row.experiment_id, row.number, json.dumps(list(row.XYZ)), json.dumps(row.stands), json.dumps(list(row.greyed)),
-            json.dumps(row.refused), row.read_at, json.dumps(list(row.traces)),
+            row.experiment_id,
+            row.number,
+            json.dumps(list(row.XYZ)),
+            json.dumps(row.stands),
+            json.dumps(list(row.greyed)),
+            json.dumps(row.refused),
+            row.read_at,
+            json.dumps(list(row.traces)),
         ),
-    )  # fmt: skip
+    )
 
 
 def stages(db: sqlite3.Connection, experiment_id: int) -> list[StageRow]:

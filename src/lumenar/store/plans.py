@@ -12,7 +12,7 @@ from hashlib import sha256
 from typing import Any
 
 from lumenar.core.readings import Patch
-from lumenar.store.many import add_rows
+from lumenar.store.bulk_insert import add_rows
 
 
 @dataclass(frozen=True)
@@ -36,9 +36,24 @@ class NewPatch:
 
 
 COLUMNS = (
-    "id", "run_id", "setup_id", "position", "r", "g", "b", "window", "background", "level", "zone", "pattern", "at_s",
-    "repeat", "reads", "expected_s", "use_set",
-)  # fmt: skip
+    "id",
+    "run_id",
+    "setup_id",
+    "position",
+    "r",
+    "g",
+    "b",
+    "window",
+    "background",
+    "level",
+    "zone",
+    "pattern",
+    "at_s",
+    "repeat",
+    "reads",
+    "expected_s",
+    "use_set",
+)
 
 
 def insert(db: sqlite3.Connection, run_id: int, position: int, new: Sequence[NewPatch]) -> range:
@@ -52,13 +67,25 @@ def insert(db: sqlite3.Connection, run_id: int, position: int, new: Sequence[New
         COLUMNS,
         [
             (
-                first + i, run_id, n.setup_id, position + i, *n.patch.rgb, n.patch.window, n.patch.background, n.patch.level,
-                None if n.patch.zone is None else json.dumps(n.patch.zone), n.patch.pattern, n.patch.at_s, n.patch.repeat,
-                n.patch.reads, n.expected_s, sets[n.measurements],
+                first + i,
+                run_id,
+                n.setup_id,
+                position + i,
+                *n.patch.rgb,
+                n.patch.window,
+                n.patch.background,
+                n.patch.level,
+                None if n.patch.zone is None else json.dumps(n.patch.zone),
+                n.patch.pattern,
+                n.patch.at_s,
+                n.patch.repeat,
+                n.patch.reads,
+                n.expected_s,
+                sets[n.measurements],
             )
             for i, n in enumerate(new)
         ],
-    )  # fmt: skip
+    )
     return range(first, first + len(new))
 
 
@@ -153,8 +180,19 @@ def patch_ids(db: sqlite3.Connection, run_id: int, setup_id: int) -> Sequence[in
     return [r["id"] for r in db.execute(query, (run_id, setup_id))]
 
 
-def patch_of(r: float, g: float, b: float, window: float, background: float, level: float | None, zone: str | None,
-             pattern: Any, at_s: float | None, repeat: int, reads: Any) -> Patch:  # fmt: skip
+def patch_of(
+    r: float,
+    g: float,
+    b: float,
+    window: float,
+    background: float,
+    level: float | None,
+    zone: str | None,
+    pattern: Any,
+    at_s: float | None,
+    repeat: int,
+    reads: Any,
+) -> Patch:
     """A patch from its columns."""
     place = None if zone is None else tuple(json.loads(zone))
     return Patch((r, g, b), window, background, level, place, pattern, at_s, repeat, reads)

@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from lumenar.core.readings import Outcome, Patch, Spectrum, Trace, Waveform
+from lumenar.store.bulk_insert import add_rows
 from lumenar.store.checksum import bytes_sum, reading_sum, reading_sums
 from lumenar.store.database import SAVE, DamagedError
-from lumenar.store.many import add_rows
 from lumenar.store.plans import PATCH, patch_of
 
 
@@ -36,10 +36,18 @@ def add(db: sqlite3.Connection, new: NewReading) -> int:
         "INSERT INTO reading (patch_id, attempt, outcome, X, Y, Z, exposure_s, at_s, read_at, checksum)"
         " VALUES (?,?,?,?,?,?,?,?,?,?)",
         (
-            new.patch_id, new.attempt, new.outcome, X, Y, Z, new.exposure_s, new.at_s, new.read_at,
+            new.patch_id,
+            new.attempt,
+            new.outcome,
+            X,
+            Y,
+            Z,
+            new.exposure_s,
+            new.at_s,
+            new.read_at,
             reading_sum(new.patch_id, X, Y, Z, new.at_s),
         ),
-    )  # fmt: skip
+    )
     reading = int(cursor.lastrowid or 0)
     if new.attempt == 1:
         db.execute(
@@ -97,9 +105,26 @@ def _unpacked(kind: str, start: float, step: float, samples: bytes) -> Trace:
 
 
 COLUMNS = (
-    "id", "patch_id", "attempt", "outcome", "X", "Y", "Z", "time_s",
-    "r", "g", "b", "window", "background", "level", "zone", "pattern", "at_s", "repeat", "reads",
-)  # fmt: skip
+    "id",
+    "patch_id",
+    "attempt",
+    "outcome",
+    "X",
+    "Y",
+    "Z",
+    "time_s",
+    "r",
+    "g",
+    "b",
+    "window",
+    "background",
+    "level",
+    "zone",
+    "pattern",
+    "at_s",
+    "repeat",
+    "reads",
+)
 
 
 def of_setup(db: sqlite3.Connection, run_id: int, setup_id: int) -> list[tuple[Any, ...]]:
@@ -208,7 +233,7 @@ def attempts(db: sqlite3.Connection, patch_id: int) -> int:
 
 def by_patch(
     db: sqlite3.Connection, run_id: int, setup_id: int, measurement: str
-) -> list[tuple[int, Patch, float | None]]:  # fmt: skip
+) -> list[tuple[int, Patch, float | None]]:
     """Every reading of one cell in a run, patch by patch: its number, the patch, and Y as read, None where it is no number."""
     cursor = db.cursor()
     cursor.row_factory = None

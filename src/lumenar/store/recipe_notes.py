@@ -25,10 +25,7 @@ _COLUMNS = "id, setup_id, kind, path, value, words, until"
 def of_setups(db: sqlite3.Connection, setups: list[int]) -> list[NoteRow]:
     """The notes of setups, in the order in which they were written."""
     marks = ",".join("?" * len(setups))
-    rows = db.execute(
-        f"SELECT {_COLUMNS} FROM recipe_note WHERE setup_id IN ({marks}) ORDER BY setup_id, id",
-        setups,
-    )
+    rows = db.execute(f"SELECT {_COLUMNS} FROM recipe_note WHERE setup_id IN ({marks}) ORDER BY setup_id, id", setups)
     return [NoteRow(**r) for r in rows]
 
 

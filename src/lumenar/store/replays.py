@@ -41,10 +41,19 @@ def add(db: sqlite3.Connection, new: ReplayRow) -> int:
         "INSERT INTO replay (review_id, setup_id, unit_id, steps, firmware, meter, correction_id, state, message, patches,"
         " created_at) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
         (
-            new.review_id, new.setup_id, new.unit_id, json.dumps(list(new.steps)), new.firmware, json.dumps(new.meter),
-            new.correction_id, new.state, new.message, json.dumps(list(new.patches)), new.created_at,
+            new.review_id,
+            new.setup_id,
+            new.unit_id,
+            json.dumps(list(new.steps)),
+            new.firmware,
+            json.dumps(new.meter),
+            new.correction_id,
+            new.state,
+            new.message,
+            json.dumps(list(new.patches)),
+            new.created_at,
         ),
-    )  # fmt: skip
+    )
     return int(cursor.lastrowid or 0)
 
 
@@ -60,9 +69,13 @@ def of_setup(db: sqlite3.Connection, setup_id: int) -> list[ReplayRow]:
 
 
 def finish(
-    db: sqlite3.Connection, replay_id: int, state: ReplayState, message: str,
-    XYZ: Sequence[Sequence[float] | None] = (), at_s: float = 0.0,
-) -> None:  # fmt: skip
+    db: sqlite3.Connection,
+    replay_id: int,
+    state: ReplayState,
+    message: str,
+    XYZ: Sequence[Sequence[float] | None] = (),
+    at_s: float = 0.0,
+) -> None:
     """A replay is over, or stands still."""
     db.execute(
         "UPDATE replay SET state = ?, message = ?, XYZ = ?, at_s = ? WHERE id = ?",

@@ -230,9 +230,14 @@ def delete_setup(db: sqlite3.Connection, setup_id: int) -> None:
 
 
 OF_SETUPS = {
-    "tuning": "tuning", "replay": "recipe check", "experiment": "experiment", "recipe_note": "recipe note",
-    "carried": "setting carried over", "setup_change": "change of its settings", "run_cell": "measurement",
-}  # fmt: skip
+    "tuning": "tuning",
+    "replay": "recipe check",
+    "experiment": "experiment",
+    "recipe_note": "recipe note",
+    "carried": "setting carried over",
+    "setup_change": "change of its settings",
+    "run_cell": "measurement",
+}
 """Tables of what belongs to a setup, and what one of their rows is called."""
 
 

@@ -115,10 +115,17 @@ def add_run(db: sqlite3.Connection, new: NewRun) -> int:
         "INSERT INTO run (review_id, unit_id, state, created_at, meters, habits, correction_id, warm_up, key)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
-            new.review_id, new.unit_id, new.state, new.created_at, json.dumps(new.meters),
-            json.dumps(new.habits), new.correction_id, int(new.warm_up), new.key,
+            new.review_id,
+            new.unit_id,
+            new.state,
+            new.created_at,
+            json.dumps(new.meters),
+            json.dumps(new.habits),
+            new.correction_id,
+            int(new.warm_up),
+            new.key,
         ),
-    )  # fmt: skip
+    )
     run_id = int(cursor.lastrowid or 0)
     plans.insert(db, run_id, 0, new.patches)
     counted = Counter((n.setup_id, n.measurements) for n in new.patches)

@@ -72,11 +72,22 @@ def add(db: sqlite3.Connection, new: TuningRow) -> int:
         "INSERT INTO tuning (review_id, setup_id, begun, goals, target, luminance, ladder, meter, correction_id, firmware, state,"
         " message, created_at, purpose) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
         (
-            new.review_id, new.setup_id, json.dumps(new.begun), json.dumps(list(new.goals)), new.target, new.luminance,
-            json.dumps(list(new.ladder)), json.dumps(new.meter), new.correction_id, new.firmware, new.state, new.message,
-            new.created_at, new.purpose,
+            new.review_id,
+            new.setup_id,
+            json.dumps(new.begun),
+            json.dumps(list(new.goals)),
+            new.target,
+            new.luminance,
+            json.dumps(list(new.ladder)),
+            json.dumps(new.meter),
+            new.correction_id,
+            new.firmware,
+            new.state,
+            new.message,
+            new.created_at,
+            new.purpose,
         ),
-    )  # fmt: skip
+    )
     return int(cursor.lastrowid or 0)
 
 
@@ -121,11 +132,20 @@ def add_attempt(db: sqlite3.Connection, new: AttemptRow) -> int:
         "INSERT INTO attempt (tuning_id, number, goal, stage, why, entered, proposed, patches, XYZ, expected, read_at, at_s)"
         " VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
         (
-            new.tuning_id, number, new.goal, new.stage, new.why, json.dumps(new.entered),
-            None if new.proposed is None else json.dumps(new.proposed), json.dumps(list(new.patches)),
-            json.dumps(list(new.XYZ)), new.expected, new.read_at, new.at_s,
+            new.tuning_id,
+            number,
+            new.goal,
+            new.stage,
+            new.why,
+            json.dumps(new.entered),
+            None if new.proposed is None else json.dumps(new.proposed),
+            json.dumps(list(new.patches)),
+            json.dumps(list(new.XYZ)),
+            new.expected,
+            new.read_at,
+            new.at_s,
         ),
-    )  # fmt: skip
+    )
     return number
 
 

@@ -101,10 +101,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Firmware Changes
+         * Read Firmware Changes
          * @description What the present firmware of each sample changed, against the one it was read with before.
          */
-        get: operations["firmware_changes_api_v1_reviews__review__firmware_get"];
+        get: operations["read_firmware_changes_api_v1_reviews__review__firmware_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1169,7 +1169,7 @@ export interface paths {
         put?: never;
         /**
          * Keep Ladder
-         * @description Keep the captures as the setup's brightness ladder.
+         * @description Keep the captures as readings of the setup's brightness control.
          */
         post: operations["keep_ladder_api_v1_free_ladder_post"];
         delete?: never;
@@ -2568,9 +2568,9 @@ export interface components {
         };
         /**
          * BoardCell
-         * @description One measurement of one setup: its state ("computing" where all is read and its figures are being worked out), progress and
-         *     figures; why it is stale, has no figures (state "failed"), or
-         *     what is doubtful of it.
+         * @description One measurement of one setup: its state ("computing" if everything is read and its figures are being computed), progress
+         *     and figures. note: why it is stale or has no figures (state "failed"), or what is doubtful about it; marked: whether that is
+         *     doubtful enough for a mark in the cell.
          */
         BoardCell: {
             /**
@@ -2591,6 +2591,8 @@ export interface components {
             figures: components["schemas"]["BoardFigure"][];
             /** Note */
             note: string;
+            /** Marked */
+            marked: boolean;
         };
         /**
          * BoardColumn
@@ -5834,7 +5836,8 @@ export interface components {
         /**
          * Series
          * @description One mark or line. `setup` is the place among the overlaid setups, which decides its style; hues name the colour
-         *     that each point was meant to have; whisker joins each point to its target.
+         *     that each point was meant to have; whisker joins each point to its target; marks: points are marked, and of a span whether its
+         *     lower end is known.
          */
         Series: {
             /** Name */
@@ -6245,7 +6248,7 @@ export interface components {
         /**
          * StageView
          * @description A stage: what to do before it is read, in words and with the paths, its patches, and what to look at with the value it
-         *     should have.
+         *     should have. light: the room light to make, empty if it stays.
          */
         StageView: {
             /** Title */
@@ -6267,6 +6270,8 @@ export interface components {
                 string,
                 string
             ][];
+            /** Light */
+            light: string;
         };
         /**
          * StateView
@@ -7577,7 +7582,7 @@ export interface operations {
             };
         };
     };
-    firmware_changes_api_v1_reviews__review__firmware_get: {
+    read_firmware_changes_api_v1_reviews__review__firmware_get: {
         parameters: {
             query?: never;
             header?: never;

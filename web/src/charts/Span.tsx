@@ -36,7 +36,7 @@ export function Span({ chart, width }: { chart: Chart; width: number }) {
         const y = 32 + ROW * i;
         const start = from?.[0] ? x(Math.log10(from[0])) : left;
         const end = x(Math.log10(to?.[0] ?? 1));
-        const open = s.labels?.[0]?.startsWith("at least") ?? true;
+        const open = !s.marks;
         return (
           <g key={keyOf(s)}>
             <line x1={start} x2={end} y1={y} y2={y} stroke={tone} strokeWidth={2} strokeDasharray={DASHES[s.setup]} />

@@ -10,9 +10,13 @@ from lumenar.core.signals import SignalFormat
 from lumenar.core.targets import Signal
 
 COLOURS = {
-    (1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blue", (0.0, 1.0, 1.0): "cyan",
-    (1.0, 0.0, 1.0): "magenta", (1.0, 1.0, 0.0): "yellow",
-}  # fmt: skip
+    (1.0, 0.0, 0.0): "red",
+    (0.0, 1.0, 0.0): "green",
+    (0.0, 0.0, 1.0): "blue",
+    (0.0, 1.0, 1.0): "cyan",
+    (1.0, 0.0, 1.0): "magenta",
+    (1.0, 1.0, 0.0): "yellow",
+}
 """Signals that a person at a display calls by a name."""
 
 

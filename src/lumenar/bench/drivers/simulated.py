@@ -17,14 +17,7 @@ from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.camera import REFERENCE, photo
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
-from lumenar.bench.simulated.meter import (
-    BY_READS,
-    COLORIMETER,
-    DARK_ROOM,
-    FAULTS,
-    METERS,
-    SPECTRORADIOMETER,
-)
+from lumenar.bench.simulated.meter import BY_READS, COLORIMETER, DARK_ROOM, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.bench.simulated.meter import Fault as FaultKey
 from lumenar.bench.simulated.unit_file import Control as UnitControl
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
@@ -44,7 +37,7 @@ __all__ = [
     "StandIn",
     "UnitFileError",
     "arrive",
-]  # fmt: skip
+]
 
 
 @dataclass(frozen=True)
@@ -92,22 +85,46 @@ def arrive(text: str | bytes, name: str) -> list[Arrival]:
 
 def _arrival(unit: UnitFile) -> Arrival:
     return Arrival(
-        unit.maker, unit.model, unit.serial, unit.sample, unit.firmware, unit.kind, unit.panel, unit.about, unit.size_inch,
-        unit.pixels, unit.light.input_bits, unit.signal_range, menu_of(unit), unit.model_dump_json(),
-    )  # fmt: skip
+        unit.maker,
+        unit.model,
+        unit.serial,
+        unit.sample,
+        unit.firmware,
+        unit.kind,
+        unit.panel,
+        unit.about,
+        unit.size_inch,
+        unit.pixels,
+        unit.light.input_bits,
+        unit.signal_range,
+        menu_of(unit),
+        unit.model_dump_json(),
+    )
 
 
 def menu_of(unit: UnitFile) -> Menu:
     """The menu of a stand-in as a reviewer would write it down."""
     controls = tuple(
         Control(
-            c.path, c.kind, c.minimum, c.maximum, c.step, tuple(c.choices), c.default,
-            place="host" if c.path.startswith("Host > ") else "unit", scope=c.scope, role=_role(c), group=c.group,
-            promise=c.promise, route=c.route, when=c.when,
-            locks={value: tuple(paths) for value, paths in c.locks.items()}, resets=tuple(c.resets),
+            c.path,
+            c.kind,
+            c.minimum,
+            c.maximum,
+            c.step,
+            tuple(c.choices),
+            c.default,
+            place="host" if c.path.startswith("Host > ") else "unit",
+            scope=c.scope,
+            role=_role(c),
+            group=c.group,
+            promise=c.promise,
+            route=c.route,
+            when=c.when,
+            locks={value: tuple(paths) for value, paths in c.locks.items()},
+            resets=tuple(c.resets),
         )
         for c in unit.controls
-    )  # fmt: skip
+    )
     modes = tuple(Mode(m.name, m.signal, m.target, dict(m.defaults), tuple(m.locks)) for m in unit.modes)
     return Menu(modes, controls, unit.mode_path)
 

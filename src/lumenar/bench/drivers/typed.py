@@ -17,9 +17,9 @@ from lumenar.bench.ports import (
     MeterKind,
     MeterReading,
 )
-from lumenar.core import typed
+from lumenar.core import typed_readings
 from lumenar.core.readings import Patch
-from lumenar.core.typed import Form
+from lumenar.core.typed_readings import Form
 
 STEP_S, ENTER_S, CONTROL_S, CARRY_S = 8.0, 30.0, 8.0, 8.0
 """How long a person takes in s: to show a patch, read the meter and type what it says; to enter a setup; to move the luminance
@@ -65,18 +65,24 @@ class TypedMeter:
         kind: MeterKind = next((k for k in get_args(MeterKind) if k == s.kind), "colorimeter")
         floor = s.floor_cd_m2 or 0.0
         return MeterDescription(
-            s.name.strip() or "Typed by hand", kind, s.repeatability_percent / 100, floor, typed.MOST_CD_M2, 0.0,
-            shortest_s=STEP_S, longest_s=STEP_S,
-        )  # fmt: skip
+            s.name.strip() or "Typed by hand",
+            kind,
+            s.repeatability_percent / 100,
+            floor,
+            typed_readings.MOST_CD_M2,
+            0.0,
+            shortest_s=STEP_S,
+            longest_s=STEP_S,
+        )
 
     def read(self, cancel: Cancel = WANTED) -> MeterReading:
         """What the person types. BelowFloorError where the meter shows that there is too little light, MisreadError where it
         cannot be a reading."""
         begun = self._now()
-        text = ask(self._person, Task("read", typed.FORMS[self._form], cancel=cancel))
+        text = ask(self._person, Task("read", typed_readings.FORMS[self._form], cancel=cancel))
         try:
-            XYZ = typed.parse(text, self._form).XYZ
-        except typed.TypedError as e:
+            XYZ = typed_readings.parse(text, self._form).XYZ
+        except typed_readings.TypedError as e:
             raise MisreadError(str(e)) from e
         if XYZ is None:
             raise BelowFloorError("the meter shows no number: there is too little light")
@@ -102,8 +108,10 @@ def meters(stated: HandMeter | None = None) -> dict[str, dict[str, Any]]:
     assumed."""
     m = stated or HandMeter()
     described: dict[str, Any] = {
-        "name": m.name.strip() or NAMELESS, "kind": m.kind, "repeatability": m.repeatability_percent / 100,
-    }  # fmt: skip
+        "name": m.name.strip() or NAMELESS,
+        "kind": m.kind,
+        "repeatability": m.repeatability_percent / 100,
+    }
     if m.serial.strip():
         described["serial"] = m.serial.strip()
     if m.calibrated_on:

@@ -41,17 +41,39 @@ FAULTS: dict[str, str] = {
 }
 
 COLORIMETER = MeterDescription(
-    "Stand-in colorimeter", "colorimeter", repeatability=0.001, floor=0.003, ceiling=4000, absolute=0.0003,
-    shortest_s=0.4, longest_s=4.0, bright=10.0,
-)  # fmt: skip
+    "Stand-in colorimeter",
+    "colorimeter",
+    repeatability=0.001,
+    floor=0.003,
+    ceiling=4000,
+    absolute=0.0003,
+    shortest_s=0.4,
+    longest_s=4.0,
+    bright=10.0,
+)
 SPECTRORADIOMETER = MeterDescription(
-    "Stand-in spectroradiometer", "spectroradiometer", repeatability=0.002, floor=0.2, ceiling=20_000, absolute=0.01,
-    spectral=True, sample_noise=0.004, shortest_s=1.5, longest_s=20.0, bright=50.0,
-)  # fmt: skip
+    "Stand-in spectroradiometer",
+    "spectroradiometer",
+    repeatability=0.002,
+    floor=0.2,
+    ceiling=20_000,
+    absolute=0.01,
+    spectral=True,
+    sample_noise=0.004,
+    shortest_s=1.5,
+    longest_s=20.0,
+    bright=50.0,
+)
 PHOTODIODE = MeterDescription(
-    "Stand-in photodiode", "photodiode", repeatability=0.002, floor=0.05, ceiling=20_000, absolute=0.005, shortest_s=1.0,
+    "Stand-in photodiode",
+    "photodiode",
+    repeatability=0.002,
+    floor=0.05,
+    ceiling=20_000,
+    absolute=0.005,
+    shortest_s=1.0,
     longest_s=1.0,
-)  # fmt: skip
+)
 METERS = (COLORIMETER, SPECTRORADIOMETER, PHOTODIODE)
 BY_READS: dict[str, MeterDescription] = {"XYZ": COLORIMETER, "spectrum": SPECTRORADIOMETER, "waveform": PHOTODIODE}
 """Which of them reads what."""

@@ -102,19 +102,44 @@ class Behaviour(Strict):
 Channel = Literal["red", "green", "blue"]
 Axis = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]
 Effect = Literal[
-    "luminance", "contrast", "gain", "offset", "saturation", "profile", "tone", "shadow", "point", "hue", "axis_saturation",
-    "axis_lightness", "mix", "boost", "hdr_input", "decode_curve", "decode_primaries", "decode_mastering", "decode_max_cll",
-    "decode_max_fall", "none",
-]  # fmt: skip
+    "luminance",
+    "contrast",
+    "gain",
+    "offset",
+    "saturation",
+    "profile",
+    "tone",
+    "shadow",
+    "point",
+    "hue",
+    "axis_saturation",
+    "axis_lightness",
+    "mix",
+    "boost",
+    "hdr_input",
+    "decode_curve",
+    "decode_primaries",
+    "decode_mastering",
+    "decode_max_cll",
+    "decode_max_fall",
+    "none",
+]
 AMOUNT: dict[str, float] = {
-    "tone": 1.0, "shadow": 0.02, "point": 0.0012, "hue": 0.006, "axis_saturation": 0.005, "axis_lightness": 0.004, "mix": 0.003,
+    "tone": 1.0,
+    "shadow": 0.02,
+    "point": 0.0012,
+    "hue": 0.006,
+    "axis_saturation": 0.005,
+    "axis_lightness": 0.004,
+    "mix": 0.003,
     "boost": 0.004,
-}  # fmt: skip
+}
 """What one step does where the file does not say it (docs/unit-file.md)."""
 DECODES: Mapping[str, tuple[str, ...]] = {
-    "hdr_input": ("", "sdr"), "decode_curve": ("", "sdr", "pq", "hlg"),
+    "hdr_input": ("", "sdr"),
+    "decode_curve": ("", "sdr", "pq", "hlg"),
     "decode_primaries": ("", "bt709", "p3_d65", "bt2020", "oprgb"),
-}  # fmt: skip
+}
 """What a control can force by its values; nothing is as the signal says."""
 FORCED = ("decode_mastering", "decode_max_cll", "decode_max_fall")
 """Effects of sliders in cd/m2 that stand for metadata, 0 for those that are sent."""

@@ -100,8 +100,12 @@ def hlg_inverse(rgb: ArrayLike, white: float, black: float = 0.0) -> Array:
 
 
 def bt2390_rolloff(
-    L: ArrayLike, display_white: ArrayLike, display_black: ArrayLike, mastering_white: float = 10000, mastering_black: float = 0
-) -> Array:  # fmt: skip
+    L: ArrayLike,
+    display_white: ArrayLike,
+    display_black: ArrayLike,
+    mastering_white: float = 10000,
+    mastering_black: float = 0,
+) -> Array:
     """EETF (ITU-R BT.2390-10, section 5.4.1): mastering luminance L in cd/m2 to what a smaller display should show.
     display_white, display_black: its luminances, broadcasting against L."""
     low, high = pq_inverse(mastering_black), pq_inverse(mastering_white)

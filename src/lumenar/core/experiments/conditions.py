@@ -14,17 +14,9 @@ import numpy as np
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
-from lumenar.core.experiments.look import WHOLE, Look
+from lumenar.core.experiments.patch_sets import WHOLE, Look
 from lumenar.core.experiments.promises import Judged, Promise
-from lumenar.core.experiments.tested import (
-    PLACES,
-    Baselines,
-    Difference,
-    Test,
-    beyond_sum,
-    of_states,
-    tested,
-)
+from lumenar.core.experiments.significance import PLACES, Baselines, Difference, Test, beyond_sum, of_states, tested
 from lumenar.core.menu import Value, text_of
 from lumenar.core.numbers import listed
 from lumenar.core.readings import Patch
@@ -49,6 +41,11 @@ class LightState:
         return (
             self.label if self.lux is None or f"{self.lux:g} lux" in self.label else f"{self.label} ({self.lux:g} lux)"
         )
+
+    @property
+    def named_by_lux(self) -> bool:
+        """Whether its name is its illuminance."""
+        return self.lux is not None and self.label == f"{self.lux:g} lux"
 
     @property
     def act(self) -> Act:
@@ -312,9 +309,15 @@ class Conditions:
         features = self._features(results)
         kept = [promises.judge(p, self, results) for p in self.promises]
         return Explained(
-            len(based), results, together, {f: d for f, d in drift.items() if d}, spread, features, kept,
+            len(based),
+            results,
+            together,
+            {f: d for f, d in drift.items() if d},
+            spread,
+            features,
+            kept,
             self._sentence(results, features),
-        )  # fmt: skip
+        )
 
     def _together(self, base: Baselines, every: Mapping[Key, Difference]) -> list[Interaction]:
         """States that differ from the sum of what was done alone."""
@@ -341,9 +344,11 @@ class Conditions:
         }
 
     def _sentence(self, results: Sequence[StateResult], features: Mapping[tuple[int, int], str]) -> str:
-        active = {i for (i, n) in features if any(
-            r.size != "none" and r.key[1 + i] == n and sum(map(bool, r.key[1:])) == 1 for r in results
-        )}  # fmt: skip
+        active = {
+            i
+            for (i, n) in features
+            if any(r.size != "none" and r.key[1 + i] == n and sum(map(bool, r.key[1:])) == 1 for r in results)
+        }
         tried = {i for i, _ in features}
         if not any(not r.left_out for r in results):
             return "Nothing was read beside the baseline."
@@ -384,12 +389,9 @@ class Conditions:
     def concluded(self, e: Explained) -> Conclusion:
         """In one sentence, as a table of states, and for each control what it does."""
         rows = tuple(
-            (
-                self.lights[r.key[0]].words, self.words_of(r.key),
-                r.left_out or promises.in_words(list(r.tests.values())),
-            )
+            (self.lights[r.key[0]].words, self.words_of(r.key), r.left_out or promises.in_words(list(r.tests.values())))
             for r in e.states
-        )  # fmt: skip
+        )
         notes: dict[str, str] = {}
         for (i, _), words in e.features.items():
             path = self.factors[i].path

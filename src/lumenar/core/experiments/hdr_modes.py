@@ -11,8 +11,8 @@ import numpy as np
 from lumenar.core.colour.difference import de_itp
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
 from lumenar.core.experiments.promises import in_words
-from lumenar.core.experiments.seen import GREYS, short_set
-from lumenar.core.experiments.tested import PLACES, Baselines, components, of_states, tested
+from lumenar.core.experiments.significance import PLACES, Baselines, components, of_states, tested
+from lumenar.core.experiments.visible_effects import GREYS, short_set
 from lumenar.core.numbers import listed
 from lumenar.core.quantiles import fisher_beyond
 from lumenar.core.signals import WORDS, Signal
@@ -53,11 +53,16 @@ class CarryOver:
         return tuple(
             Stage(
                 f"{self.mode} after {name}",
-                (Act("signal", "", "sdr"), Act("mode", "", name), Act("signal", "", self.signal), Act("mode", "", self.mode)),
+                (
+                    Act("signal", "", "sdr"),
+                    Act("mode", "", name),
+                    Act("signal", "", self.signal),
+                    Act("mode", "", self.mode),
+                ),
                 short_set(self.signal),
             )
             for name in self.order
-        )  # fmt: skip
+        )
 
     @property
     def back(self) -> tuple[Act, ...]:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
-from lumenar.core.experiments.seen import SIGNATURE, changed
+from lumenar.core.experiments.visible_effects import SIGNATURE, changed
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.tuning.base import Noise
 
@@ -81,7 +81,7 @@ class LocksAndResets:
 
     def _sentence(
         self, resets: Sequence[str], locks: Mapping[str, Sequence[str]], hidden: bool, refused: Sequence[Value]
-    ) -> str:  # fmt: skip
+    ) -> str:
         name = name_of(self.control.path)
         said = []
         if resets:

@@ -14,8 +14,12 @@ from lumenar.core.signals import Metadata, Signal
 from lumenar.core.tuning.base import Noise
 
 SENT: dict[str, tuple[float, float] | None] = {
-    "nothing": None, "4000/4000": (4000, 4000), "4000/1000": (4000, 1000), "1000/1000": (1000, 1000), "1000/400": (1000, 400),
-}  # fmt: skip
+    "nothing": None,
+    "4000/4000": (4000, 4000),
+    "4000/1000": (4000, 1000),
+    "1000/1000": (1000, 1000),
+    "1000/400": (1000, 400),
+}
 """Mastering peak and MaxCLL in cd/m2: a pair in which only MaxCLL differs, one in which only the peak does, and both."""
 
 

@@ -9,8 +9,8 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Literal
 
 from lumenar.core.experiments.base import name_of
-from lumenar.core.experiments.look import WHOLE
-from lumenar.core.experiments.tested import TITLES, Test
+from lumenar.core.experiments.patch_sets import WHOLE
+from lumenar.core.experiments.significance import TITLES, Test
 from lumenar.core.menu import text_of
 from lumenar.core.numbers import listed
 
@@ -20,8 +20,16 @@ if TYPE_CHECKING:
 Kept = Literal["kept", "not kept", "not decidable", "not told"]
 Way = Literal["unchanged", "up", "down"]
 Where = Literal["", "dark", "dim", "bright"]
-ALIKE = {"luminance": 2.0, "black": 0.5, "shadows": 0.7, "mid-tones": 0.7, "saturation": 2.0, "gamut": 2.0, "white": 1.0,
-         "greys": 1.0}  # fmt: skip
+ALIKE = {
+    "luminance": 2.0,
+    "black": 0.5,
+    "shadows": 0.7,
+    "mid-tones": 0.7,
+    "saturation": 2.0,
+    "gamut": 2.0,
+    "white": 1.0,
+    "greys": 1.0,
+}
 """What stays within this either way counts as unchanged: light, saturation and gamut in %, tone in L*, colours in dE."""
 TREND = 1.3
 """What changes by this factor from the darkest room to the brightest goes with the light."""
@@ -56,7 +64,7 @@ ABOUT: tuple[tuple[str, str], ...] = (
     (r"\bsaturat|\bcolou?rs?\b|\bvivid\b", "saturation"),
     (r"\bwhite (point|balance)\b|\bwarm|\bcool|\bblue\b|\btint\b", "white"),
     (r"\bgr[ae]ys?\b", "greys"),
-)  # fmt: skip
+)
 UNCHANGED = (
     r"\bunchanged\b|\balone\b|\bdoes not (change|touch|dim|affect)\b|\bwithout (changing|dimming|losing)\b|\bkeeps?\b"
 )
@@ -112,10 +120,14 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
     figures, way, where = about
     place = next((i for i, f in enumerate(x.factors) if f.path == promise.path), None)
     alone = [
-        r for r in results
-        if place is not None and r.key[1 + place] and sum(map(bool, r.key[1:])) == 1 and not r.left_out
+        r
+        for r in results
+        if place is not None
+        and r.key[1 + place]
+        and sum(map(bool, r.key[1:])) == 1
+        and not r.left_out
         and (not where or room_of(x.lights[r.key[0]]) == where)
-    ]  # fmt: skip
+    ]
     if not alone:
         return told("not decidable", f"It was not read{f' in a {where} room' if where else ''}.")
     unread = [TITLES[f][0].lower() for f in figures if f not in x.look.figures]
@@ -162,7 +174,7 @@ def in_light(light: LightState) -> str:
     """In which light, within a sentence."""
     if light.lux == 0:
         return "in the dark"
-    return f"at {light.words}" if light.words.endswith("lux") else f"with {light.words}"
+    return f"at {light.words}" if light.named_by_lux else f"with {light.words}"
 
 
 def words_of(t: Test) -> str:
@@ -196,10 +208,7 @@ def in_words(tests: Sequence[Test], most: int = len(TITLES)) -> str:
 def in_lights(x: Conditions, factor: int, level: int, results: Sequence[StateResult]) -> str:
     """What a control at a value does alone, light by light, from dark to bright, as one sentence."""
     f = x.factors[factor]
-    alone = [
-        r for r in results
-        if r.key[1 + factor] == level and sum(map(bool, r.key[1:])) == 1 and not r.left_out
-    ]  # fmt: skip
+    alone = [r for r in results if r.key[1 + factor] == level and sum(map(bool, r.key[1:])) == 1 and not r.left_out]
     alone.sort(key=lambda r: (x.lights[r.key[0]].lux is None, x.lights[r.key[0]].lux or 0.0))
     name = f"{name_of(f.path)} {text_of(f.levels[level])}"
     if all(not r.there for r in alone):

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, name_of
-from lumenar.core.experiments.seen import PQ_GREYS, pq_error, short_set
+from lumenar.core.experiments.visible_effects import PQ_GREYS, pq_error, short_set
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Target
@@ -19,9 +19,12 @@ from lumenar.core.tuning.tone import GREYS, Tone
 
 By = Literal["white", "curve", "luminance", "blue", "pq"]
 TITLES: dict[str, tuple[str, str]] = {
-    "white": ("Error of white and greys", "dE"), "curve": ("Curve's error", "L*"), "luminance": ("Luminance", "cd/m²"),
-    "blue": ("Blue share of white", "%"), "pq": ("PQ error", "% of code rms"),
-}  # fmt: skip
+    "white": ("Error of white and greys", "dE"),
+    "curve": ("Curve's error", "L*"),
+    "luminance": ("Luminance", "cd/m²"),
+    "blue": ("Blue share of white", "%"),
+    "pq": ("PQ error", "% of code rms"),
+}
 FOR: Mapping[str, tuple[By, ...]] = {
     "sdr": ("white", "curve", "luminance", "blue"),
     "pq": ("pq", "white", "luminance"),

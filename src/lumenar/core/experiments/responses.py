@@ -102,10 +102,16 @@ class Responses:
         target = Series("target", "target", joined(np.array([2.0, top]), np.array([2.0, top])))
         rows = Table.rows_of(asked, *means.values())
         return Chart(
-            key, "lines", title, f"{note} {ALIKE}", "", Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True),
-            Axis("shown", "cd/m²", low, top, 0, log=True), (target, *series),
+            key,
+            "lines",
+            title,
+            f"{note} {ALIKE}",
+            "",
+            Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True),
+            Axis("shown", "cd/m²", low, top, 0, log=True),
+            (target, *series),
             Table(("cd/m² asked", *(words(n) for n in means)), (1, *(1 for _ in means)), rows),
-        )  # fmt: skip
+        )
 
 
 def there_and_back(order: Sequence[str], reads: Sequence[StageRead], noise: Noise) -> Responses:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
-from lumenar.core.experiments.seen import SIGNATURE, changed, distance
+from lumenar.core.experiments.visible_effects import SIGNATURE, changed, distance
 from lumenar.core.menu import Control, Value, text_of
 from lumenar.core.numbers import listed
 from lumenar.core.readings import Patch
@@ -15,8 +15,13 @@ from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 
 AXES = {
-    "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
-}  # fmt: skip
+    "red": (1, 0, 0),
+    "yellow": (1, 1, 0),
+    "green": (0, 1, 0),
+    "cyan": (0, 1, 1),
+    "blue": (0, 0, 1),
+    "magenta": (1, 0, 1),
+}
 DARK = (0.05, 0.1, 0.2)
 """Greys that a control of shadows, offsets or the curve moves most."""
 

@@ -9,14 +9,7 @@ from importlib import import_module
 from pkgutil import iter_modules
 from typing import get_args
 
-from lumenar.core.measurements.base import (
-    Column,
-    Context,
-    Figures,
-    Group,
-    Measurement,
-    MissingPatchError,
-)
+from lumenar.core.measurements.base import Column, Context, Figures, Group, Measurement, MissingPatchError
 from lumenar.core.signals import Signal
 
 _GROUPS = get_args(Group)
@@ -53,5 +46,14 @@ def prepare() -> None:
 
 
 __all__ = [
-    "MEASUREMENTS", "Column", "Context", "Figures", "Group", "Measurement", "MissingPatchError", "first_pass", "greys", "prepare",
-]  # fmt: skip
+    "MEASUREMENTS",
+    "Column",
+    "Context",
+    "Figures",
+    "Group",
+    "Measurement",
+    "MissingPatchError",
+    "first_pass",
+    "greys",
+    "prepare",
+]

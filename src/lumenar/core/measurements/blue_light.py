@@ -82,36 +82,53 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     base = float(first.figures["blue_share_percent"])
     rows = tuple(
         (
-            s.name, s.number("white_cd_m2"), s.number("cct_k"), s.number("blue_share_percent"), s.number("melanopic_der"),
+            s.name,
+            s.number("white_cd_m2"),
+            s.number("cct_k"),
+            s.number("blue_share_percent"),
+            s.number("melanopic_der"),
             100 * (float(s.figures["blue_share_percent"]) / base - 1),
         )
         for s in shown
-    )  # fmt: skip
+    )
     nm = first.figures["wavelengths_nm"]
     same = [v for v, s in zip(values, shown, strict=True) if len(s.figures["wavelengths_nm"]) == len(nm)]
     return [
         Chart(
-            "white_spectrum", "lines", "Spectrum of white", "radiance for equal luminance", f"{base:.1f} % in 415..455 nm",
-            Axis("wavelength", "nm", 380, 780, 0), Axis("radiance", "", 0, high, 0), tuple(series),
+            "white_spectrum",
+            "lines",
+            "Spectrum of white",
+            "radiance for equal luminance",
+            f"{base:.1f} % in 415..455 nm",
+            Axis("wavelength", "nm", 380, 780, 0),
+            Axis("radiance", "", 0, high, 0),
+            tuple(series),
             Table(("nm", *(s.name for s in shown[: len(same)])), (0, *(2 for _ in same)), Table.rows_of(nm, *same)),
         ),
         Chart(
-            "blue_share", "rules", "Blue share of the radiation", "% within 400..700 nm that lies in 415..455 nm", "",
-            Axis("share", "%", 0, 100, 0), Axis("", "", -0.5, len(shown) - 0.5, 0),
+            "blue_share",
+            "rules",
+            "Blue share of the radiation",
+            "% within 400..700 nm that lies in 415..455 nm",
+            "",
+            Axis("share", "%", 0, 100, 0),
+            Axis("", "", -0.5, len(shown) - 0.5, 0),
             (
                 Series(
-                    "share", "measured",
+                    "share",
+                    "measured",
                     tuple((float(s.figures["blue_share_percent"]), float(i)) for i, s in enumerate(shown)),
                     labels=tuple(s.name for s in shown),
                 ),
             ),
             Table(
                 ("Setup", "cd/m²", "CCT, K", "Blue share, %", "Melanopic ratio", "Against the first, %"),
-                (None, 1, 0, 1, 3, 1), rows,
+                (None, 1, 0, 1, 3, 1),
+                rows,
             ),
             table_open=True,
         ),
-    ]  # fmt: skip
+    ]
 
 
 def prepare() -> None:

@@ -7,16 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.measurements.base import (
-    BLACK,
-    WHITE,
-    Array,
-    Column,
-    Context,
-    Figures,
-    Measurement,
-    MissingPatchError,
-)
+from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined
 from lumenar.core.monotone import isotonic, pchip
 from lumenar.core.readings import Patch, Readings
@@ -63,7 +54,7 @@ def analyse(readings: Readings, target: Target) -> Figures:
     white = white.take(~white.below_floor)
     if len(white) < 3:
         raise MissingPatchError(
-            f"a brightness ladder needs white at 3 or more settings, these readings have {len(white)}"
+            f"the brightness control needs white at 3 or more settings, these readings have {len(white)}"
         )
     Y = white.XYZ[..., 1]
     offered = settings_for(white.level, Y, OFFERED_CD_M2)
@@ -172,11 +163,11 @@ def _contrast_chart(shown: Sequence[Shown]) -> list[Chart]:
 
 MEASUREMENT = Measurement(
     key="brightness_ladder",
-    title="Brightness ladder",
+    title="Brightness control",
     group="Light",
     signals=("sdr",),
     columns=(
-        Column("setting_for_120_cd_m2", "Ladder", "120 at", decimals=0),
+        Column("setting_for_120_cd_m2", "Brightness", "for 120", decimals=0),
         Column("max_cd_m2", "Top", "cd/m²", significant=3, main=False),
     ),
     luminance_alone=True,
@@ -187,6 +178,6 @@ MEASUREMENT = Measurement(
     charts=charts,
     against_target=False,
     least=6,
-    short="Ladder",
+    short="Brightness",
     order=2,
 )

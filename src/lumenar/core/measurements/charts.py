@@ -20,8 +20,20 @@ Kind = Literal["lines", "plane", "anatomy", "span", "rules", "drawing"]
 span: horizontal reaches on a logarithmic axis; rules: notched rules from 0 to 100, one a category; drawing: marks in the
 units of its axes, for pictures that are no plot of series."""
 Role = Literal[
-    "measured", "other", "target", "target_line", "guide", "outline", "part", "red", "green", "blue", "yellow", "cyan", "magenta"
-]  # fmt: skip
+    "measured",
+    "other",
+    "target",
+    "target_line",
+    "guide",
+    "outline",
+    "part",
+    "red",
+    "green",
+    "blue",
+    "yellow",
+    "cyan",
+    "magenta",
+]
 
 
 @dataclass(frozen=True)
@@ -40,7 +52,8 @@ class Axis:
 @dataclass(frozen=True)
 class Series:
     """One mark or line. `setup` is the place among the overlaid setups, which decides its style; hues name the colour
-    that each point was meant to have; whisker joins each point to its target."""
+    that each point was meant to have; whisker joins each point to its target; marks: points are marked, and of a span whether its
+    lower end is known."""
 
     name: str
     role: Role

@@ -156,13 +156,19 @@ def plane_chart(
         series=(spectrum_locus(), outline, *rings, dots),
         table=Table(
             (
-                "Patch", "dE2000", "Lightness", "Chroma", "Hue", "Without luminance", "Chroma error, %",
+                "Patch",
+                "dE2000",
+                "Lightness",
+                "Chroma",
+                "Hue",
+                "Without luminance",
+                "Chroma error, %",
                 *(f"dE2000, {s.name}" for s in others),
             ),
             (None, 1, 1, 1, 1, 1, 1, *(1 for _ in others)),
             rows,
         ),
-    )  # fmt: skip
+    )
 
 
 _COLUMNS = ("de2000", "de_lightness", "de_chroma", "de_hue", "de_chroma_only", "chroma_error_percent")

@@ -119,7 +119,8 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
             low = white / guess
         lows += [low, white]
         points = ((low, float(i)), (white, float(i)))
-        series.append(Series(s.name, "measured", points, i, labels=(text, f"{white:.3g} cd/m²")))
+        known = ratio is not None or guess is not None
+        series.append(Series(s.name, "measured", points, i, known, labels=(text, f"{white:.3g} cd/m²")))
         after = [s.number(f"sequential_contrast_{100 * w:.0f}") for w in WINDOWS]
         rows.append((s.name, white, s.number("checker_black_cd_m2"), ratio, s.number("black_raise_cd_m2"), *after))
     low, high = around(np.log10(np.maximum(lows, 1e-6)), whole=True)
@@ -128,7 +129,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
         Chart(
             key="checker",
             kind="span",
-            title="Checkerboard",
+            title="Checkerboard contrast",
             note="cd/m², logarithmic · open end: black is under the meter's floor",
             headline=series[0].labels[0],
             x=Axis("", "cd/m²", low, high, 0, log=True),
@@ -146,7 +147,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 MEASUREMENT = Measurement(
     key="contrast",
-    title="Checkerboard",
+    title="Checkerboard contrast",
     group="Light",
     signals=("sdr",),
     columns=(

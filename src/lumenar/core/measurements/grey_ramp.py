@@ -143,9 +143,13 @@ def words(f: Mapping[str, object]) -> str:
 def charts(shown: Sequence[Shown]) -> list[Chart]:
     """Curve, curve error by level, channel balance, the anatomy of the error, CCT by level, and the track of grey."""
     return [
-        _curve_chart(shown), _error_chart(shown), balance_chart(shown), _anatomy_chart(shown), cct_chart(shown),
+        _curve_chart(shown),
+        _error_chart(shown),
+        balance_chart(shown),
+        _anatomy_chart(shown),
+        cct_chart(shown),
         track_chart(shown),
-    ]  # fmt: skip
+    ]
 
 
 _LEVEL_AXIS = Axis("signal", "%", 0, 100, 0)
@@ -373,9 +377,7 @@ MEASUREMENT = Measurement(
     from_one=("own_white_de2000_mean", "own_white_de2000_rest"),
     options=(
         Option(
-            "grey_step",
-            "Grey ramp in steps of",
-            choices=((10.0, "10 %"), (5.0, "5 %"), (2.0, "2 %"), (1.0, "1 %")),
+            "grey_step", "Grey ramp in steps of", choices=((10.0, "10 %"), (5.0, "5 %"), (2.0, "2 %"), (1.0, "1 %"))
         ),
     ),
     short="Grey",

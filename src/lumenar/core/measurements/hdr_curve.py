@@ -149,11 +149,21 @@ def error_chart(shown: Sequence[Shown]) -> Chart:
         table=Table(
             ("Signal, %", "cd/m²", "Target, cd/m²", "Error, %", "Error, % of code", "dE ITP"),
             (1, 4, 4, 1, 2, 1),
-            Table.rows_of(*(f[k] for k in (
-                "levels_percent", "luminance_cd_m2", "target_cd_m2", "error_percent", "error_code_percent", "de_itp",
-            ))),
+            Table.rows_of(
+                *(
+                    f[k]
+                    for k in (
+                        "levels_percent",
+                        "luminance_cd_m2",
+                        "target_cd_m2",
+                        "error_percent",
+                        "error_code_percent",
+                        "de_itp",
+                    )
+                )
+            ),
         ),
-    )  # fmt: skip
+    )
 
 
 def light_chart(shown: Sequence[Shown], asked: Array, notes: tuple[Note, ...], headline: str) -> Chart:
@@ -180,10 +190,8 @@ def light_chart(shown: Sequence[Shown], asked: Array, notes: tuple[Note, ...], h
         y=Axis("luminance", "cd/m²", max(low, -3.0), high, 0, log=True),
         series=tuple(series),
         notes=notes,
-        table=Table(
-            ("Signal, %", "Asked, cd/m²", "cd/m²"), (1, 4, 4), Table.rows_of(x, asked, f["luminance_cd_m2"]),
-        ),
-    )  # fmt: skip
+        table=Table(("Signal, %", "Asked, cd/m²", "cd/m²"), (1, 4, 4), Table.rows_of(x, asked, f["luminance_cd_m2"])),
+    )
 
 
 def itp_chart(shown: Sequence[Shown]) -> Chart:
@@ -203,9 +211,12 @@ def itp_chart(shown: Sequence[Shown]) -> Chart:
         x=Axis("signal", "%", 0, 100, 0),
         y=Axis("dE ITP", "", low, high, 0),
         series=tuple(series),
-        table=Table(("Signal, %", "dE ITP", "CCT, K", "Duv"), (1, 1, 0, 4),
-                    Table.rows_of(f["levels_percent"], f["de_itp"], f["cct_by_level_k"], f["duv_by_level"])),
-    )  # fmt: skip
+        table=Table(
+            ("Signal, %", "dE ITP", "CCT, K", "Duv"),
+            (1, 1, 0, 4),
+            Table.rows_of(f["levels_percent"], f["de_itp"], f["cct_by_level_k"], f["duv_by_level"]),
+        ),
+    )
 
 
 def _number(s: Shown, key: str, decimals: int) -> str:

@@ -10,14 +10,7 @@ from lumenar.core.colour.transfer import hlg_gamma
 from lumenar.core.measurements.base import Column, Figures, Measurement
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
-from lumenar.core.measurements.hdr_curve import (
-    error_chart,
-    figures_of,
-    itp_chart,
-    light_chart,
-    patches,
-    ramp_of,
-)
+from lumenar.core.measurements.hdr_curve import error_chart, figures_of, itp_chart, light_chart, patches, ramp_of
 from lumenar.core.numbers import signed, significant
 from lumenar.core.readings import Readings
 from lumenar.core.targets import Target
@@ -52,9 +45,12 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     f = shown[0].figures
     peaks = " → ".join(significant(s.number("peak_cd_m2") or 0.0, 3) for s in shown[:2])
     return [
-        error_chart(shown), light_chart(shown, f["target_cd_m2"], (), f"white {peaks} cd/m²"),
-        balance_chart(shown), itp_chart(shown), cct_chart(shown),
-    ]  # fmt: skip
+        error_chart(shown),
+        light_chart(shown, f["target_cd_m2"], (), f"white {peaks} cd/m²"),
+        balance_chart(shown),
+        itp_chart(shown),
+        cct_chart(shown),
+    ]
 
 
 MEASUREMENT = Measurement(

@@ -25,8 +25,13 @@ from lumenar.core.targets import Target
 EVERY_S = 5.0
 WINDOWS = (0.1, 1.0)
 AREAS = (
-    (0.0, "a tenth, then all"), (0.02, "2 %"), (0.1, "10 %"), (0.25, "25 %"), (0.5, "50 %"), (1.0, "the whole screen"),
-)  # fmt: skip
+    (0.0, "a tenth, then all"),
+    (0.02, "2 %"),
+    (0.1, "10 %"),
+    (0.25, "25 %"),
+    (0.5, "50 %"),
+    (1.0, "the whole screen"),
+)
 """Shares of the screen that can be held."""
 DIMMED = 0.05
 """A lasting fall by more than this share is static dimming, not drift."""
@@ -194,10 +199,10 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 MEASUREMENT = Measurement(
     key="hold",
-    title="Hold",
+    title="Stability",
     group="Light",
     signals=("sdr",),
-    columns=(Column("drift_percent", "Hold", "drift %", decimals=1),),
+    columns=(Column("drift_percent", "Stability", "drift %", decimals=1),),
     luminance_alone=True,
     patches=patches,
     select=select,
@@ -210,6 +215,6 @@ MEASUREMENT = Measurement(
         Option("hold_area", "in", choices=AREAS),
         Option("hold_grey", "a grey of", "%", low=10, high=100),
     ),
-    short="Hold",
+    short="Stability",
     order=4,
 )

@@ -94,13 +94,21 @@ def _wave_chart(s: Shown) -> Chart:
     series = tuple(Series(_name(f["settings"][i]), "measured", joined(*curves[i]), setup=i) for i in range(top))
     low, high = around(curves[:top, 1], least=(90, 110))
     table = Table(
-        ("Time, ms", *(f"{x.name}, %" for x in series)), (2, *(1 for _ in series)),
+        ("Time, ms", *(f"{x.name}, %" for x in series)),
+        (2, *(1 for _ in series)),
         Table.rows_of(curves[0, 0], *(curves[i, 1] for i in range(top))),
-    )  # fmt: skip
+    )
     return Chart(
-        "waveform", "lines", "Light over time", "white, % of its mean", f"{float(f['modulation_percent']):.0f} %",
-        Axis("time", "ms", 0, 1000 * SHOWN_S, 0), Axis("light", "%", 0.0 if low < 50 else low, high, 0), series, table,
-    )  # fmt: skip
+        "waveform",
+        "lines",
+        "Light over time",
+        "white, % of its mean",
+        f"{float(f['modulation_percent']):.0f} %",
+        Axis("time", "ms", 0, 1000 * SHOWN_S, 0),
+        Axis("light", "%", 0.0 if low < 50 else low, high, 0),
+        series,
+        table,
+    )
 
 
 def _spectrum_chart(s: Shown) -> Chart:
@@ -118,11 +126,16 @@ def _spectrum_chart(s: Shown) -> Chart:
     series = (Series("no effect below", "target", limit), Series(name, "measured", sticks))
     some = f", the {COMPONENTS} strongest" if len(parts) == COMPONENTS else ""
     return Chart(
-        "light_spectrum", "lines", "Components of the light", f"% of the mean {name}{some}; the line is IEEE 1789's no effect",
-        "none" if not len(parts) else f"{float(f['frequency_hz']):.0f} Hz", Axis("frequency", "Hz", 0, right, 0),
-        Axis("amplitude", "%", 0, max(high, 1.0), 0), series,
+        "light_spectrum",
+        "lines",
+        "Components of the light",
+        f"% of the mean {name}{some}; the line is IEEE 1789's no effect",
+        "none" if not len(parts) else f"{float(f['frequency_hz']):.0f} Hz",
+        Axis("frequency", "Hz", 0, right, 0),
+        Axis("amplitude", "%", 0, max(high, 1.0), 0),
+        series,
         Table(("Hz", "Amplitude, %"), (1, 2), Table.rows_of(parts[:, 0], parts[:, 1])),
-    )  # fmt: skip
+    )
 
 
 def _setting_chart(shown: Sequence[Shown]) -> Chart:
@@ -135,22 +148,30 @@ def _setting_chart(shown: Sequence[Shown]) -> Chart:
     keys = ("frequency_by_setting_hz", "modulation_by_setting_percent", "flicker_index_by_setting", "svm_by_setting")
     rows: tuple[tuple[Value, ...], ...] = tuple(
         (
-            _name(setting), float(f["mean_cd_m2"][i]), *(float(v) if np.isfinite(v) else None for v in (f[k][i] for k in keys)),
+            _name(setting),
+            float(f["mean_cd_m2"][i]),
+            *(float(v) if np.isfinite(v) else None for v in (f[k][i] for k in keys)),
             waveform.REGIONS[int(f["region_by_setting"][i])],
         )
         for i, setting in enumerate(f["settings"])
-    )  # fmt: skip
+    )
     x = np.nan_to_num(f["settings"], nan=0.0)
     return Chart(
-        "modulation_by_setting", "lines", "Modulation by setting", "% along the luminance control",
-        f"SVM {float(f['svm']):.1f}", Axis("setting", "", *around(x, least=(0, 1)), 0), Axis("modulation", "%", 0, high, 0),
+        "modulation_by_setting",
+        "lines",
+        "Modulation by setting",
+        "% along the luminance control",
+        f"SVM {float(f['svm']):.1f}",
+        Axis("setting", "", *around(x, least=(0, 1)), 0),
+        Axis("modulation", "%", 0, high, 0),
         tuple(series),
         Table(
             ("Setting", "cd/m²", "Hz", "Modulation, %", "Flicker index", "SVM", "IEEE 1789"),
-            (None, 1, 0, 1, 3, 2, None), rows,
+            (None, 1, 0, 1, 3, 2, None),
+            rows,
         ),
         table_open=True,
-    )  # fmt: skip
+    )
 
 
 MEASUREMENT = Measurement(

@@ -172,17 +172,29 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     rms = shown[0].number(f"error_rms_{key}")
     return [
         Chart(
-            "near_black", "lines", "Near black", f"cd/m² against {shown[0].target.title}",
-            seen, axis,
+            "near_black",
+            "lines",
+            "Near black",
+            f"cd/m² against {shown[0].target.title}",
+            seen,
+            axis,
             Axis("luminance", "cd/m²", *around(tops, (0, 0.1)), 1),
-            tuple(series), table,
+            tuple(series),
+            table,
         ),
         Chart(
-            "near_black_error", "lines", "Error near black", f"{unit}; grey band is ±1",
+            "near_black_error",
+            "lines",
+            "Error near black",
+            f"{unit}; grey band is ±1",
             "" if rms is None else f"rms {rms:.1f} {unit}",
-            axis, Axis("error", unit, low, high, 0), tuple(errors), table, bands=((-1.0, 1.0),),
+            axis,
+            Axis("error", unit, low, high, 0),
+            tuple(errors),
+            table,
+            bands=((-1.0, 1.0),),
         ),
-    ]  # fmt: skip
+    ]
 
 
 MEASUREMENT = Measurement(

@@ -130,15 +130,21 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     lost = int(f["lost_steps"])
     return [
         Chart(
-            "near_white", "lines", "Near white", "% of white", "every step kept" if not lost else f"{lost} steps lost",
-            Axis("signal", "%", 90, 100, 0), Axis("luminance", "%", low, high, 0), tuple(series),
+            "near_white",
+            "lines",
+            "Near white",
+            "% of white",
+            "every step kept" if not lost else f"{lost} steps lost",
+            Axis("signal", "%", 90, 100, 0),
+            Axis("luminance", "%", low, high, 0),
+            tuple(series),
             Table(
                 ("Signal, %", "cd/m²", "Target, cd/m²", "Step lost", "Tint, Δu′v′"),
                 (0, 1, 1, 0, 4),
                 Table.rows_of(*(f[k] for k in columns)),
             ),
         )
-    ]  # fmt: skip
+    ]
 
 
 MEASUREMENT = Measurement(

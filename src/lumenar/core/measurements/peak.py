@@ -7,15 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.measurements.base import (
-    WHITE,
-    Column,
-    Context,
-    Figures,
-    Measurement,
-    MissingPatchError,
-    Option,
-)
+from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Measurement, MissingPatchError, Option
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, Value, around, joined
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch, Readings
@@ -128,10 +120,11 @@ def _windows_chart(shown: Sequence[Shown]) -> Chart:
         y=Axis("white", "cd/m²", 0, high, 0),
         series=tuple(series),
         table=Table(
-            ("Area, %", "At once, cd/m²", "Held, cd/m²", "Held for, s"), (0, 1, 1, 0),
+            ("Area, %", "At once, cd/m²", "Held, cd/m²", "Held for, s"),
+            (0, 1, 1, 0),
             Table.rows_of(f["windows_percent"], f["burst_cd_m2"], f["sustained_cd_m2"], f["held_s"]),
         ),
-    )  # fmt: skip
+    )
 
 
 def _time_chart(s: Shown) -> Chart:

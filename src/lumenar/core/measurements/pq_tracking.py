@@ -192,9 +192,12 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     notes = _ends(shown[0])
     peaks = " → ".join(significant(s.number("peak_cd_m2") or 0.0, 3) for s in shown[:2])
     return [
-        error_chart(shown), light_chart(shown, f["asked_cd_m2"], notes, f"peak {peaks} cd/m²"),
-        balance_chart(shown), itp_chart(shown), cct_chart(shown),
-    ]  # fmt: skip
+        error_chart(shown),
+        light_chart(shown, f["asked_cd_m2"], notes, f"peak {peaks} cd/m²"),
+        balance_chart(shown),
+        itp_chart(shown),
+        cct_chart(shown),
+    ]
 
 
 def _ends(s: Shown) -> tuple[Note, ...]:

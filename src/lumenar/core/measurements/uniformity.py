@@ -246,7 +246,11 @@ MEASUREMENT = Measurement(
         Column("uniformity_de2000_worst", "Uniformity", "worst dE", decimals=1, judged_by="uniformity_de2000_judged"),
         Column("uniformity_falloff_percent", "Fall-off", "%", decimals=0, main=False),
         Column(
-            "uniformity_dark_de2000_worst", "In dark grey", "worst dE", decimals=1, main=False,
+            "uniformity_dark_de2000_worst",
+            "In dark grey",
+            "worst dE",
+            decimals=1,
+            main=False,
             judged_by="uniformity_dark_de2000_judged",
         ),
     ),
@@ -262,4 +266,4 @@ MEASUREMENT = Measurement(
     options=(Option("grid", "Uniformity in", "zones", choices=(((3, 3), "3x3"), ((5, 5), "5x5"), ((7, 5), "7x5"))),),
     short="Uniformity",
     order=1,
-)  # fmt: skip
+)

@@ -233,9 +233,16 @@ def _rings_chart(shown: Sequence[Shown]) -> Chart:
         )
     for k, s in enumerate(shown[1:], 1):
         marks += [
-            Mark("line", "setup", _ring(s.figures, "measured", i), setup=k, hint=f"{s.name}, up to L* {RINGS[i]}", small=i < last)
+            Mark(
+                "line",
+                "setup",
+                _ring(s.figures, "measured", i),
+                setup=k,
+                hint=f"{s.name}, up to L* {RINGS[i]}",
+                small=i < last,
+            )
             for i in (4, last)
-        ]  # fmt: skip
+        ]
     reach = max(float(s.figures[k][last].max()) for s in shown for k in ("rings_measured", "rings_target"))
     half = np.ceil(reach / 50) * 50
     for k, s in enumerate(shown):
@@ -243,9 +250,12 @@ def _rings_chart(shown: Sequence[Shown]) -> Chart:
         marks.append(Mark("text", "setup", tuple((float(a), float(b)) for a, b in at), f"{s.name}", setup=k))
     h = f["ring_hues_deg"][::3]
     rows = Table.rows_of(
-        h, f["rings_target"][last][::3], f["rings_measured"][last][::3], f["rings_shared"][last][::3],
+        h,
+        f["rings_target"][last][::3],
+        f["rings_measured"][last][::3],
+        f["rings_shared"][last][::3],
         f["lost_area_by_hue"][::3],
-    )  # fmt: skip
+    )
     return Chart(
         key="rings",
         kind="drawing",

@@ -151,11 +151,9 @@ def _reach_chart(shown: Sequence[Shown]) -> Chart:
             if guess
             else ""
         )
-        series.append(
-            Series(
-                s.name, "measured", ((low, float(i)), (white, float(i))), setup=i, labels=(text, f"{white:.3g} cd/m²")
-            )
-        )
+        points = ((low, float(i)), (white, float(i)))
+        known = ratio is not None or not least
+        series.append(Series(s.name, "measured", points, i, known, labels=(text, f"{white:.3g} cd/m²")))
         rows.append((s.name, white, black, ratio if ratio is not None else least))
     lows = [p[0] for s in series for p in s.points if p[0]]
     first = series[0].labels[0]

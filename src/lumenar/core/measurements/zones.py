@@ -117,11 +117,15 @@ def _chart(s: Shown, name: str, place: str) -> Chart:
     f = s.figures
     rows: tuple[tuple[Value, ...], ...] = tuple(
         (
-            float(c + 1), float(r + 1), _number(f[f"{name}_de2000"][k]), _number(f[f"{name}_de_chroma_only"][k]),
-            _number(f[f"{name}_luminance_percent"][k]), _number(f[f"{name}_duv"][k]),
+            float(c + 1),
+            float(r + 1),
+            _number(f[f"{name}_de2000"][k]),
+            _number(f[f"{name}_de_chroma_only"][k]),
+            _number(f[f"{name}_luminance_percent"][k]),
+            _number(f[f"{name}_duv"][k]),
         )
         for k, (c, r) in enumerate(f["zones"])
-    )  # fmt: skip
+    )
     prefix = "uniformity" if name == "white" else f"uniformity_{name}"
     centre = significant(float(f[f"{name}_centre_cd_m2"]), 3)
     note = f"dE2000 as seen, luminance against the centre of {centre} cd/m²; contours in %"

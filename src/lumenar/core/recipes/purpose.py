@@ -13,7 +13,7 @@ from lumenar.core.measurements import greys as greys_of
 from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.luminance import ROOMS, RoomSetting, room_settings
-from lumenar.core.recipes.ordered import Note, OrderedStep, annotated, ordered_steps
+from lumenar.core.recipes.steps import Note, OrderedStep, annotated, ordered_steps
 from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 from lumenar.core.signals import Signal
@@ -125,9 +125,15 @@ class Recipe:
 
 
 def recommend(
-    purpose: str, title: str, candidates: Sequence[Candidate], menu: Menu, advice: Advice, samples: int = 1, firmware: str = "",
+    purpose: str,
+    title: str,
+    candidates: Sequence[Candidate],
+    menu: Menu,
+    advice: Advice,
+    samples: int = 1,
+    firmware: str = "",
     luminance: float | None = None,
-) -> Recipe | None:  # fmt: skip
+) -> Recipe | None:
     """A recipe for one purpose; None while no candidate has a score or none can be entered. samples: how many were measured far
     enough for one; firmware: of the sample that the candidates are of; luminance: of white in cd/m2 that the purpose asks for."""
     scored = sorted((c for c in candidates if c.score.value is not None), key=lambda c: -rank(c.score))
@@ -148,13 +154,20 @@ def recommend(
     control = menu.luminance_control
     by_room = luminance_by_room(chosen, candidates, menu, NO_PURPOSES if luminance is None else {title: luminance})
     return Recipe(
-        purpose, chosen.key, chosen.name, chosen.mode, tuple(annotated(steps, notes, firmware)),
-        control.path if control else "", by_room, tuple(_alternatives(chosen, scored)),
-        tuple(n.words for n in notes if n.kind == "say"), _expected(chosen),
+        purpose,
+        chosen.key,
+        chosen.name,
+        chosen.mode,
+        tuple(annotated(steps, notes, firmware)),
+        control.path if control else "",
+        by_room,
+        tuple(_alternatives(chosen, scored)),
+        tuple(n.words for n in notes if n.kind == "say"),
+        _expected(chosen),
         tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
         advice.replays.get(chosen.key, "").startswith(REPLAYED),
         advice.replays.get(chosen.key, "").startswith(REPLAY_FAILED),
-    )  # fmt: skip
+    )
 
 
 def _as_good(one: Candidate, two: Candidate) -> bool:
@@ -200,7 +213,9 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
             step.kind, step.path, step.value, step.why, step.scope, greys if greys in best.analyses else ""
         )
     control = menu.by_path.get(step.path.split(" / ")[0])
-    if step.kind != "leave" or control is None or not sets_white(control.role) or "Locked" in step.why:
+    if step.kind != "leave" or control is None or not sets_white(control.role):
+        return step
+    if control.path in menu.mode(best.mode, best.signal).locks:
         return step
     error, cct = best.scalar("white_black", "white_de2000"), best.scalar("white_black", "cct_k")
     if error is None or cct is None:
@@ -237,9 +252,13 @@ def luminance_by_room(
         stands = chosen.changes.get(control.path, menu.defaults(mode).get(control.path))
         white = chosen.scalar("white_black", "white_cd_m2")
         other = next(
-            (c for c in candidates if (c.mode, c.signal) == (chosen.mode, chosen.signal) and "brightness_ladder" in c.analyses),
+            (
+                c
+                for c in candidates
+                if (c.mode, c.signal) == (chosen.mode, chosen.signal) and "brightness_ladder" in c.analyses
+            ),
             None,
-        )  # fmt: skip
+        )
         if other is None or white is None or not isinstance(stands, int | float):
             return ()
         own = other.analyses["brightness_ladder"]
@@ -266,10 +285,15 @@ def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:
 
 def _expected(best: Candidate) -> tuple[Evidence, ...]:
     wanted = (
-        ("white_black", "white_cd_m2"), ("white_black", "cct_k"), ("grey_ramp", "de2000_mean"), ("grey_ramp", "gamma"),
-        ("pq_tracking", "code_rms_percent"), ("pq_tracking", "clip_cd_m2"), ("hlg_tracking", "code_rms_percent"),
+        ("white_black", "white_cd_m2"),
+        ("white_black", "cct_k"),
+        ("grey_ramp", "de2000_mean"),
+        ("grey_ramp", "gamma"),
+        ("pq_tracking", "code_rms_percent"),
+        ("pq_tracking", "clip_cd_m2"),
+        ("hlg_tracking", "code_rms_percent"),
         ("gamut", "coverage_target_uv_percent"),
-    )  # fmt: skip
+    )
     found = [(f"{m}.{k}", best.scalar(m, k)) for m, k in wanted]
     return tuple(Evidence(best.key, figure, value) for figure, value in found if value is not None)
 

@@ -188,9 +188,15 @@ def purpose_from(document: Mapping[str, Any]) -> Purpose:
     meaning, target = str(document.get("meaning", "")), str(document.get("target", ""))
     luminance = document.get("luminance")
     return Purpose(
-        str(document["key"]), str(document["title"]), weights, core, meaning, target,
-        None if luminance is None else float(luminance), document.get("signal", "sdr"),
-    )  # fmt: skip
+        str(document["key"]),
+        str(document["title"]),
+        weights,
+        core,
+        meaning,
+        target,
+        None if luminance is None else float(luminance),
+        document.get("signal", "sdr"),
+    )
 
 
 def check_purpose(purpose: Purpose, rules: Mapping[str, Rule]) -> None:
@@ -282,9 +288,12 @@ def _added(one: Array | None, two: Array | None) -> Array | None:
 
 
 def score(
-    rubric: Rubric, purpose: str | Purpose, analyses: Mapping[str, Analysis], signal: Signal | None = None,
+    rubric: Rubric,
+    purpose: str | Purpose,
+    analyses: Mapping[str, Analysis],
+    signal: Signal | None = None,
     stale: Collection[str] = (),
-) -> Score:  # fmt: skip
+) -> Score:
     """The weighted mean of the points that exist, for one setup's analyses by measurement.
 
     Unmeasured figures lower the coverage, not the score, and widen its interval; without a core figure or under 70 %
@@ -344,9 +353,19 @@ def score(
     by_noise = interval_of(spread, value)[0] if systematic else low
     ranked = max(0.0, value + open_low + by_noise)
     return Score(
-        purpose.key, value, max(0.0, value + open_low + low), min(100.0, value + open_high + high), coverage,
-        "", tuple(lines), spread, open_low, open_high, systematic, ranked,
-    )  # fmt: skip
+        purpose.key,
+        value,
+        max(0.0, value + open_low + low),
+        min(100.0, value + open_high + high),
+        coverage,
+        "",
+        tuple(lines),
+        spread,
+        open_low,
+        open_high,
+        systematic,
+        ranked,
+    )
 
 
 def rank(one: Score) -> float:

@@ -196,16 +196,26 @@ def _answered(asked: _Asked) -> Proposal | Done:
 
 
 def remembered(
-    kind: str, controls: Sequence[Control], target: Target, noise: Noise, values: Mapping[str, Value],
-    attempts: Sequence[Attempt], make: Callable[[], Proposal | Done], *more: Hashable,
-) -> Proposal | Done:  # fmt: skip
+    kind: str,
+    controls: Sequence[Control],
+    target: Target,
+    noise: Noise,
+    values: Mapping[str, Value],
+    attempts: Sequence[Attempt],
+    make: Callable[[], Proposal | Done],
+    *more: Hashable,
+) -> Proposal | Done:
     """What `make` gives, computed once for the same controls, target, noise, values and attempts: what goals and stages that are
     over ended with is asked for at every step. more: what else it follows from."""
     key = (
-        kind, tuple((c.path, c.minimum, c.maximum, c.step, c.choices, c.role) for c in controls), target.key, noise,
+        kind,
+        tuple((c.path, c.minimum, c.maximum, c.step, c.choices, c.role) for c in controls),
+        target.key,
+        noise,
         tuple((c.path, values.get(c.path)) for c in controls),
-        tuple((a.stage, tuple(a.values.items()), a.patches, a.XYZ.tobytes()) for a in attempts), more,
-    )  # fmt: skip
+        tuple((a.stage, tuple(a.values.items()), a.patches, a.XYZ.tobytes()) for a in attempts),
+        more,
+    )
     return _answered(_Asked(key, make))
 
 

@@ -244,9 +244,16 @@ class Rows:
 
 
 def rows_of(
-    own: int, x: Array, shares: Array, u: Array, guess: float, here: Array, stops: bool, other: float,
+    own: int,
+    x: Array,
+    shares: Array,
+    u: Array,
+    guess: float,
+    here: Array,
+    stops: bool,
+    other: float,
     doubted: NDArray[np.bool_] | None = None,
-) -> Rows:  # fmt: skip
+) -> Rows:
     """doubted (n,): attempts that are no sign of where the channel stops to rise."""
     k, top = x.shape[1], np.inf
     with np.errstate(invalid="ignore"):

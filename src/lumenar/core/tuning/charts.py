@@ -55,12 +55,16 @@ def _off_by(title: str, note: str, seen: Sequence[tuple[int, float]]) -> Chart:
     _, high = around(errors, least=(0, 2))
     name = title.lower()
     return Chart(
-        key=f"tuning_{name.split()[-1]}", kind="lines", title=f"{title}, off by", note=note,
+        key=f"tuning_{name.split()[-1]}",
+        kind="lines",
+        title=f"{title}, off by",
+        note=note,
         headline=f"{errors[0]:.1f}, last {errors[-1]:.1f}",
         x=Axis("attempt", "", float(numbers[0]) - 0.3, float(max(numbers[-1], numbers[0] + 3)) + 0.3, 0),
-        y=Axis(name, "dE", 0, high, 0), series=(Series(name, "measured", joined(numbers, errors), marks=True),),
+        y=Axis(name, "dE", 0, high, 0),
+        series=(Series(name, "measured", joined(numbers, errors), marks=True),),
         table=Table(("Attempt", "dE2000"), (0, 2), Table.rows_of(numbers, errors)),
-    )  # fmt: skip
+    )
 
 
 def _path(dots: Sequence[Dot], target: Target) -> Chart:
@@ -95,12 +99,18 @@ def _path(dots: Sequence[Dot], target: Target) -> Chart:
             shown.append(place)
     rows = tuple((float(d.number), d.u, d.v, d.error, d.Y) for d in dots)
     return Chart(
-        key="tuning_path", kind="drawing", title="Path of white", note="u′v′; rings at dE 1 and 3 about the target",
+        key="tuning_path",
+        kind="drawing",
+        title="Path of white",
+        note="u′v′; rings at dE 1 and 3 about the target",
         headline=f"dE {dots[-1].error:.1f} at attempt {dots[-1].number}",
-        x=Axis("u′", "", float(x[0]), float(x[1]), 4), y=Axis("v′", "", float(y[0]), float(y[1]), 4), series=(),
+        x=Axis("u′", "", float(x[0]), float(x[1]), 4),
+        y=Axis("v′", "", float(y[0]), float(y[1]), 4),
+        series=(),
         table=Table(("Attempt", "u′", "v′", "dE2000", "White, cd/m²"), (0, 4, 4, 2, 1), rows),
-        marks=tuple(marks), aspect=aspect,
-    )  # fmt: skip
+        marks=tuple(marks),
+        aspect=aspect,
+    )
 
 
 def _ring(target: Target, error: float, points: int = 48) -> Array:
@@ -125,8 +135,13 @@ def _luminance(dots: Sequence[Dot], wanted: float | None) -> Chart:
         series.append(Series(f"{wanted:g} cd/m²", "target", joined(ends, np.full(2, wanted))))
     kept = 100 * Y[-1] / Y[0]
     return Chart(
-        key="tuning_luminance", kind="lines", title="Luminance", note="white in cd/m² by attempt, and its share of the first",
+        key="tuning_luminance",
+        kind="lines",
+        title="Luminance",
+        note="white in cd/m² by attempt, and its share of the first",
         headline=f"{Y[-1]:.3g} cd/m², {kept:.0f} %",
-        x=Axis("attempt", "", float(ends[0]) - 0.3, float(ends[1]) + 0.3, 0), y=Axis("white", "cd/m²", 0, high, 0),
-        series=tuple(series), table=Table(("Attempt", "White, cd/m²"), (0, 1), Table.rows_of(numbers, Y)),
-    )  # fmt: skip
+        x=Axis("attempt", "", float(ends[0]) - 0.3, float(ends[1]) + 0.3, 0),
+        y=Axis("white", "cd/m²", 0, high, 0),
+        series=tuple(series),
+        table=Table(("Attempt", "White, cd/m²"), (0, 1), Table.rows_of(numbers, Y)),
+    )

@@ -30,11 +30,16 @@ from lumenar.core.tuning.base import (
     steps_of,
     white_error,
 )
-from lumenar.core.tuning.between import attributed, chroma, followed, held_back, nearness
+from lumenar.core.tuning.intermediate_colours import attributed, chroma, followed, held_back, nearness
 
 AXES: dict[str, tuple[float, float, float]] = {
-    "red": (1, 0, 0), "yellow": (1, 1, 0), "green": (0, 1, 0), "cyan": (0, 1, 1), "blue": (0, 0, 1), "magenta": (1, 0, 1),
-}  # fmt: skip
+    "red": (1, 0, 0),
+    "yellow": (1, 1, 0),
+    "green": (0, 1, 0),
+    "cyan": (0, 1, 1),
+    "blue": (0, 0, 1),
+    "magenta": (1, 0, 1),
+}
 LESS = 0.75
 """Share of full saturation of the second colour that each axis is judged by."""
 
@@ -57,10 +62,16 @@ BETWEEN = tuple(
 COMPLEXION = tuple(
     Patch((r, g, b))
     for r, g, b in (
-        (0.96, 0.82, 0.74), (0.91, 0.73, 0.62), (0.85, 0.65, 0.53), (0.76, 0.56, 0.44),
-        (0.66, 0.46, 0.35), (0.55, 0.37, 0.28), (0.44, 0.29, 0.22), (0.33, 0.21, 0.16),
+        (0.96, 0.82, 0.74),
+        (0.91, 0.73, 0.62),
+        (0.85, 0.65, 0.53),
+        (0.76, 0.56, 0.44),
+        (0.66, 0.46, 0.35),
+        (0.55, 0.37, 0.28),
+        (0.44, 0.29, 0.22),
+        (0.33, 0.21, 0.16),
     )
-)  # fmt: skip
+)
 CHECKED = (*BETWEEN, *COMPLEXION)
 PROBE = 0.2
 """A step of each kind of control is so much of its half range, enough to be told from noise."""
@@ -396,9 +407,9 @@ class _Course:
         so_far = self._carried @ (x - self._x(self.attempts[0].values))
         between = _weighted(self._Lab(self.between, CHECKED) + so_far - wanted, wanted)
         turned = np.stack([_weighted(self._carried[:, :, k], wanted) for k in range(len(x))], axis=-1)
-        A = np.vstack([
-            J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x)), BETWEEN_WEIGHT * turned.reshape(-1, len(x))
-        ])  # fmt: skip
+        A = np.vstack(
+            [J, np.sqrt(CAUTION) * np.abs(J).max() * np.eye(len(x)), BETWEEN_WEIGHT * turned.reshape(-1, len(x))]
+        )
         b = np.concatenate([-r.ravel(), np.zeros(len(x)), -BETWEEN_WEIGHT * between.ravel()])
         # What the meter did not read says nothing.
         known = np.isfinite(A).all(axis=1) & np.isfinite(b)

@@ -34,7 +34,7 @@ from lumenar.core.tuning.base import (
     steps_of,
 )
 from lumenar.core.tuning.channels import Primaries, in_grey
-from lumenar.core.tuning.reach import fit_reach
+from lumenar.core.tuning.point_response import fit_reach
 
 GUESS, GUESS_U = 0.5, 1.0
 """Log of the light that a point's whole range moves at its own level, where nothing is known, and how unsure that is as a

@@ -42,9 +42,13 @@ FAITHFUL = tuple(g for g in GOALS if g != "shadows")
 """The goals that bring a mode nearer to its target. Lifted shadows take it away from there: only a purpose asks for them."""
 AGAIN = "luminance again"
 KINDS: Mapping[str, tuple[str, ...]] = {
-    "tone": ("tone", "shadows"), "shadows": ("shadows",), "luminance": ("luminance",), "white": ("gain", "offset"),
-    "points": ("point",), "colours": ("hue", "saturation", "lightness", "mix"),
-}  # fmt: skip
+    "tone": ("tone", "shadows"),
+    "shadows": ("shadows",),
+    "luminance": ("luminance",),
+    "white": ("gain", "offset"),
+    "points": ("point",),
+    "colours": ("hue", "saturation", "lightness", "mix"),
+}
 """The kinds of controls that each goal moves."""
 MOVES: Mapping[str, tuple[str, ...]] = {
     "tone": ("grey_ramp.curve_", "near_black.error_"),
@@ -58,10 +62,14 @@ MOVES: Mapping[str, tuple[str, ...]] = {
 RAISES_BLUE = "blue_light.melanopic_der"
 """The figure that white tuned from warm to the target's would make worse."""
 TITLES = {
-    "tone": "Curve", "shadows": "Lifted shadows", "luminance": "Luminance", "white": "White", "points": "White, point by point",
+    "tone": "Curve",
+    "shadows": "Lifted shadows",
+    "luminance": "Luminance",
+    "white": "White",
+    "points": "White, point by point",
     "colours": "Six colours",
     AGAIN: "Luminance once more",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -120,9 +128,11 @@ def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]
     return [
         (c, r)
         for c, r in found
-        if r is not None and r.kind in kinds and c.path in plan.values
+        if r is not None
+        and r.kind in kinds
+        and c.path in plan.values
         and plan.menu.why_not_now(plan.values, plan.mode, c.path) is None
-    ]  # fmt: skip
+    ]
 
 
 def goals_for(figures: Collection[str]) -> tuple[str, ...]:
@@ -213,7 +223,7 @@ def doubts(plan: Plan, tried: Sequence[Tried]) -> dict[int, Suspicion]:
 
 def _proposed(
     plan: Plan, goal: str, problem: Problem, values: Mapping[str, Value], own: Sequence[Attempt]
-) -> Proposal | Done:  # fmt: skip
+) -> Proposal | Done:
     if goal in ("white", AGAIN, "luminance"):
         # White remembers its own stages, and luminance costs nothing.
         return problem.propose(own)
@@ -229,8 +239,14 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
     out: list[float] = []
     white, black = np.full(3, np.nan), 0.0
     # Where less of the way was tried, corners were not read there.
-    of = FADED if any(x.goal == "colours" and set(FADED) < set(x.attempt.patches) and CORNERS[0] not in x.attempt.patches
-                      for x in tried) else JUDGED  # fmt: skip
+    of = (
+        FADED
+        if any(
+            x.goal == "colours" and set(FADED) < set(x.attempt.patches) and CORNERS[0] not in x.attempt.patches
+            for x in tried
+        )
+        else JUDGED
+    )
     for one in tried:
         a = one.attempt
         white = a.of(WHITE) if np.isfinite(a.of(WHITE)).all() else white

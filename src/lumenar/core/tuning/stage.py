@@ -24,9 +24,9 @@ from lumenar.core.tuning.base import (
     Proposal,
     Suspicion,
     white_error,
-)  # fmt: skip
+)
 from lumenar.core.tuning.channels import GUESS, MIXED, Channel, Fitted, Primaries, fit, in_grey
-from lumenar.core.tuning.slips import Misplaced, misplaced
+from lumenar.core.tuning.entry_errors import Misplaced, misplaced
 
 DARK = Patch((0.2, 0.2, 0.2))
 MOST = 10

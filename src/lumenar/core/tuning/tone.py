@@ -80,9 +80,7 @@ class Tone:
         chosen = ", ".join(f"{c.path.split(' > ')[-1]} {text_of(values[c.path])}" for c in self.controls)
         return Done(values, f"{chosen}: the curve is {error:.1f} L* from the target's.", unreached=error > 4)
 
-    def _next(
-        self, control: Control, seen: Mapping[Value, Attempt], own: Mapping[Value, Attempt]
-    ) -> Value | None:  # fmt: skip
+    def _next(self, control: Control, seen: Mapping[Value, Attempt], own: Mapping[Value, Attempt]) -> Value | None:
         """A value not tried that may be better, None where there is none. seen: all that was tried; own: those in which white was
         a number."""
         every = _in_order(control)

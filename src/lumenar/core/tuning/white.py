@@ -19,7 +19,7 @@ from lumenar.core.tuning.base import (
     Suspicion,
     remembered,
     white_error,
-)  # fmt: skip
+)
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.stage import DARK, Stage
 

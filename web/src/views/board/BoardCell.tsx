@@ -42,9 +42,6 @@ function Figure({ text, points, title, stale = false, faint = false, ruled = tru
   );
 }
 
-/** What is doubtful enough for a mark of its own; the rest is told on hover. */
-const flagged = (note: string) => note.includes("correction") || note.includes("misread");
-
 function told(figure: BoardFigure, note: string): string {
   const spread = figure.uncertainty == null ? "" : ` ± ${figure.uncertainty.toPrecision(2)}`;
   const raw = figure.raw == null ? "" : `${figure.raw}${spread}`;
@@ -73,7 +70,7 @@ function Figures({ block, cell }: { block: Block; cell: BoardCell }) {
             ruled={f.points != null}
             faint={working}
             stale={stale}
-            flag={!stale && i === 0 && flagged(cell.note ?? "")}
+            flag={i === 0 && cell.marked}
             title={told(f, cell.note ?? "")}
           />
         );

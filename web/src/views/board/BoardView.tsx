@@ -342,7 +342,7 @@ export default function BoardView() {
       <Box flex="1" />
       <Flex color="ink3" px="16px" py="10px" fontSize="12px" gap="6px 18px" wrap="wrap" align="center">
         <Box flex="1" minW="280px">
-          Click a measured cell for its plates, an empty one to select it; <chakra.span color="lamp">!</chakra.span>{" "}
+          Click a measured cell for its charts, an empty one to select it; <chakra.span color="lamp">!</chakra.span>{" "}
           marks doubtful readings, said on hover. <Key>1</Key> selects the first pass, <Key>2</Key> the full pass,{" "}
           <Key>3</Key> what the purpose needs, <Key>e</Key> settings, <Key>f</Key> meter running free, <Key>l</Key>{" "}
           look, <Key>b</Key> best settings, <Key>i</Key> recipe, <Key>?</Key> every key.

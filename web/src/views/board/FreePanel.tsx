@@ -167,11 +167,11 @@ export function FreePanel({ review }: { review: number }) {
         <QuietButton
           disabled={view.captures.length < 3 || !control.luminance}
           onClick={() => ladder.mutate()}
-          title={control.luminance ? undefined : "A brightness ladder is along the luminance control"}
+          title={control.luminance ? undefined : "Only captures along the brightness control can be kept"}
         >
-          Keep as brightness ladder
+          Save as brightness control readings
         </QuietButton>
-        <QuietButton onClick={() => setting.mutate()}>Keep {value} as the setting</QuietButton>
+        <QuietButton onClick={() => setting.mutate()}>Save {value} as the setting</QuietButton>
         <QuietButton onClick={() => stop.mutate()} loading={stop.isPending}>
           Done <Key>esc</Key>
         </QuietButton>

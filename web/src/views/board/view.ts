@@ -15,7 +15,7 @@ export const BOARD_KEYS = {
     full: ["2", "select the full pass: all that is missing or stale"],
     needed: ["3", "select what the purpose still needs"],
     all: ["a", "select all, or none"],
-    open: ["Enter", "open the plates of a measured cell"],
+    open: ["Enter", "open the charts of a measured cell"],
     measure: ["m", "measure the selected cells, or the next step"],
     options: ["o", "run options: grid, steps, rests, warm-up"],
     group: ["g", "all columns, or one group in full"],

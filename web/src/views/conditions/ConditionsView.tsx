@@ -142,8 +142,7 @@ function Session({ experiment, result, fresh }: { experiment: Experiment; result
     back: () => go(`/review/${experiment.review}`),
   });
   const stage = experiment.now;
-  const light = stage?.acts.find((a) => a.startsWith("light: "));
-  const label = light ? stage?.paths[stage.acts.indexOf(light)] : undefined;
+  const label = stage?.light;
   return (
     <Box p="16px" overflowY="auto" flex="1">
       <Text as="h2" fontSize="18px" fontWeight="600" mb="4px">

@@ -3,7 +3,7 @@ import { CHART } from "../../app/keymap";
 import { type KeyGroup, numberIn, type View } from "../../app/view";
 
 export const PLATES_KEYS = {
-  where: "Plates",
+  where: "Charts",
   keys: {
     target: ["t", "choose a target"],
     overlay: ["o", "overlay another mode, or pin a target"],
@@ -19,7 +19,7 @@ export const PLATES_KEYS = {
 
 export const plates: View = {
   route: "review/:review/plates/:setup/:measurement",
-  title: "Plates",
+  title: "Charts",
   keys: [PLATES_KEYS, CHART],
   query: (at) => [
     boardQuery(numberIn(at, "review")),

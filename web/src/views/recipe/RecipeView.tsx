@@ -155,7 +155,11 @@ function Purposes({ recipe }: { recipe: Recipe }) {
 function Promised({ recipe }: { recipe: Recipe }) {
   const others = [...new Set(recipe.promised.flatMap((f) => Object.keys(f.others)))];
   if (recipe.promised.length === 0)
-    return <Text color="ink2">Measure white, greys and corners of this setup, and it says here what it promises.</Text>;
+    return (
+      <Text color="ink2">
+        Measure white, greys, primaries and secondaries of this setup to see the expected result here.
+      </Text>
+    );
   return (
     <Table.Root fontSize="13px" w="auto" aria-label="What it promises">
       <Table.Header>

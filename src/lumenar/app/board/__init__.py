@@ -1,0 +1,1 @@
+"""What a review shows: its Board, the Shelf, charts, comparison and pictures."""

@@ -1,0 +1,396 @@
+"""The Board: one row per setup, one column per figure, and the sensible next step."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lumenar.app.application import Application
+from lumenar.app.board.shelf import Headline, ShelfEntry, entry
+from lumenar.app.displays.displays import display, display_of, settings_words
+from lumenar.app.errors import BadInputError
+from lumenar.app.figures import cells
+from lumenar.app.keys import MeasurementKey
+from lumenar.app.manual import manual_runs
+from lumenar.app.scoring import setup_scores
+from lumenar.bench.plan import Cell
+from lumenar.core.analysis import Analysis
+from lumenar.core.figures import written
+from lumenar.core.measurements import MEASUREMENTS, Column, Context, Group, Measurement
+from lumenar.core.scoring.rubric import figure_points, rank
+from lumenar.core.signals import parts_of
+from lumenar.core.targets import Signal, resolve
+from lumenar.store import conditions, readings, reviews, runs
+from lumenar.store.reviews import SetupRow
+from lumenar.store.runs import CellRow
+
+
+@dataclass(frozen=True)
+class BoardColumn:
+    """One figure's column; columns of one measurement stand together."""
+
+    measurement: MeasurementKey
+    title: str
+    group: Group
+    figure: str
+    head: str
+    unit: str
+    main: bool
+    short: str
+    signals: list[Signal]
+    """Setups of these signals have it."""
+    first_pass: bool
+    """Whether every mode is measured for it first."""
+
+
+@dataclass(frozen=True)
+class BoardFigure:
+    """One figure as written, its raw value, uncertainty and points."""
+
+    figure: str
+    text: str
+    raw: float | None
+    uncertainty: float | None
+    points: float | None
+
+
+CellState = Literal["unmeasured", "queued", "measuring", "computing", "partial", "measured", "stale", "failed"]
+
+
+@dataclass(frozen=True)
+class BoardCell:
+    """One measurement of one setup: its state ("computing" if everything is read and its figures are being computed), progress
+    and figures. note: why it is stale or has no figures (state "failed"), or what is doubtful about it; marked: whether that is
+    doubtful enough for a mark in the cell."""
+
+    measurement: MeasurementKey
+    state: CellState
+    done: int
+    total: int
+    figures: list[BoardFigure]
+    note: str
+    marked: bool
+
+
+@dataclass(frozen=True)
+class BoardRow:
+    """One setup."""
+
+    setup: int
+    name: str
+    sample: str
+    firmware: str
+    signal: Signal
+    mode: str
+    nested: bool
+    """Whether it stands under what its mode ships with."""
+    room: str
+    """The light in the room, empty where it is not said or as usual."""
+    format: str
+    """What differs from the sample's usual signal, in words."""
+    target: str
+    target_title: str
+    state: str
+    score: float | None
+    low: float | None
+    high: float | None
+    score_note: str
+    cells: list[BoardCell]
+
+
+@dataclass(frozen=True)
+class OptionChoice:
+    """A value that an option may have, and how it is called."""
+
+    value: float | list[int]
+    words: str
+
+
+@dataclass(frozen=True)
+class RunOption:
+    """What a measurement may be asked to do otherwise: the field of a run's options that it sets, its name and unit, and the
+    values or the range that it may have; a switch has neither."""
+
+    measurement: MeasurementKey
+    field: str
+    title: str
+    unit: str
+    choices: list[OptionChoice]
+    low: float | None
+    high: float | None
+    usual: float | list[int] | bool
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """The sensible next step: a sentence, the cells it would measure, or a view to go to."""
+
+    text: str
+    cells: list[tuple[int, MeasurementKey]]
+    view: str | None
+
+
+@dataclass(frozen=True)
+class PurposeChoice:
+    """A purpose that setups can be scored for, and the measurements that it needs."""
+
+    key: str
+    title: str
+    meaning: str
+    needs: list[str]
+
+
+@dataclass(frozen=True)
+class Board:
+    """The whole Board of a review."""
+
+    review: ShelfEntry
+    headline: list[Headline]
+    purpose: str
+    purpose_title: str
+    purposes: list[PurposeChoice]
+    columns: list[BoardColumn]
+    rows: list[BoardRow]
+    options: list[RunOption]
+    next: NextStep
+    stand_in: bool
+    by_hand: list[int]
+    """Runs that wait for a person, oldest first."""
+
+
+def board(app: Application, review_id: int, purpose: str = "colour_work") -> Board:
+    """The Board of a review with its setups' scores for one purpose. BadInputError where there is no such purpose."""
+    if purpose not in app.rubric.purposes:
+        raise BadInputError("purpose", f"There is no purpose {purpose!r}.", "purpose")
+    newest = cells.newest(app, review_id, patient=False)
+    review = entry(app, review_id, newest)
+    units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
+    menus = {u: display(app, u).menu for u in units}
+    rooms = conditions.of_review(app.db.connection(), review_id)
+    rows, ranks = [], {}
+    for setup, score in setup_scores.scores(app, review_id, purpose, newest):
+        ranks[setup.id] = rank(score)
+        own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
+        room = None if setup.condition_id is None else rooms[setup.condition_id]
+        target, unit = resolve(setup.target), units[setup.unit_id]
+        state = settings_words(setup, menus[setup.unit_id])
+        rows.append(
+            BoardRow(
+                setup.id,
+                setup.name,
+                unit.sample,
+                unit.firmware,
+                setup.signal,
+                setup.mode,
+                not setup.shipped,
+                "" if room is None else room.label,
+                format_words(setup),
+                target.key,
+                target.title,
+                state,
+                score.value,
+                score.low,
+                score.high,
+                score.reason,
+                own,
+            )
+        )
+    columns = [
+        BoardColumn(
+            m.key,
+            m.title,
+            m.group,
+            c.figure,
+            c.head,
+            c.unit,
+            c.main,
+            m.short or m.title,
+            list(c.signals or m.signals),
+            m.first_pass,
+        )
+        for m in MEASUREMENTS.values()
+        if any(r.signal in m.signals for r in rows) or "sdr" in m.signals
+        for c in m.columns
+    ]
+    title = app.rubric.purposes[purpose].title
+    rubric = app.rubric
+    choices = [
+        PurposeChoice(p.key, p.title, p.meaning, sorted({f.split(".")[0] for f in p.weights}))
+        for p in rubric.purposes.values()
+    ]
+    open_runs = manual_runs.open_runs(app, review_id)
+    return Board(
+        review,
+        review.headline,
+        purpose,
+        title,
+        choices,
+        columns,
+        rows,
+        run_options(),
+        _next(rows, review, open_runs, ranks),
+        display_of(app, review_id).stand_in,
+        open_runs,
+    )
+
+
+def format_words(setup: SetupRow) -> str:
+    """What a setup's signal is called, else what it differs in from the sample's usual one."""
+    return str(setup.format.get("name") or ", ".join(parts_of(setup.format)))
+
+
+def run_options() -> list[RunOption]:
+    """What the measurements declare."""
+
+    def plain(value: object) -> float | list[int]:
+        return list(value) if isinstance(value, tuple) else float(str(value))
+
+    found = []
+    for m in MEASUREMENTS.values():
+        for o in m.options:
+            usual = getattr(Context(), o.field)
+            choices = [OptionChoice(plain(v), words) for v, words in o.choices]
+            value = usual if o.switch else plain(usual)
+            found.append(RunOption(m.key, o.field, o.title, o.unit, choices, o.low, o.high, value))
+    return found
+
+
+def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newest) -> BoardCell:
+    cell = Cell(setup.id, m.key)
+    last, done = newest.latest.get(cell), newest.complete.get(cell)
+    state: CellState = "unmeasured"
+    note = ""
+    if last is not None and last.state in ("queued", "running", "paused", "waiting") and not last.complete:
+        state = "measuring" if last.readings else "queued"
+    elif last is not None and last.complete and (done is None or done.run_id != last.run_id):
+        state = "computing"
+    elif done is not None:
+        note = newest.stale.get(cell, "")
+        state = "stale" if note else "measured"
+    elif last is not None and last.readings:
+        state = "partial"
+    figures: list[BoardFigure] = []
+    marked = False
+    if done is not None:
+        kept = _figures(app, setup, m, done)
+        if isinstance(kept, str):
+            state, note = "failed", kept
+        else:
+            figures, remark = kept
+            doubtful = doubts(app, done)
+            note, marked = (
+                note or "; ".join(filter(None, (remark, doubtful.words))),
+                doubtful.marked and state != "stale",
+            )
+    return BoardCell(m.key, state, last.readings if last else 0, last.patches if last else 0, figures, note, marked)
+
+
+MISREAD = 0.02
+"""A patch was misread where its first reading differs from the median of all by more than this share."""
+
+
+@dataclass(frozen=True)
+class Doubts:
+    """What is doubtful about readings, in words, empty if nothing is. marked: the cell carries a mark for it."""
+
+    words: str = ""
+    marked: bool = False
+
+
+def doubts(app: Application, row: CellRow) -> Doubts:
+    """What is doubtful about the readings of a cell's setup in its run, once the run is over. A patch that was read again and
+    gave the same is not doubtful."""
+    if not row.over:
+        return Doubts()
+
+    def find() -> Doubts:
+        db = app.db.connection()
+        run = runs.get(db, row.run_id)
+        said = []
+        if run is not None and run.correction_id is None:
+            said.append("read without a correction for this panel type")
+        misread = [
+            f"{100 * signal:.0f} %"
+            for signal, Y in readings.read_again(db, row.run_id, row.setup_id)
+            if abs(Y[0] - np.median(Y)) > MISREAD * np.median(Y)
+        ]
+        if misread:
+            said.append(f"grey at {', '.join(misread)} was misread once; the median of three readings counts")
+        marked = bool(said)
+        if run is not None and run.warm == 0:
+            said.append("the unit was not known to be warm")
+        return Doubts("; ".join(said), marked)
+
+    found: Doubts = app.cache.get(("doubts", row.run_id, row.setup_id), find)
+    return found
+
+
+def _figures(app: Application, setup: SetupRow, m: Measurement, row: CellRow) -> tuple[list[BoardFigure], str] | str:
+    """A cell's figures and what is no number of its readings, kept as they are written: they change as little as its
+    readings. Or why there are none."""
+    key = ("written", row.over, row.run_id, row.setup_id, m.key, setup.target, app.rubric.hash)
+    if key not in app.cache:
+        analysis = cells.tried(app, row, resolve(setup.target))
+        if isinstance(analysis, str):
+            return analysis
+        app.cache.put(key, ([_figure(app, m, column, analysis) for column in m.columns], analysis.remark))
+    kept: tuple[list[BoardFigure], str] = app.cache.get(key, lambda: ([], ""))
+    return kept
+
+
+def _figure(app: Application, m: Measurement, column: Column, analysis: Analysis) -> BoardFigure:
+    text, value, key = written(column, analysis)
+    if value is None:
+        return BoardFigure(column.figure, text, None, None, None)
+    u = analysis.uncertainty.get(key)
+    points = figure_points(app.rubric, m.key, column.judged_by or column.figure, {m.key: analysis})
+    spread = u.standard if u is not None and math.isfinite(u.standard) else None
+    return BoardFigure(column.figure, text, value, spread, points)
+
+
+def _worth_a_full_pass(rows: list[BoardRow], ranks: Mapping[int, float]) -> set[int]:
+    """The two modes of the first sample that score best."""
+    known = [r for r in rows if r.score is not None and r.sample == rows[0].sample]
+    return {r.setup for r in sorted(known, key=lambda r: -ranks[r.setup])[:2]}
+
+
+def _cells(some: list[tuple[int, str]]) -> str:
+    return f"{len(some)} {'cell' if len(some) == 1 else 'cells'}"
+
+
+def _next(rows: list[BoardRow], review: ShelfEntry, by_hand: list[int], ranks: Mapping[int, float]) -> NextStep:
+    """First pass on every mode, what is stale, a full pass on the best two, then the verdict."""
+    if not rows:
+        return NextStep("Name the picture modes: the menu map takes them as they stand in the menu", [], "menu")
+    if by_hand:
+        return NextStep("A run by hand is open: go on with its list", [], f"hand/{by_hand[0]}")
+    if review.run_state:
+        paused = review.run_state == "paused"
+        return NextStep("The run is paused: resume it below." if paused else "A run is under way.", [], None)
+    missing = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state in ("unmeasured", "partial")]
+    stale = [(r.setup, c.measurement) for r in rows for c in r.cells if c.state == "stale"]
+    first_pass = [m for m in missing if MEASUREMENTS[m[1]].first_pass]
+    if len(first_pass) == sum(MEASUREMENTS[c.measurement].first_pass for r in rows for c in r.cells):
+        return NextStep(f"First pass: every mode as shipped, {_cells(first_pass)}", first_pass, None)
+    if stale:
+        return NextStep(f"Measure again what is stale, {_cells(stale)}", stale, None)
+    if first_pass:
+        return NextStep(f"Finish the first pass, {_cells(first_pass)}", first_pass, None)
+    if missing:
+        worth = _worth_a_full_pass(rows, ranks)
+        full = [m for m in missing if m[0] in worth]
+        if full:
+            names = " and ".join(r.name for r in rows if r.setup in worth and any(f[0] == r.setup for f in full))
+            return NextStep(f"Full pass on {names}, {_cells(full)}", full, None)
+        if not review.editions:
+            return NextStep(
+                f"The best modes are measured whole: read the verdict ({_cells(missing)} left)", [], "verdict"
+            )
+        return NextStep(f"Published; {_cells(missing)} left", [], "verdict")
+    if not review.editions:
+        return NextStep("All measured: read the verdict and publish", [], "verdict")
+    return NextStep("Published", [], "verdict")

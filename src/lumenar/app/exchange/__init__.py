@@ -1,0 +1,1 @@
+"""Readings in and out: the readings file, CSV and CGATS tables."""

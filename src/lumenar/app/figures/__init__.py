@@ -1,0 +1,1 @@
+"""Figures: from committed readings to stored analyses, at once or in the background."""

@@ -1,0 +1,1 @@
+"""Meters, their corrections and their floors."""

@@ -1,0 +1,1 @@
+"""Manual runs: a person enters the meter's numbers."""

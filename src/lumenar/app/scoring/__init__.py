@@ -1,0 +1,1 @@
+"""Scores of setups, and the purposes that people add."""

@@ -1,0 +1,1 @@
+"""Setups: modes with their settings, added, changed, restored and annotated."""

@@ -1,0 +1,1 @@
+"""Tunings: the search for better settings, step by step, and what it gained."""

@@ -1,0 +1,1 @@
+"""The verdict: scores by purpose, recipes, and what is missing."""
