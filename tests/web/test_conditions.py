@@ -126,7 +126,7 @@ def test_by_hand_with_a_torch_and_a_light_that_cannot_be_had(page):
     baselines = page.find("input[aria-label='How often the baseline is read']")
     baselines.send_keys("6")
     page.until(lambda: "the baseline 6 times" in text(page, "[data-testid=cost]"))
-    assert "You light the room, enter and type" in text(page, "[data-testid=cost]")
+    assert "You set the room light, enter the settings and type the readings" in text(page, "[data-testid=cost]")
     page.find("[data-testid=experiment-start]").click()
     page.find("[data-testid=stage]")
     number = page.api(f"/reviews/{made['id']}/experiments")[0]["id"]

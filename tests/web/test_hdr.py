@@ -118,7 +118,7 @@ def test_a_purpose_written_from_one_for_hdr_is_for_hdr(page):
     form = page.find("[data-testid=purpose-form]")
     page.until(lambda: "Reel HDR" in page.find("[data-testid=scores]").text)
     form.find_element("css selector", "input").send_keys("Racing")
-    page.find("button", "Keep the purpose").click()
+    page.find("button", "Save the purpose").click()
     page.find("h2", "Racing")
     assert page.api("/purposes")["purposes"][-1]["signal"] == "pq"
     page.until(lambda: "Player HDR" in page.find("[data-testid=scores]").text)

@@ -60,7 +60,7 @@ def _a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
     weight.send_keys("900")
     page.until(lambda: shown(page) != before and len(shown(page)) == 4)
     # Kept without a title it is refused, where the title is missing, and nothing that was typed is lost.
-    page.find("button", "Keep the purpose").click()
+    page.find("button", "Save the purpose").click()
     page.find("[data-testid=purpose-form]", "needs a title")
     assert weight.get_attribute("value") == "900"
     page.find("[data-testid=purpose-form] input").send_keys("Bedside")
@@ -69,7 +69,7 @@ def _a_person_writes_a_purpose_and_sees_at_once_how_setups_score(page):
     light.send_keys(Keys.CONTROL, "a")
     light.send_keys("60")
     seen = shown(page)
-    page.find("button", "Keep the purpose").click()
+    page.find("button", "Save the purpose").click()
     page.find("h2", "Bedside")
     assert page.api("/purposes")["purposes"][-1]["luminance"] == 60
     page.until(lambda: shown(page) == seen)

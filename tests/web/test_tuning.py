@@ -146,7 +146,7 @@ def _the_result_is_a_recipe_to_tick_off_to_print_and_to_replay(page):
 def _the_values_are_tried_in_another_mode_and_the_verdict_recommends_what_was_proven(page):
     review = monitor(page)
     page.go(f"/review/{review}/tuning")
-    Select(page.find("select[aria-label='Mode to carry the values to']")).select_by_visible_text("Daybreak")
+    Select(page.find("select[aria-label='Mode to copy the values to']")).select_by_visible_text("Daybreak")
     page.find("[data-testid=carry]").click()
     page.until(
         lambda: "orth it" in text(page, "[data-testid=carried]") or "alone" in text(page, "[data-testid=carried]"), 60

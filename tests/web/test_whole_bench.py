@@ -221,7 +221,7 @@ def test_a_correction_is_made_and_a_meter_that_is_unplugged_loses_nothing(page):
     page.find("button", "Make a correction").click()
     result = page.find("[data-testid=correction-result]")
     assert "skin tone" in result.text and "before it by" in result.text
-    page.find("button", "Keep it for emissive panels").click()
+    page.find("button", "Save it for emissive panels").click()
     page.until(lambda: len(page.api("/instruments")["corrections"]) == before + 1)
     page.clock("20")
     board(page, MONITOR)

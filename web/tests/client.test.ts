@@ -30,6 +30,6 @@ describe("what is sent", () => {
   it("names the address's trouble where no server answers", async () => {
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("Failed to fetch")));
     const said = await got(api.GET("/api/v1/reviews")).catch((e) => e);
-    expect(said.problem.detail).toContain("The server does not answer. Nothing is lost");
+    expect(said.problem.detail).toContain("The server doesn't answer. Nothing is lost");
   });
 });

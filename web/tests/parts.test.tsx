@@ -309,7 +309,7 @@ describe("milestones", () => {
     expect(milestone(status({ done: 30 }), status({ done: 30, state: "paused", message: "Plug it in." }))).toBe(
       "Plug it in.",
     );
-    expect(milestone(status({ done: 99 }), status({ kind: "", run: null }))).toContain("is over");
+    expect(milestone(status({ done: 99 }), status({ kind: "", run: null }))).toContain("has ended");
   });
 });
 

@@ -400,7 +400,7 @@ def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimen
 
 def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):
     number = asked(app, bench, experimenter, monitor, "does", BLUE).id
-    with pytest.raises(ConflictError, match="nothing is typed"):
+    with pytest.raises(ConflictError, match="typed readings aren"):
         views.typed_in(app, number, 0, "XYZ", [], {}, [], [])
 
 

@@ -287,7 +287,7 @@ def test_what_a_stand_in_alone_can_do_is_refused(app, bench, television):
     setup = rows(app, television)[0].id
     with pytest.raises(ConflictError, match="no stand-in"):
         Corrector(app, bench).start(television, setup)
-    with pytest.raises(ConflictError, match="no stand-in"):
+    with pytest.raises(ConflictError, match="is not simulated"):
         FreeRun(app, bench).start(television, setup)
     with pytest.raises(BadInputError, match="gives no waveform"):
         bench.runs.start(television, [Cell(setup, "modulation")])

@@ -76,7 +76,7 @@ const OFFLINE: Problem = {
   type: "urn:lumenar:offline",
   title: "No answer",
   status: 0,
-  detail: "The server does not answer. Nothing is lost; start it again and this page goes on by itself.",
+  detail: "The server doesn't answer. Nothing is lost. Start it again, and this page continues by itself.",
 };
 
 /** JSON knows no "not a number" and would send null, which says that nobody states it: what was typed is refused instead. */
@@ -113,7 +113,7 @@ export async function got<T>(asked: Promise<{ data?: T; error?: unknown; respons
           type: "urn:lumenar:error",
           title: "Error",
           status: response.status,
-          detail: `The server failed (${response.status}). What was measured is safe; try again.`,
+          detail: `The server failed (${response.status}). Your readings are safe. Try again.`,
         },
   );
 }

@@ -32,7 +32,7 @@ export function Help({ close }: { close: () => void }) {
                 set(on);
               }}
             >
-              Letters, digits and signs act as keys by themselves
+              Single letters, digits and signs work as shortcuts
             </Toggle>
           </Box>
           <Box columns={{ base: "1", md: "2" }} columnGap="36px">

@@ -180,7 +180,7 @@ export function Shell() {
       )}
       {!connected && (
         <Box role="status" bg="lampSoft" color="ink" px="16px" py="6px" borderBottom="1px solid" borderColor="lamp">
-          The server does not answer. Nothing is lost; this page goes on when it is back.
+          The server doesn't answer. Nothing is lost. This page continues when the server is back.
         </Box>
       )}
       <Box

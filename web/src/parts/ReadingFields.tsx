@@ -46,7 +46,7 @@ export function ReadingFields({
   busy,
   onKeep,
   handle,
-  keep: words = "Keep the readings",
+  keep: words = "Save the readings",
   error,
   children,
 }: Props) {
@@ -180,7 +180,7 @@ function PatchField({
       <Text>{patch.code}</Text>
       <Field
         ref={place}
-        aria-label={`What the meter says of ${patch.code}`}
+        aria-label={`Meter reading of ${patch.code}`}
         placeholder={patch.expected == null ? "" : `about ${patch.expected.toPrecision(3)} cd/m²`}
         value={value}
         autoComplete="off"

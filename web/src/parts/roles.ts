@@ -10,7 +10,7 @@ export const ROLES: Record<string, string> = {
   "red offset": "red at the dark end (offset)",
   "green offset": "green at the dark end (offset)",
   "blue offset": "blue at the dark end (offset)",
-  white: "the colour of white, in a way of its own",
+  white: "the colour of white, in another way",
 };
 
 /** What a control sets, in a few words. */

@@ -131,7 +131,8 @@ class FreeRun:
         setup = cells.setup_of(self.app, review_id, setup_id)
         shown = display(self.app, setup.unit_id)
         if not shown.stand_in:
-            raise ConflictError("by-hand", f"{shown.row.name} is no stand-in, so no meter of ours stands before it.")
+            said = f"{shown.row.name} is not simulated, so the simulated meter can't read it. Use a manual run instead."
+            raise ConflictError("by-hand", said)
         controls = self._controls(setup.unit_id, review_id, setup_id)
         if not controls:
             raise BadInputError("setup", f"{setup.name} has no slider that can be moved.", "setup")

@@ -195,7 +195,7 @@ def photograph(app: Application, review_id: int, setup_id: int, shutter_s: float
     out = io.BytesIO()
     Image.fromarray(pixels).save(out, "PNG")
     shutter = f"1/{1 / shutter_s:.0f} s" if shutter_s < 0.5 else f"{shutter_s:g} s"
-    note = "By the stand-ins' camera, beside a lamp of 400 Hz."
+    note = "Photographed by the simulated camera, beside a lamp that flickers at 400 Hz."
     return check(app, review_id, setup_id, Photo(out.getvalue(), "left", REFERENCE_HZ, shutter, note))
 
 

@@ -191,11 +191,9 @@ class Planner:
         room = condition_of(shown, setup, self._rooms) or {}
         signal = format_of(shown.row, setup)
         if room.get("lux") != DARK_ROOM["lux"]:
-            return f"a stand-in's room is dark, so it cannot be measured in {room.get('label') or 'another light'}"
+            return f"the simulated room is dark, so it can't be measured in {room.get('label') or 'another light'}"
         if signal["range"] != shown.row.signal_range or int(signal["bits"]) > shown.row.bits:
-            return (
-                f"the stand-in takes {shown.row.bits} bits in {shown.row.signal_range} range, not what the setup says"
-            )
+            return f"the simulated display accepts {shown.row.bits} bits in {shown.row.signal_range} range, not the setup's"
         return ""
 
     def _context(self, shown: Display, setup: SetupRow) -> Context:

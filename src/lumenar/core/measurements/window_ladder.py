@@ -99,7 +99,7 @@ MEASUREMENT = Measurement(
     title="Window size",
     group="Light",
     signals=("sdr",),
-    columns=(Column("drop_percent", "Window size", "drop %", decimals=1),),
+    columns=(Column("drop_percent", "Window", "drop %", decimals=1),),
     luminance_alone=True,
     patches=patches,
     select=select,
@@ -111,6 +111,6 @@ MEASUREMENT = Measurement(
     alike=_alike,
     picked=("drop_percent", "max_cd_m2", "steadiness_percent"),
     floors=("drop_percent",),
-    short="Window size",
+    short="Window",
     order=3,
 )

@@ -93,7 +93,7 @@ const Clock = memo(function Clock({ speed, idle }: { speed: number; idle: boolea
   return (
     <Box flex="none" display={idle ? "flex" : "block"} gap="8px" alignItems="center">
       <Text as="label" color="ink3" fontSize="11px" display="block" {...{ htmlFor: "clock" }}>
-        Stand-in clock
+        Simulated clock
       </Text>
       <Select
         id="clock"

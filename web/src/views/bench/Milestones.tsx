@@ -4,7 +4,7 @@ import { useBench } from "../../api/queries";
 
 /** What is worth saying of a run: its start, each quarter, why it stands still, its end. */
 export function milestone(before: BenchStatus | undefined, now: BenchStatus): string | null {
-  if (now.kind !== "run" && before?.kind === "run") return `The run on ${before.review_name} is over.`;
+  if (now.kind !== "run" && before?.kind === "run") return `The run on ${before.review_name} has ended.`;
   if (now.kind !== "run") return null;
   if (before?.run !== now.run || before?.kind !== "run")
     return `A run on ${now.review_name} is on the bench, ${now.total} readings.`;

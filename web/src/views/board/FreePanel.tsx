@@ -84,7 +84,7 @@ export function FreePanel({ review }: { review: number }) {
           <Flex
             gap="6px"
             mt="3px"
-            title="Now and then another picture for a moment: some displays dim what stands still."
+            title="Shows another picture briefly now and then, because some displays dim a still picture."
           >
             <Select
               aria-label="Picture to hold"

@@ -202,8 +202,8 @@ export function RunOptions({
         <Tick
           title={
             meter
-              ? "Half an hour at least; without it the figures' uncertainty allows for a cold display"
-              : "Reads white until it drifts by less than 1 % in ten minutes; without it the run is marked"
+              ? "At least half an hour. If the display may be cold, intervals are wider."
+              : "Reads white until it drifts by less than 1 % in ten minutes. Runs without a warm-up are marked."
           }
           checked={options.warm_up ?? false}
           onChange={(warm_up) => set({ warm_up })}

@@ -246,7 +246,7 @@ export function SettingsDialog({ review, setup, close, onSaved }: Props) {
       label="Settings"
       width="min(860px, 94vw)"
       onClose={close}
-      mayClose={() => !edited.current || window.confirm("Settings were changed and are not saved. Close all the same?")}
+      mayClose={() => !edited.current || window.confirm("Your changes to the settings are not saved. Close anyway?")}
     >
       {(shut) => (
         <>

@@ -183,7 +183,7 @@ export default function CameraView() {
           </ChooseFile>
         </Flex>
         <Text color="ink3" fontSize="12px" mb="12px">
-          What is kept is smaller and says nothing of where, when and by what it was taken.
+          Lumenar stores a smaller copy without place, time or camera data.
         </Text>
         {board.data.stand_in && (
           <Flex gap="10px" align="center" mb="14px">
@@ -192,11 +192,11 @@ export default function CameraView() {
               onClick={() => take.mutate({ setup: Number(setup) || first, shutter_s: Number(open) })}
               data-testid="take-photo"
             >
-              Photograph the stand-in
+              Photograph the simulated display
             </LampButton>
             <Text color="ink2">in {names[setup || String(first)]}, shutter</Text>
             <Choice
-              aria-label="Shutter of the stand-ins' camera"
+              aria-label="Shutter of the simulated camera"
               value={open}
               choices={SHUTTERS}
               onChange={setOpen}

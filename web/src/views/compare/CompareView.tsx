@@ -17,7 +17,7 @@ const signed = (v: number) => (v === 0 ? "0" : `${v > 0 ? "+" : "−"}${Number(M
 function Difference({ value }: { value: ComparedValue }) {
   if (value.undecidable) {
     return (
-      <Mono fontSize="11px" color="ink3" display="block" title="A lower bound is no figure that could differ">
+      <Mono fontSize="11px" color="ink3" display="block" title="A lower bound can't be compared">
         not decidable
       </Mono>
     );
@@ -25,7 +25,7 @@ function Difference({ value }: { value: ComparedValue }) {
   if (value.difference === null || value.difference === undefined) return null;
   const told =
     value.measurable === null
-      ? "uncertainty of the difference is not known"
+      ? "the uncertainty of the difference is unknown"
       : value.measurable
         ? "measurable"
         : "not measurable";
@@ -109,7 +109,7 @@ function Rows({
                   onClick={() => drawn && onChoose(row.measurement)}
                   color={drawn ? "ink" : "ink2"}
                   minH="24px"
-                  title={drawn ? "Draw this over one another" : "Not measured in all of them"}
+                  title={drawn ? "Overlay the charts of this measurement" : "Not measured in every setup"}
                 >
                   {row.title}
                 </chakra.button>
@@ -222,7 +222,7 @@ export default function CompareView() {
         <Quiet>
           {known.data?.length === 0
             ? "Nothing is measured yet. Measure a mode from its Board, then compare it here."
-            : "Add two to four modes above: of one display, or of several."}
+            : "Add two to four modes above, from one display or several."}
         </Quiet>
       )}
       {comparison.data && setups.length > 0 && (

@@ -165,13 +165,13 @@ export function AskConditions({
   const nameless = lights.some((l) => l.label.trim() === "");
   const dark = lights.find((l) => choices.data?.stand_in && l.lux === null)?.label;
   const wanting = nameless
-    ? "Say what each light is, such as “dark” or “torch, 30 cm”."
+    ? "Name each room light, such as “dark” or “torch, 30 cm”."
     : dark !== undefined
-      ? `The lamps of the stand-ins are set by lux: say how many ${dark} are.`
+      ? `The simulated room lights need a value in lux. Enter it for ${dark}.`
       : factors.length === 0 && lights.length < 2
         ? "Add a feature or a second room light to see the plan."
         : which === "chosen" && !chosen.some((k) => known.has(k))
-          ? "Choose a state that is read."
+          ? "Choose at least one state to read."
           : "";
   const ready = wanting === "";
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
@@ -195,7 +195,7 @@ export function AskConditions({
           Room light
         </Text>
         <Text color="ink3" fontSize="12px" mb="6px">
-          The first is the baseline's. A label is enough where nobody measured: “torch, 30 cm”.
+          The first light belongs to the baseline. If you didn't measure it, a label such as “torch, 30 cm” is enough.
         </Text>
         {lights.map((l, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a light has no other name while it is typed
@@ -231,10 +231,10 @@ export function AskConditions({
           Another light{next ? `: ${next.words}` : ""}
         </QuietButton>
         <Text as="h2" fontWeight="600" mt="20px">
-          What is tried
+          Features to test
         </Text>
         <Text color="ink3" fontSize="12px" mb="6px">
-          Controls that do something by themselves. The baseline has them where they stand.
+          Automatic features such as light sensors. The baseline uses their current settings.
         </Text>
         {factors.map((f, i) => {
           const c = controls.find((x) => x.path === f.path);
@@ -245,7 +245,7 @@ export function AskConditions({
                 <Text fontWeight="600" title={f.path}>
                   {c?.name ?? f.path}
                 </Text>
-                <Text color="ink3">stands at {c?.stands}</Text>
+                <Text color="ink3">set to {c?.stands}</Text>
                 <Box flex="1" />
                 <TakeOff
                   aria-label={`Leave ${c?.name ?? f.path} out`}
@@ -265,7 +265,7 @@ export function AskConditions({
               </Flex>
               <Field
                 aria-label={`What ${c?.name ?? f.path} promises`}
-                placeholder="What the maker or the menu says of it, such as “does nothing in the dark”"
+                placeholder="What the maker or the menu promises, such as “does nothing in the dark”"
                 value={f.promise ?? ""}
                 w="100%"
                 maxLength={300}
@@ -340,7 +340,11 @@ export function AskConditions({
       <CostOf
         wanting={wanting}
         cost={cost}
-        who={byHand ? "You light the room, enter and type" : "The bench lights the room and enters"}
+        who={
+          byHand
+            ? "You set the room light, enter the settings and type the readings"
+            : "The bench sets the room light and the settings"
+        }
         busy={busy}
         error={error}
         onStart={() => onStart(question, draft.clear)}

@@ -100,7 +100,7 @@ function Shown({
           <ChartPanel chart={chart} name="conditions" tables={false} />
           {chosen.length === 0 && (
             <Text color="ink3" fontSize="12px">
-              Choose states in the grid to draw their greys here.
+              Select states in the grid to see their greys here.
             </Text>
           )}
         </Box>
@@ -170,7 +170,7 @@ function Session({ experiment, result, fresh }: { experiment: Experiment; result
                 loading={done.isPending}
                 onClick={() => done.mutate({ form: "XYZ", texts: [], stands: {}, greyed: [], refused: [label] })}
               >
-                This light cannot be had: leave it out
+                Skip this light
               </QuietButton>
             </Flex>
           )}
@@ -245,7 +245,7 @@ export default function ConditionsView() {
             onChange={(v) => setSearch({ new: "", setup: v }, { replace: true })}
           />
         )}
-        {!x && <Text color="ink3">what the display does by itself, in which light</Text>}
+        {!x && <Text color="ink3">automatic features in different room lights</Text>}
         <Box flex="1" />
         <Past
           of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}

@@ -4,12 +4,12 @@ import { type KeyGroup, numberIn, type View } from "../../app/view";
 export const CONDITIONS_KEYS = {
   where: "Conditions",
   keys: {
-    confirm: [" ", "what was to be done is done: to the first reading, or keep what is typed"],
-    pause: ["p", "pause the bench, or go on"],
+    confirm: [" ", "confirm that it is done and go to the first reading, or save the typed readings"],
+    pause: ["p", "pause or resume the bench"],
     down: ["j", "the next state"],
     up: ["k", "the state before"],
-    choose: ["x", "draw the state's greys, or take them off"],
-    back: ["Escape", "back to the Board; the experiment stays where it is"],
+    choose: ["x", "show or hide the state's greys"],
+    back: ["Escape", "back to the Board; the experiment can be resumed later"],
   },
 } as const satisfies KeyGroup;
 

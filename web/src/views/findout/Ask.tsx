@@ -53,7 +53,7 @@ export function Ask({
   };
   const ready = about?.setups ? setups.length > 0 || path !== "" : path !== "" || about?.control === false;
   const several = one ? "Choose the setup to compare with." : "Choose setups, or a control whose values are ranked.";
-  const wanting = about?.setups ? several : "The menu map has no control that could be set here.";
+  const wanting = about?.setups ? several : "No control in the menu map can be set here.";
   const cost = useExperimentCost(review, choices.data && ready ? question : null);
   if (choices.error) return <ProblemNote error={choices.error} />;
   if (!choices.data) return <Quiet>Loading</Quiet>;

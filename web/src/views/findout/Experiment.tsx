@@ -40,7 +40,7 @@ export function Answer({
           {news.length > 0 && !experiment.applied ? (
             <>
               <LampButton onClick={onLearn} loading={busy}>
-                Write into the menu map <Key on>m</Key>
+                Save to the menu map <Key on>m</Key>
               </LampButton>
               <Text color="ink2">{news.map((c) => c.words).join("; ")}</Text>
             </>
@@ -59,7 +59,7 @@ export function Answer({
             <Text color="ink3">It stands in the recipe of {experiment.setup_name}, for this firmware.</Text>
           ) : (
             <LampButton onClick={onLearn} loading={busy}>
-              Write it into the recipe <Key on>m</Key>
+              Save to the recipe <Key on>m</Key>
             </LampButton>
           )}
         </Box>
@@ -200,7 +200,7 @@ export function StageByHand({
         {stage.look.length > 0 && (
           <Box mt="14px">
             <Text color="ink2" mb="4px">
-              Look at the menu. Type what shows another value than here, tick what cannot be set.
+              Check the menu. Type each value that differs from the one shown here, and tick controls that can't be set.
             </Text>
             <Grid templateColumns="minmax(0, 1fr) 90px 110px" gap="4px 12px" alignItems="center">
               {stage.look.map(([path, value]) => (

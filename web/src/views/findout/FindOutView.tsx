@@ -82,7 +82,7 @@ export default function FindOutView() {
   const number = asked !== null ? Number(asked) : fresh ? null : (own?.[0]?.id ?? null);
   const shown = useExperiment(number);
   const start = useStart(review);
-  useTitle(board.data && `Find out, ${board.data.review.name}`);
+  useTitle(board.data && `Experiments, ${board.data.review.name}`);
   const problem = board.error ?? every.error ?? shown.error;
   if (problem) return <Failed error={problem} />;
   if (!board.data || !own || (number !== null && !shown.data)) return <Quiet>Loading</Quiet>;
@@ -93,7 +93,7 @@ export default function FindOutView() {
   const control = search.get("control") ?? "";
   return (
     <Flex direction="column" h="100%">
-      <ViewHead title="Find out">
+      <ViewHead title="Experiments">
         {!x && rows.length > 0 && (
           <Choice
             aria-label="Setup"
@@ -103,7 +103,7 @@ export default function FindOutView() {
             onChange={(v) => keep({ setup: v, ...(control ? { control } : {}) })}
           />
         )}
-        {!x && <Text color="ink3">what is found out belongs to its menu; everything is put back</Text>}
+        {!x && <Text color="ink3">Results are saved to the menu map. All settings are restored afterwards.</Text>}
         <Box flex="1" />
         <Past
           of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}

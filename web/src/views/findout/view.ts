@@ -2,18 +2,18 @@ import { experimentsQuery } from "../../api/queries";
 import { type KeyGroup, numberIn, type View } from "../../app/view";
 
 export const FINDOUT_KEYS = {
-  where: "Find out",
+  where: "Experiments",
   keys: {
-    confirm: [" ", "what was to be done is done: to the first reading, or keep what is typed"],
-    pause: ["p", "pause the bench, or go on"],
-    learn: ["m", "write what was found out into the menu map, or into the recipe"],
-    back: ["Escape", "back to the menu map; the experiment stays where it is"],
+    confirm: [" ", "confirm that it is done and go to the first reading, or save the typed readings"],
+    pause: ["p", "pause or resume the bench"],
+    learn: ["m", "save the result to the menu map or the recipe"],
+    back: ["Escape", "back to the menu map; the experiment can be resumed later"],
   },
 } as const satisfies KeyGroup;
 
 export const findout: View = {
   route: "review/:review/findout",
-  title: "Find out",
+  title: "Experiments",
   keys: [FINDOUT_KEYS],
   bar: "review",
   query: (at) => [experimentsQuery(numberIn(at, "review"))],

@@ -330,7 +330,7 @@ function Step({
             data-testid="hand-input"
           />
           <LampButton onClick={keep} disabled={!text.trim()} h="40px">
-            {answer?.question ? "Keep it" : "Keep"} <Key on>↵</Key>
+            {answer?.question ? "Save anyway" : "Save"} <Key on>↵</Key>
           </LampButton>
         </Flex>
       </Flex>
@@ -338,7 +338,7 @@ function Step({
         {told?.error && <Text color="lamp">{told.error}</Text>}
         {told?.question && (
           <Text color="lamp">
-            {told.question} {answer ? "Press Enter to keep it, or type it again." : "Type it again."}
+            {told.question} {answer ? "Press Enter to save it, or type it again." : "Type it again."}
           </Text>
         )}
         {!told && patch.outcome && (

@@ -129,7 +129,7 @@ function Setups({ told }: { told: Understood }) {
       >
         <Table.Header>
           <Table.Row bg="transparent">
-            {["Setup", "Mode", "Target", "Readings", "Measurements they suffice for"].map((h) => (
+            {["Setup", "Mode", "Target", "Readings", "Measurements they are enough for"].map((h) => (
               <Table.ColumnHeader key={h} color="ink3" fontSize="11px" fontWeight="450" scope="col">
                 {h}
               </Table.ColumnHeader>
@@ -187,8 +187,7 @@ export default function ImportView() {
         Import readings
       </Text>
       <Text color="ink2" mb="12px">
-        A readings file in JSON, a table in CSV, or CGATS text. What was understood is shown first; nothing is stored
-        before.
+        A readings file in JSON, a table in CSV, or CGATS text. You see a preview first; nothing is stored before.
       </Text>
       <FileUpload.Root
         maxFiles={1}

@@ -26,7 +26,7 @@ export function Corrections({ view }: { view: View }) {
   if (view.corrections.length === 0)
     return (
       <Text color="ink2">
-        None yet. Without one, runs are read with the meter's own filters and are marked as uncorrected.
+        No corrections yet. Runs without a correction are marked as uncorrected, and their intervals are wider.
       </Text>
     );
   return (

@@ -34,7 +34,7 @@ export default function InstrumentsView() {
         <StandIns view={view.data} />
         <Box as="section" aria-label="New correction">
           <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
-            Make a correction on the stand-in bench
+            Make a correction on the simulated bench
           </Text>
           <NewCorrection view={view.data} />
         </Box>

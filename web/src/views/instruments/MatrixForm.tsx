@@ -52,7 +52,7 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
       columns="minmax(240px, 1.4fr) repeat(auto-fill, minmax(150px, 1fr))"
       error={save.error}
       places={PLACES}
-      save="Keep the correction"
+      save="Save the correction"
       saving={save.isPending}
       onSave={submit}
       onLeave={done}
@@ -61,7 +61,7 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
       <Labelled
         label="Matrix, three rows"
         hint="corrected XYZ = matrix × XYZ as read; the first row gives X"
-        error={wrong ? "Nine numbers are wanted, three in a row." : error("matrix")}
+        error={wrong ? "Enter nine numbers, three in a row." : error("matrix")}
         width="100%"
       >
         <Textarea
@@ -78,7 +78,7 @@ export function MatrixForm({ meter, done }: { meter: NamedMeter; done: () => voi
       </Labelled>
       <Labelled
         label="Uncertainty, %"
-        hint="of each channel; 1 where you do not know"
+        hint="for each channel; 1 if you don't know"
         error={error("u_percent")}
         width="100%"
       >

@@ -24,7 +24,7 @@ function Result({ attempt }: { attempt: Attempt }) {
           </>
         )}
       </Text>
-      <Wide label="What is left after the correction">
+      <Wide label="Remaining error after the correction">
         <Table.Root>
           <Table.Header>
             <Table.Row>
@@ -57,7 +57,7 @@ function Result({ attempt }: { attempt: Attempt }) {
       </Wide>
       <Flex gap="8px" mt="12px">
         <LampButton onClick={() => keep.mutate()} loading={keep.isPending}>
-          Keep it for {PANELS[attempt.panel]} panels
+          Save it for {PANELS[attempt.panel]} panels
         </LampButton>
         <QuietButton onClick={() => drop.mutate()}>Discard</QuietButton>
       </Flex>

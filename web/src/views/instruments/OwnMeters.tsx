@@ -165,8 +165,8 @@ export function OwnMeters({ view, add, onAdd }: { view: View; add: boolean; onAd
       </Flex>
       {view.named.length === 0 && !add && (
         <Text color="ink2">
-          None yet. A meter that only shows numbers serves for a run by hand; named with its serial number, its
-          calibration date and its corrections, every figure says what it was read with.
+          No meters yet. You can use any meter that shows numbers for a manual run. If you add it with its serial
+          number, its calibration date and its corrections, every figure says what it was read with.
         </Text>
       )}
       {view.named.length > 0 && (

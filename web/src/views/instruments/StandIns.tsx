@@ -14,11 +14,11 @@ export function StandIns({ view }: { view: View }) {
   const faults = Object.keys(view.faults) as Fault[];
   const busy = (bench.data?.kind ?? "") !== "";
   return (
-    <Box as="section" aria-label="Stand-in meters">
+    <Box as="section" aria-label="Simulated meters">
       <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
-        Stand-in meters
+        Simulated meters
       </Text>
-      <Wide label="Stand-in meters">
+      <Wide label="Simulated meters">
         <Table.Root w="100%">
           <Table.Header>
             <Table.Row>

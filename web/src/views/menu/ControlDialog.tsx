@@ -22,9 +22,9 @@ const PLACES = { unit: "the unit's menu", host: "the host", input: "the way in" 
 const WORDS = [
   ["promise", "Promise", "what the menu says it does"],
   ["note", "Note", ""],
-  ["evidence", "Known from", "which readings, which page"],
-  ["route", "Reached by", "where the menu does not lead there"],
-  ["only", "Only", "what a model must have for it"],
+  ["evidence", "Known from", "readings or page of the manual"],
+  ["route", "Reached by", "if the menu doesn't lead there"],
+  ["only", "Only", "what the model needs for it"],
 ] as const;
 
 const typed = (c: MenuControl) => ({

@@ -114,7 +114,7 @@ function Drawing({
       </Text>
       <Box flex="1" />
       <QuietButton onClick={onKeep}>
-        Keep it <Key>enter</Key>
+        Save <Key>enter</Key>
       </QuietButton>
       <QuietButton onClick={onLeave}>
         Leave it <Key>esc</Key>
@@ -243,7 +243,7 @@ function Chart({ review, map, leave, edit }: { review: number; map: MenuMap; lea
               review={review}
             />
           ) : (
-            <Quiet>{differ ? "No setup differs from how its mode ships." : "No control matches."}</Quiet>
+            <Quiet>{differ ? "All setups have their mode's factory settings." : "No control matches."}</Quiet>
           )}
         </>
       ) : (
@@ -307,7 +307,7 @@ export default function MenuView() {
             {map.modes.length} {map.modes.length === 1 ? "mode" : "modes"} · {count}{" "}
             {count === 1 ? "control" : "controls"}
             {map.shared > 1 ? ` · shared by ${map.shared} samples` : ""}
-            {map.stand_in ? " · the stand-in's light is not touched by what is corrected here" : ""}
+            {map.stand_in ? " · corrections here don't change the simulated display" : ""}
           </Text>
           <Box flex="1" />
           <Tabs.List border="none">

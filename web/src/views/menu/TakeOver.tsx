@@ -77,8 +77,8 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
       <Box>
         <Heading>Take it over from another display</Heading>
         <Text color="ink2" mb="8px">
-          From another sample, an earlier review or a sibling model. What stands here now is kept as a change that can
-          be taken back; setups follow, where they fit.
+          From another sample, an earlier review or a sibling model. The current map is kept as a change that can be
+          taken back; setups follow, where they fit.
         </Text>
         {others.length === 0 ? (
           <Text color="ink3">No other display has a menu yet.</Text>

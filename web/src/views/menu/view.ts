@@ -6,15 +6,15 @@ export const MENU_KEYS = {
   keys: {
     up: ["ArrowUp", "the control above"],
     down: ["ArrowDown", "the control below"],
-    correct: ["Enter", "correct the control, or keep what was drawn"],
+    correct: ["Enter", "edit the control, or save the drawn links"],
     lock: ["l", "draw what the control locks"],
     reset: ["r", "draw what the control resets"],
     mark: ["x", "while drawing: mark the control, or unmark it"],
-    differ: ["c", "only what setups differ in, or all"],
-    find: ["f", "find out what the control does, locks or reaches"],
+    differ: ["c", "only controls in which setups differ, or all"],
+    find: ["f", "test what the control does, locks or affects"],
     filter: ["/", "filter the controls"],
     edit: ["e", "write or paste the menu"],
-    back: ["Escape", "leave what is drawn, clear the filter, or back to the Board"],
+    back: ["Escape", "discard the drawn links, clear the filter, or back to the Board"],
   },
 } as const satisfies KeyGroup;
 

@@ -222,7 +222,7 @@ export default function PlatesView() {
         <Text as="h1" fontWeight="600" overflowWrap="anywhere">
           {row?.name ?? "…"}
         </Text>
-        <Flex as="nav" aria-label="Measurements" gap="0 13px" wrap="wrap" whiteSpace="nowrap" fontSize="12.5px">
+        <Flex as="nav" aria-label="Measurements" gap="0 10px" wrap="wrap" whiteSpace="nowrap" fontSize="12.5px">
           {row?.cells
             .filter((c) => c.figures.length)
             .map((c) => (

@@ -53,7 +53,7 @@ export function Readings({
             </QuietButton>
           </Flex>
           <Text color="ink2" mb="8px">
-            Luminance as read, before any correction. A patch that was read more than once counts as the median.
+            Luminance before any correction. If a patch was read several times, the median counts.
           </Text>
           {read.error && <ProblemNote error={read.error} />}
           {read.data?.message && !busy && (

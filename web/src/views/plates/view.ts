@@ -8,7 +8,7 @@ export const PLATES_KEYS = {
     target: ["t", "choose a target"],
     overlay: ["o", "overlay another mode, or pin a target"],
     look: ["l", "how the mode looks"],
-    readings: ["r", "what was read of each patch, to read any one again"],
+    readings: ["r", "the readings of each patch, to repeat any of them"],
     before: ["ArrowLeft", "the measurement before"],
     after: ["ArrowRight", "the next measurement"],
     above: ["ArrowUp", "the mode above"],

@@ -188,7 +188,7 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
                 onChange={(e) => setV({ ...v, title: e.target.value })}
               />
             </Labelled>
-            <Labelled label="What it means, in one line" error={error("meaning")}>
+            <Labelled label="Description in one line" error={error("meaning")}>
               <Input
                 h="30px"
                 w="100%"
@@ -277,7 +277,7 @@ export function PurposeForm({ like, changes, rules, review, picker, done }: Prop
           )}
           <Flex gap="8px" mt="14px">
             <LampButton type="submit" loading={save.isPending}>
-              {changes === null ? "Keep the purpose" : "Save"}
+              {changes === null ? "Save the purpose" : "Save"}
             </LampButton>
             <QuietButton onClick={() => done(null)}>Leave it</QuietButton>
           </Flex>

@@ -6,7 +6,7 @@ export const PURPOSES_KEYS = {
   keys: {
     next: ["w", "the next purpose"],
     before: ["W", "the purpose before"],
-    add: ["a", "a purpose of your own, from the one that is shown"],
+    add: ["a", "add your own purpose, based on this one"],
     back: ["Escape", "leave the form, or back"],
   },
 } as const satisfies KeyGroup;

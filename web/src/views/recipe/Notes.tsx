@@ -9,7 +9,7 @@ import { Labelled } from "../../parts/Labelled";
 const TOUCHED = ["recipe", "verdict"];
 const KINDS = {
   say: "a line of text",
-  why: "another reason for a step",
+  why: "a different reason for a step",
   check: "something to check first",
   choose: "a choice, by taste or content",
   "only-if": "only where the model has it",

@@ -226,12 +226,12 @@ function Proof({ replay, recipe }: { replay: Replay; recipe: Recipe }) {
         patches={replay.patches.map((code, i) => ({ code, rgb: replay.rgb[i] ?? [0, 0, 0] }))}
         of={replay.id}
         busy={keep.isPending}
-        keep="Keep the proof"
+        keep="Save the readings"
         onKeep={(form, texts) => keep.mutate({ form, texts })}
       />
       {keep.error && <ProblemNote error={keep.error} />}
       <Flex gap="8px" align="center" mt="16px" wrap="wrap" color="ink2">
-        A step could not be entered:
+        This step couldn't be entered:
         <Select value={String(at)} aria-label="The step" onChange={(e) => setAt(Number(e.target.value))}>
           {steps.map((s, i) => (
             <option key={s.path} value={i + 2}>
@@ -252,7 +252,7 @@ function Replays({ recipe }: { recipe: Recipe }) {
     if (r.state === "working") return "at work";
     if (r.state === "waiting") return "waits for its readings";
     if (r.state === "done")
-      return r.kept == null ? "read" : r.kept ? "kept what it promises" : "did not keep what it promises";
+      return r.kept == null ? "read" : r.kept ? "kept what it promises" : "expected result not reached";
     return r.message;
   };
   return (

@@ -18,7 +18,7 @@ export function MenuPreview({ menu, off, onOff }: { menu: MenuRead; off: string[
         )}
         .{guesses.length > 0 && " What a control sets was guessed from its name: take the tick off where it is wrong."}
       </Text>
-      <Box maxH="46vh" overflow="auto" tabIndex={0} role="region" aria-label="The menu as it was understood">
+      <Box maxH="46vh" overflow="auto" tabIndex={0} role="region" aria-label="Preview of the menu">
         <Table.Root fontSize="12.5px" w="100%" aria-label="Picture modes">
           <Table.Body>
             {menu.modes.map((m) => (

@@ -140,7 +140,7 @@ export default function NewDisplay({ close }: { close: () => void }) {
                   placeholder={"Film\nStandard\nGame, srgb"}
                 />
               </Labelled>
-              <Labelled label="Controls" error={wrong("controls")} hint="as they stand in the menu">
+              <Labelled label="Controls" error={wrong("controls")} hint="as they appear in the menu">
                 <Area rows={11} value={v.controls} onChange={(e) => set("controls")(e.target.value)} />
               </Labelled>
               <HowToWrite />

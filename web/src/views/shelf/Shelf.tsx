@@ -138,7 +138,7 @@ function NewReview() {
         New review
       </Text>
       <Text color="ink2" mb="10px">
-        A display of your own, measured by hand; readings from a file; or a stand-in on the bench.
+        Add your own display and type its readings, import readings from a file, or use a simulated display.
       </Text>
       <Flex gap="8px" wrap="wrap" mb={add.error ? "12px" : 0} align="center">
         <LampButton onClick={() => setNaming(true)} h="30px">
@@ -148,7 +148,7 @@ function NewReview() {
           <Link to="/import">Readings from a file…</Link>
         </QuietButton>
         <Box flexBasis="100%" />
-        <Text color="ink3">Stand-ins:</Text>
+        <Text color="ink3">Simulated displays:</Text>
         {shipped.data?.map((unit) => (
           <QuietButton
             key={unit.file}

@@ -6,7 +6,7 @@ export const SHELF_KEYS = {
   keys: {
     search: ["/", "search"],
     next: ["w", "scores for the next purpose"],
-    before: ["W", "scores for the purpose before"],
+    before: ["W", "scores for the previous purpose"],
     clear: ["Escape", "clear the search"],
   },
 } as const satisfies KeyGroup;

@@ -64,11 +64,11 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
   };
   return (
     <FormPanel
-      title={id === null ? "A target of your own" : `Define ${like.title} anew`}
+      title={id === null ? "A target of your own" : `Edit ${like.title}`}
       columns="repeat(auto-fill, minmax(170px, 1fr))"
       error={save.error}
       places={PLACES}
-      save={id === null ? "Keep the target" : "Save"}
+      save={id === null ? "Save the target" : "Save"}
       saving={save.isPending}
       onSave={submit}
       onLeave={done}
@@ -103,7 +103,7 @@ export function TargetForm({ like, id, done }: { like: TargetView; id: number | 
         </Labelled>
       )}
       {v.curve !== "bt1886" && (
-        <Labelled label="Black" hint="the display's own is part of the curve, or none is" error={error("black")}>
+        <Labelled label="Black" hint="the display's own black is part of the curve, or none" error={error("black")}>
           <Choice value={v.black} choices={BLACKS} onChange={(black) => set({ black })} />
         </Labelled>
       )}

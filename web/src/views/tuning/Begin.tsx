@@ -147,12 +147,11 @@ export function Begin({
       {error != null && <ProblemNote error={error} />}
       {none && goals.data.every((g) => g.controls.length === 0) && (
         <Text color="ink2" mt="12px">
-          Say in the menu map what the controls set: luminance, curve, a channel's gain or offset, a point of a table.
+          Enter in the menu map what the controls set: luminance, curve, a channel's gain or offset, a point of a table.
         </Text>
       )}
       <Text color="ink3" fontSize="12px" mt="16px">
-        The setup itself stays as it is; what is found can be kept as one of its own. <Key>esc</Key> leads back to the
-        Board.
+        The setup itself doesn't change. You can save the result as a new setup. <Key>esc</Key> leads back to the Board.
       </Text>
     </Box>
   );

@@ -56,7 +56,7 @@ export function Outcome({ tuning }: { tuning: Tuning }) {
       )}
       {tuning.by_hand && tuning.state === "found" && tuning.settings.length > 0 && (
         <Text color="ink2" fontSize="12.5px" mt="8px">
-          Look at the menu once more before you keep it: what stands there should be what is written here.
+          Check the menu before you save: its values should match these.
         </Text>
       )}
     </Box>
@@ -79,7 +79,7 @@ export function Keep({
   return (
     <Box mt="18px">
       <Flex gap="10px" align="end">
-        <Labelled label="Keep it as a setup called" width="230px">
+        <Labelled label="Save as a setup named" width="230px">
           <Field
             w="100%"
             value={name}
@@ -90,7 +90,7 @@ export function Keep({
           />
         </Labelled>
         <LampButton disabled={busy || !name.trim()} onClick={() => onKeep(name)} data-testid="keep-result">
-          Keep it
+          Save
         </LampButton>
       </Flex>
       {error != null && <ProblemNote error={error} />}
@@ -107,10 +107,7 @@ function Figures({ worth }: { worth: Worth }) {
             <Table.ColumnHeader pl="0">Figure</Table.ColumnHeader>
             <Table.ColumnHeader textAlign="end">before</Table.ColumnHeader>
             <Table.ColumnHeader textAlign="end">after</Table.ColumnHeader>
-            <Table.ColumnHeader
-              textAlign="end"
-              title="How much better, with the interval that holds it 95 times of 100"
-            >
+            <Table.ColumnHeader textAlign="end" title="Improvement with its 95 % interval">
               gain
             </Table.ColumnHeader>
           </Table.Row>
@@ -194,7 +191,7 @@ function ElsewhereToo({ tuning }: { tuning: Tuning }) {
       ))}
       <Flex gap="8px" align="center" wrap="wrap">
         <Choice
-          aria-label="Mode to carry the values to"
+          aria-label="Mode to copy the values to"
           w="200px"
           h="30px"
           value={String(chosen.setup)}
@@ -210,7 +207,7 @@ function ElsewhereToo({ tuning }: { tuning: Tuning }) {
           }
           data-testid="carry"
         >
-          Enter the values there and measure
+          Enter these values there and measure
         </QuietButton>
       </Flex>
       {carry.error && <ProblemNote error={carry.error} />}

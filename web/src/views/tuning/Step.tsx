@@ -110,7 +110,7 @@ export function Question({
     >
       <Text fontWeight="600">{question.sentence}</Text>
       <Text color="ink2" mt="4px" mb="10px">
-        Look at the menu: what stands there?
+        Check the menu: which value does it show?
       </Text>
       <Flex gap="10px">
         <LampButton onClick={() => onAnswer(true)}>

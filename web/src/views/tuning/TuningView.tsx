@@ -51,7 +51,7 @@ function Attempts({ tuning, onBack }: { tuning: Tuning; onBack: (n: number) => v
             key={a.number}
             opacity={a.dropped ? 0.5 : 1}
             data-testid="attempt"
-            title={a.dropped ? "Gone back from; it no longer counts" : a.why}
+            title={a.dropped ? "Discarded by going back; it no longer counts" : a.why}
           >
             <Table.Cell textAlign="end" color="ink3">
               <Mono>{a.number}</Mono>
@@ -107,7 +107,7 @@ function Steer({ tuning, onState }: { tuning: Tuning; onState: (s: "working" | "
       {(state === "working" || state === "paused" || state === "waiting") && (
         <QuietButton
           onClick={() => onState("stopped")}
-          title={by_hand ? "Says what to leave the display at" : "The best state so far is entered again"}
+          title={by_hand ? "Shows the values to leave the display at" : "The best state so far is entered again"}
         >
           End it here
         </QuietButton>
@@ -252,7 +252,7 @@ function Session({ tuning }: { tuning: Tuning }) {
           </Grid>
         ) : (
           <Text color="ink3" mb="12px">
-            The path of white is drawn once it was read.
+            The path of white appears after the first reading.
           </Text>
         )}
         {tuning.attempts.length > 0 && <Attempts tuning={tuning} onBack={(n) => back.mutate(n)} />}

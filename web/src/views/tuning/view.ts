@@ -4,11 +4,11 @@ import { type KeyGroup, numberIn, type View } from "../../app/view";
 export const TUNING_KEYS = {
   where: "Tuning",
   keys: {
-    confirm: [" ", "confirm what was entered and read: to the first reading, or keep what is typed"],
-    yes: ["1", "asked: it stands where the reading says"],
-    no: ["2", "asked: it stands where it should"],
-    pause: ["p", "pause the bench, or go on"],
-    back: ["Escape", "back to the Board; the tuning stays where it is"],
+    confirm: [" ", "confirm that it is entered and go to the first reading, or save the typed readings"],
+    yes: ["1", "answer: the menu shows the value that the reading suggests"],
+    no: ["2", "answer: the menu shows the right value"],
+    pause: ["p", "pause or resume the bench"],
+    back: ["Escape", "back to the Board; the tuning can be resumed later"],
   },
 } as const satisfies KeyGroup;
 

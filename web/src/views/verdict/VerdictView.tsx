@@ -81,7 +81,7 @@ function Points({ mode, review }: { mode: ModeScore; review: number }) {
       <Text color="ink2" mb="6px">
         {score.value === null
           ? `No score: ${score.reason}.`
-          : `${Math.round(100 * score.coverage)} % of the weight is measured; ${(100 - score.value).toFixed(1)} points lost.`}
+          : `${Math.round(100 * score.coverage)} % of what this purpose needs is measured. ${(100 - score.value).toFixed(1)} points lost.`}
       </Text>
       <Wide label="Where the points went">
         <Table.Root w="100%" data-testid="points" aria-label="Where the points went">

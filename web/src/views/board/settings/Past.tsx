@@ -53,7 +53,7 @@ export function RecallList({ review, view }: { review: number; view: SetupView }
       </Box>
       {unknown.length > 0 && (
         <Text color="ink2" mt="8px">
-          Nobody has written down what {unknown.map(short).join(", ")} {unknown.length === 1 ? "was" : "were"}.
+          It is not recorded what {unknown.map(short).join(", ")} {unknown.length === 1 ? "was" : "were"}.
         </Text>
       )}
     </Box>
