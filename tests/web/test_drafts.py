@@ -127,6 +127,6 @@ def test_a_reading_that_was_not_kept_is_in_its_field_again(page, wall):
     page.until(lambda: page.find("[data-testid=hand-show]").text != first)
     assert page.find("[data-testid=hand-input]").get_attribute("value") == ""
     page.press("95 300 109", Keys.ENTER)
-    page.until(lambda: "Press Enter to keep it" in page.find("[data-testid=hand-told]").text)
+    page.until(lambda: "Press Enter to save it" in page.find("[data-testid=hand-told]").text)
     selected = "const f = document.activeElement; return f.value.slice(f.selectionStart, f.selectionEnd)"
     page.until(lambda: page.driver.execute_script(selected) == "95 300 109")

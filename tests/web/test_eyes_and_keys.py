@@ -195,7 +195,7 @@ def test_a_dark_page_shows_its_way_back_and_letters_can_be_switched_off(page):
     assert "d brings it back" in page.find("body").text
     page.press("d")
     page.press("?")
-    page.tick("act as keys by themselves", "dialog[open]")
+    page.tick("work as shortcuts", "dialog[open]")
     page.press(Keys.ESCAPE)
     page.until(lambda: not page.all("dialog[open]"))
     page.press("d")
@@ -213,7 +213,7 @@ def test_escape_asks_before_edits_are_lost(page):
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("44")
     page.press(Keys.ESCAPE)
-    page.until(lambda: page.driver.switch_to.alert.text.startswith("Settings were changed"))
+    page.until(lambda: page.driver.switch_to.alert.text.startswith("Your changes to the settings"))
     page.driver.switch_to.alert.dismiss()
     assert page.all("dialog[open]")
     page.press(Keys.ESCAPE)

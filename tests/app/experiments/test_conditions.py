@@ -143,7 +143,7 @@ def test_a_killed_experiment_goes_on_in_its_light(app, bench, experimenter, tele
         ({"lights": [LightAsked("dark", 0.0), LightAsked("Dark", 5.0)]}, "two lights called Dark", "lights.1"),
         (
             {"lights": [LightAsked("dark", 0.0), LightAsked("torch, 30 cm")]},
-            "say how many torch, 30 cm are",
+            "Enter it for torch, 30 cm",
             "lights.1",
         ),
         ({"lights": [LightAsked(f"L{i}", float(i)) for i in range(7)]}, "At most 6 lights", "lights"),

@@ -115,7 +115,7 @@ def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]
         if light.label.lower() in [x.label.lower() for x in lights[:i]]:
             raise BadInputError("question", f"There are two lights called {light.label}.", f"lights.{i}")
         if stand_in and light.lux is None:
-            said = f"The lamps of the stand-ins are set by lux: say how many {light.label} are."
+            said = f"The simulated room lights need a value in lux. Enter it for {light.label}."
             raise BadInputError("question", said, f"lights.{i}")
     return [{"label": x.label, "lux": x.lux} for x in lights]
 
