@@ -149,7 +149,7 @@ class Person:
     def aside(self):
         """A click beside everything: in the top bar between what is open and the views."""
         header = self.find("header")
-        ActionChains(self.driver).move_to_element_with_offset(header, -140, 0).click().perform()
+        ActionChains(self.driver).move_to_element_with_offset(header, -175, 0).click().perform()
 
     def tick(self, words, inside="body"):
         """A box or a switch by what stands beside it."""
