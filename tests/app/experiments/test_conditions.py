@@ -141,11 +141,7 @@ def test_a_killed_experiment_goes_on_in_its_light(app, bench, experimenter, tele
         ({"factors": [SAID[0]], "baselines": 2}, "3 to 24 times", "baselines"),
         ({"lights": [LightAsked("dark", 0.0), LightAsked(" ", 5.0)]}, "Say what the light is", "lights.1"),
         ({"lights": [LightAsked("dark", 0.0), LightAsked("Dark", 5.0)]}, "two lights called Dark", "lights.1"),
-        (
-            {"lights": [LightAsked("dark", 0.0), LightAsked("torch, 30 cm")]},
-            "Enter it for torch, 30 cm",
-            "lights.1",
-        ),
+        ({"lights": [LightAsked("dark", 0.0), LightAsked("torch, 30 cm")]}, "Enter it for torch, 30 cm", "lights.1"),
         ({"lights": [LightAsked(f"L{i}", float(i)) for i in range(7)]}, "At most 6 lights", "lights"),
         (
             {"factors": [FactorAsked("Image > Contrast", [str(v) for v in range(90, 100)])]},
