@@ -8,7 +8,7 @@ import pytest
 from lumenar.cli import main
 from lumenar.publish.verify import verify
 
-from .test_publication import small_survey  # noqa: F401
+from .test_publication import surveyed  # noqa: F401
 from .test_verify import edition, rehash, rezip  # noqa: F401
 
 FILES = (

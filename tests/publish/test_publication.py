@@ -29,21 +29,6 @@ def surveyed(tmp_path_factory):
     return folder / "out"
 
 
-FEW = ("white_black", "grey_ramp", "gamut", "near_black", "near_white", "contrast", "brightness_ladder", "modulation")
-
-
-@pytest.fixture(scope="module")
-def small_survey(tmp_path_factory):
-    """A survey of fewer measurements, for tests that verify it many times."""
-    from lumenar.app.displays.unit_files import shipped_units
-
-    folder = tmp_path_factory.mktemp("small")
-    (folder / PHONE).write_text(shipped_units()[PHONE])
-    arguments = ["survey", str(folder / PHONE), "--modes", *MODES, "--measurements", *FEW]
-    assert main([*arguments, "--out", str(folder / "out")]) == 0
-    return folder / "out"
-
-
 def test_a_survey_leaves_readings_figures_site_and_package(surveyed, capsys):
     readings = json.loads((surveyed / "readings.json").read_text())
     figures = json.loads((surveyed / "figures.json").read_text())

@@ -14,12 +14,12 @@ from lumenar.app.errors import BadInputError
 from lumenar.cli import main
 from lumenar.publish.verify import Check, verify
 
-from .test_publication import small_survey  # noqa: F401  the fixture
+from .test_publication import surveyed  # noqa: F401  the fixture
 
 
 @pytest.fixture
-def edition(small_survey, tmp_path):  # noqa: F811
-    shutil.copytree(small_survey / "site", tmp_path / "site")
+def edition(surveyed, tmp_path):  # noqa: F811
+    shutil.copytree(surveyed / "site", tmp_path / "site")
     return tmp_path / "site"
 
 
@@ -147,7 +147,7 @@ def test_the_last_digit_of_a_decimal_is_the_machines(edition):
     assert not verify(edition).agrees, "a tenth of two decimals is no rounding"
 
 
-def test_the_exact_set_of_files_counts(edition, small_survey):  # noqa: F811
+def test_the_exact_set_of_files_counts(edition, surveyed):  # noqa: F811
     (edition / "extra.js").write_text("alert(1)")
     assert any("extra.js" in line for line in verify(edition).disagreements)
     rehash(edition)
