@@ -18,7 +18,7 @@ from lumenar.app.board import board, comparison, shelf
 from lumenar.app.board.board import doubts
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
-from lumenar.app.instruments.instruments import Corrector
+from lumenar.app.instruments.instruments import Corrector, correct_for
 from lumenar.app.rescue import TABLES, rescue
 from lumenar.app.setups import new_reviews
 from lumenar.app.setups import setups as setup_service
@@ -231,6 +231,30 @@ def test_a_glitch_in_a_grey_ramp_is_read_again(app, bench, phone, monkeypatch, l
     assert len(others) >= 3 and 1.06 * others[0][0] > Y, "the median counts, not the odd one"
     said = doubts(app, row).words
     assert f"grey at {100 * level:.0f} % was misread" in said and said.count("%") == 1, "what repeats is no doubt"
+
+
+def test_what_is_doubtful_is_marked_unless_it_is_warmth_alone(app, bench, phone):
+    setup = first(app, phone)
+    run = bench.runs.start(phone, [Cell(setup, "white_black")])
+    bench.runs.finish()
+    with app.db.transaction() as db:
+        db.execute("UPDATE run SET correction_id = NULL, warm = 0 WHERE id = ?", (run,))
+
+    def cell():
+        app.cache.clear()
+        shown = board.board(app, phone).rows[0].cells
+        return next(c for c in shown if c.measurement == "white_black")
+
+    assert "without a correction" in cell().note and "not known to be warm" in cell().note and cell().marked
+    correct_for(app, bench, phone)
+    correction = app.db.connection().execute("SELECT max(id) FROM correction").fetchone()[0]
+    with app.db.transaction() as db:
+        db.execute("UPDATE run SET correction_id = ? WHERE id = ?", (correction, run))
+    assert cell().note.endswith("not known to be warm") and not cell().marked
+    setup_service.change(app, phone, setup, setup_service.Edit({"Screen > Brightness": 10.0}))
+    with app.db.transaction() as db:
+        db.execute("UPDATE run SET correction_id = NULL WHERE id = ?", (run,))
+    assert cell().state == "stale" and not cell().marked
 
 
 # -- deletions ------------------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from lumenar.core.experiments import significance
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.patch_sets import FEW, WHOLE
-from lumenar.core.experiments.promises import Promise, meant, said_of
+from lumenar.core.experiments.promises import Promise, in_light, meant, said_of
 from lumenar.core.experiments.significance import PLACES, Baselines, components, least_told
 from lumenar.core.experiments.visible_effects import GREYS, short_set
 from lumenar.core.tuning.base import Noise
@@ -68,6 +68,20 @@ def test_every_state_once_the_baseline_first_in_the_middle_and_last_and_few_chan
     if len(kinds) > 8 and n >= 3:
         fifth = len(kinds) // 5
         assert "baseline" in kinds[fifth : 4 * fifth + 1]
+
+
+@pytest.mark.parametrize(
+    ("light", "said"),
+    [
+        (LightState("dark", 0.0), "in the dark"),
+        (LightState("50 lux", 50.0), "at 50 lux"),
+        (LightState("torch", 30.0), "with torch (30 lux)"),
+        (LightState("torch at 30 lux", 30.0), "with torch at 30 lux"),
+        (LightState("torch"), "with torch"),
+    ],
+)
+def test_a_light_is_told_by_its_name_or_its_lux(light, said):
+    assert in_light(light) == said
 
 
 def test_the_plan_says_what_is_done_and_what_is_read_of_the_room():

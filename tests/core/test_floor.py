@@ -10,6 +10,7 @@ from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import analyse
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.measurements.charts import Shown
 from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.readings import implausible
 from lumenar.core.scoring.rubric import score
@@ -130,6 +131,29 @@ def test_a_floor_that_nobody_stated_gives_no_contrast_and_no_points(measurement)
     line = next(li for li in found.lines if li.figure == rule.figure)
     assert (line.text, line.points) == ("meter's floor not stated", None)
     assert found.high - found.low >= 10, "it may be worth nothing or everything"
+
+
+@pytest.mark.parametrize(
+    ("measurement", "black", "origin", "known"),
+    [
+        ("white_black", 0.05, "stated", True),
+        ("white_black", 0.0, "stated", False),
+        ("white_black", 0.0, "assumed", True),
+        ("contrast", 0.2, "stated", True),
+        ("contrast", 0.0, "stated", False),
+        ("contrast", 0.0, "assumed", True),
+    ],
+)
+def test_a_span_has_an_open_end_where_black_is_under_the_floor(measurement, black, origin, known):
+    """With an assumed floor the end is where that floor lies, and the label says so."""
+
+    def dark(p, XYZ):
+        return XYZ * 0 if not black and (p.rgb == (0, 0, 0) or p.pattern == "checker_inverse") else XYZ
+
+    a = figures(measurement, black=black or 0.0, change=dark, meter=replace(METER, floor_origin=origin))
+    charts = MEASUREMENTS[measurement].charts([Shown("Film", a.figures, TARGETS["gamma22"])])
+    series = next(c for c in charts if c.kind == "span").series[0]
+    assert series.marks is known and series.labels[0].startswith("at least") is not known
 
 
 def test_a_negative_component_of_a_bright_reading_is_no_floor():

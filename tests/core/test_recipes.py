@@ -70,6 +70,15 @@ def test_it_names_the_best_mode_and_what_stays():
     assert recipe() is None and recipe(candidate("Gone", 1)) is None, "what the menu does not know cannot be entered"
 
 
+def test_a_locked_white_says_that_it_is_locked_and_nothing_of_tuning():
+    """Of two modes only one locks the gains: what the line says goes by the mode, not by its name."""
+    modes = tuple(replace(m, locks=frozenset(GAINS) if m.name == "Dim" else m.locks) for m in MENU.modes)
+    menu = replace(MENU, modes=modes)
+    for mode, said in (("Dim", "Locked in Dim."), ("True", "tuning it has not been tried")):
+        found = recipe(candidate(mode, 0.8), menu=menu)
+        assert said in next(s.why for s in found.steps if "Red gain" in s.path)
+
+
 def test_a_tuned_setup_is_written_in_an_order_in_which_nothing_is_undone():
     tuned = candidate("Plain tuned", 0.6, changes={GAINS[0]: 90.0, "Picture > Light": 42.0})
     found = recipe(candidate("Plain", 4), tuned)

@@ -1,4 +1,4 @@
-"""Answers that are ready, given before a request takes its way through routing: many readers of one Board cost a run little."""
+"""Send stored Boards and the stored Shelf before routing, so that many readers cost a run little."""
 
 from __future__ import annotations
 
@@ -14,12 +14,11 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from lumenar.api.reviews import ready_board, ready_shelf
 from lumenar.app.application import Application
 
-_BOARD = re.compile(r"/api/v1/reviews/([1-9][0-9]{0,15})/board")
-_SHELF = "/api/v1/reviews"
-
+_BOARD = re.compile(r"/reviews/([1-9][0-9]{0,15})/board")
+_SHELF = "/reviews"
 
 SMALL = 1000
-"""Bytes of an answer from which on it is compressed."""
+"""Answers with this many bytes or more are compressed."""
 
 
 @lru_cache(maxsize=4)
@@ -28,10 +27,10 @@ def _packed(data: bytes) -> bytes:
 
 
 class Ready:
-    """ASGI middleware that answers for the Shelf and for Boards if the application has them ready. All else goes on to `app`."""
+    """ASGI middleware that sends the stored Shelf and stored Boards. Every other request goes on to `app`."""
 
-    def __init__(self, app: ASGIApp, application: Application) -> None:
-        self.app, self._application = app, application
+    def __init__(self, app: ASGIApp, application: Application, prefix: str) -> None:
+        self.app, self._application, self._prefix = app, application, prefix
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         data = None
@@ -51,7 +50,9 @@ class Ready:
         await send({"type": "http.response.body", "body": data})
 
     def _found(self, scope: Scope) -> bytes | None:
-        path: str = scope["path"]
+        path = str(scope["path"]).removeprefix(self._prefix)
+        if path == scope["path"]:
+            return None
         if path == _SHELF and not scope["query_string"]:
             return ready_shelf(self._application)
         board = _BOARD.fullmatch(path)
@@ -59,5 +60,5 @@ class Ready:
             return None
         asked = parse_qs(scope["query_string"].decode("ascii", "replace"), keep_blank_values=True)
         purposes = asked.pop("purpose", [None])
-        # What else may be asked, and whether it is allowed, is the route's affair.
+        # The route handles, or refuses, every other query.
         return None if asked or len(purposes) > 1 else ready_board(self._application, int(board[1]), purposes[0])

@@ -89,7 +89,7 @@ BOARD = TypeAdapter(boards.Board)
 
 
 PURPOSE = "colour_work"
-"""What a Board is scored for if nobody says."""
+"""The purpose of a Board if the request names none."""
 
 
 def _board_kind(app: Application, purpose: str) -> tuple[str, ...]:

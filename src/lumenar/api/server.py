@@ -113,7 +113,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
     app.state.tuner, app.state.replayer = Tuner(application, bench), Replayer(application, bench)
     app.state.corrector, app.state.free = Corrector(application, bench), FreeRun(application, bench)
     app.add_middleware(GZipMiddleware, minimum_size=SMALL, compresslevel=1)
-    app.add_middleware(Ready, application=application)
+    app.add_middleware(Ready, application=application, prefix=PREFIX)
     app.add_middleware(Guard, hosts=hosts)
     problems.install(app)
     document = app.openapi

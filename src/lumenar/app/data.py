@@ -96,13 +96,11 @@ class Cache:
 
 
 FRESH_S = 0.25
-"""A view in which only readings have come in since may be so old."""
+"""A view may be this old if nothing but readings of a run was added since."""
 SHARE = 0.05
-"""... and older where making it takes long: at most this share of the time is spent on making it."""
-
-
+"""At most this share of the time is spent on making a view. A view that takes long to make may therefore be older."""
 ASKED_S = 10.0
-"""A view that nobody has asked for in this time is not made again in advance."""
+"""Views that were requested within this time are renewed in advance; older ones are dropped."""
 
 
 @dataclass
@@ -155,8 +153,8 @@ class Views(Generic[V]):
                 raise
 
     def renew(self, review_id: int) -> None:
-        """Make the views of a review again that were asked for lately, so that whoever is told of a change finds it there. Others
-        are forgotten."""
+        """Make again the views of a review that were requested lately, so that a browser that is told of a change finds it. Drop
+        the others."""
         with self._lock:
             makers = [(key, maker) for key, maker in self._makers.items() if key[1] == review_id]
         for key, maker in makers:
@@ -202,7 +200,7 @@ class Data:
         """Analyses by the key they are stored with. One takes some 26 kB, and is read from the store in a millisecond."""
         self.loaded = Cache(24)
         self.turn = 0
-        """Counts how often readings or what is known of them was changed or deleted: figures from before are not kept."""
+        """Incremented when readings, or facts behind figures, are changed or deleted. Figures from before are not stored."""
         self.views: Views[bytes] = Views(self.db)
         self.entries: Views[bytes] = Views(self.db, 4096)
         """Reviews as the Shelf shows them, written out."""

@@ -87,7 +87,7 @@ def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
         free.keep_ladder()
     free.move("Screen > Tone > Red", 95)
     time.sleep(0.1)
-    with pytest.raises(ConflictError, match="but they were made along"):
+    with pytest.raises(ConflictError, match="These were made along"):
         free.keep_ladder()
     free.keep_setting()
     assert not free.stop().running

@@ -315,7 +315,7 @@ def test_a_display_that_leaves_a_mode_by_itself_is_found_out(app, bench, experim
     """A flag on the content sends it to another mode; chosen anew before each signal, and kept as a check of the recipe."""
     review = new_reviews.add_review(app, units[TELEVISION], TELEVISION)
     seen = asked(app, bench, experimenter, review, "byitself", "Player HDR")
-    assert seen.state == "done" and seen.title == "Does the display leave Player HDR by itself?"
+    assert seen.state == "done" and seen.title == "Does the display leave Player HDR automatically?"
     assert seen.sentence == (
         "The display leaves Player HDR by itself: with content flagged as film it goes to Reel HDR; "
         "with content flagged as game it goes to Match day HDR."

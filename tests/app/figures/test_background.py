@@ -1,5 +1,6 @@
 """Figures that are worked out while nobody waits: what a view shows meanwhile, and what is kept of it."""
 
+import threading
 import time
 from dataclasses import replace
 
@@ -163,3 +164,59 @@ def test_beside_a_run_the_helper_computes_alone(whole, background, monkeypatch):
         until(lambda: "computing" not in states(whole).values())
     finally:
         helper.close()
+
+
+@pytest.mark.parametrize("kept_in", ["views", "entries"])
+def test_views_have_the_last_figures_before_anybody_is_told(whole, background, monkeypatch, kept_in):
+    """Whoever asks when told gets a stored view, however new it is; nobody is told again."""
+    monkeypatch.setattr(data, "FRESH_S", 600.0)
+    monkeypatch.setattr(data, "ASKED_S", 600.0)
+    forget(whole)
+    kept = getattr(whole, kept_in)
+    told = []
+
+    def made():
+        return "computing" in states(whole).values()
+
+    assert kept.get("board", 1, made) is True
+
+    def publish(event):
+        told.append((event.data, kept.ready("board", 1), len(background._wanted)))
+
+    monkeypatch.setattr(background._hub, "publish", publish)
+    background.let()
+    until(lambda: told and told[-1][2] == 0)
+    assert told[-1] == ({"review": 1}, False, 0)
+
+
+class Rests(threading.Event):
+    """What it rests in until it is closed, noting how long."""
+
+    def __init__(self):
+        super().__init__()
+        self.asked = []
+
+    def wait(self, timeout=None):
+        self.asked.append(timeout)
+        return super().wait(0)
+
+
+@pytest.mark.parametrize("busy", [True, False])
+def test_it_rests_after_each_batch_beside_a_run_only(whole, background, monkeypatch, busy):
+    """As long as told of what the batch took."""
+    background._closing = rests = Rests()
+    batches, computed = [], background._computed
+
+    def slow(group):
+        batches.append(len(group))
+        time.sleep(0.01)
+        return computed(group)
+
+    monkeypatch.setattr(background, "_computed", slow)
+    monkeypatch.setattr(background, "_busy", lambda: busy)
+    forget(whole)
+    states(whole)
+    background.let()
+    until(lambda: not background._wanted and (not busy or len(rests.asked) == len(batches)))
+    assert batches and len(rests.asked) == (len(batches) if busy else 0)
+    assert all(s >= 0.01 * background_figures.REST for s in rests.asked)

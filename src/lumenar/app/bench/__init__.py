@@ -1,1 +1,1 @@
-"""The bench: who uses it, its instruments, its queue of runs, and what is shown of it."""
+"""The bench: its occupancy, instruments, queue of runs and live view."""

@@ -12,7 +12,7 @@ from lumenar.bench.drivers.simulated import FaultKey
 
 
 class BenchService:
-    """occupancy: who has the bench; equipment: its instruments; live: what is seen of it; runs: what is measured on it."""
+    """occupancy: the job that uses the bench now; equipment: its instruments; live: its state for browsers; runs: its queue."""
 
     def __init__(self, app: Application, hub: Hub | None = None, speed: float = 20.0) -> None:
         self.app = app

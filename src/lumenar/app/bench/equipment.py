@@ -60,7 +60,9 @@ class Equipment:
     def set_fault(self, fault: FaultKey | None, in_use: bool) -> None:
         """Make the stand-in meter fail, or heal it."""
         if fault is not None and fault not in FAULTS:
-            raise BadInputError("fault", f"The simulated meter has these faults: {', '.join(FAULTS)}.", "fault")
+            raise BadInputError(
+                "fault", f"There is no such fault. The simulated meter has: {', '.join(FAULTS)}.", "fault"
+            )
         if self.bench is None or not in_use:
             raise ConflictError("bench", "Nothing is on the bench, so no meter can fail.")
         self.bench.meter.fault = fault  # type: ignore[attr-defined]

@@ -295,7 +295,7 @@ class FreeRun:
         if held.control not in luminance:
             raise ConflictError(
                 "free",
-                f"These captures would describe the brightness control, but they were made along {held.control}.",
+                f"Only captures along the brightness control can be saved. These were made along {held.control}.",
             )
         if held.patch != Patch(WHITE):
             raise ConflictError(

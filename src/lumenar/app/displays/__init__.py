@@ -1,1 +1,1 @@
-"""Displays: what is known of each sample, the unit files that ship, and targets of one's own."""
+"""Displays: samples and their menus, the unit files that ship, and targets that people define."""

@@ -1,1 +1,1 @@
-"""Experiments: questions about a menu, room light and features, and what was found."""
+"""Experiments about menus, room light and automatic features, and their results."""

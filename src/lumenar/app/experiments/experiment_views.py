@@ -306,7 +306,7 @@ def typed_in(
     nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
     x = experiments.opened(app, experiment_id)
     if x.shown.stand_in:
-        raise ConflictError("stand-in", "The bench reads this display by itself, so typed readings aren't accepted.")
+        raise ConflictError("stand-in", "The bench reads this display, so typed readings aren't accepted.")
     if x.row.state != "waiting" or x.next != stage:
         raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
     s = x.made.stages[stage]

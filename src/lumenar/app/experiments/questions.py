@@ -376,11 +376,11 @@ KINDS: dict[str, KindOfQuestion] = {
         lambda q: f"How does {q['mode']} respond to metadata?",
     ),
     "byitself": KindOfQuestion(
-        "Does the display switch modes by itself?",
+        "Does the display switch modes automatically?",
         ANY,
         _by_itself,
         lambda q, noise: ByItself(q["mode"], q["mode_path"], q["signal"]),
-        lambda q: f"Does the display leave {q['mode']} by itself?",
+        lambda q: f"Does the display leave {q['mode']} automatically?",
     ),
     "ends": KindOfQuestion(
         "Does it move the clipping point?",

@@ -114,7 +114,7 @@ class BackgroundFigures:
         for review in set(group.values()):
             self._data.db.changed(review, step=True)
             if review not in more:
-                # Nobody is told again after the last figures, so views have to hold them by now.
+                # No event follows the last figures, so the views must contain them before this one is sent.
                 self._data.views.renew(review)
                 self._data.entries.renew(review)
             self._hub.publish(Event("figures", {"review": review}))

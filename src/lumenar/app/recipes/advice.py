@@ -1,4 +1,4 @@
-"""What is known about setups beyond readings, collected for recipes: notes, replays, reasons and observed behaviour."""
+"""Collect for recipes what readings don't tell: notes, replays, reasons for settings, and observed behaviour."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from lumenar.store import replays, reviews
 
 
 def advice(app: Application, review_id: int, keys: Mapping[int, str]) -> Advice:
-    """What is known beyond readings of the setups of a review that have a key, by that."""
+    """Return notes, replays, reasons and observed behaviour of setups. keys: by setup number, the key it is listed under."""
     db = app.db.connection()
     ids = [s.id for s in reviews.setups_of(db, review_id) if s.id in keys]
     notes: dict[str, list[Note]] = {}

@@ -1,1 +1,1 @@
-"""Runs: what a plan takes in time and readings, and the list of what was measured."""
+"""Runs: their plans with expected time and readings, and the list of runs."""

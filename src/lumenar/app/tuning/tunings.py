@@ -405,7 +405,7 @@ def typed_in(
     """
     t = opened(app, tuning_id)
     if t.shown.stand_in:
-        raise ConflictError("stand-in", "The bench reads this display by itself, so typed readings aren't accepted.")
+        raise ConflictError("stand-in", "The bench reads this display, so typed readings aren't accepted.")
     end = t.following
     if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
         raise ConflictError("tuning", GONE_ON)

@@ -1,6 +1,6 @@
 """White balance at many points: 10, 20 or 22 of them, unevenly spaced if need be. First all greys are read. Then each point is
-set and read, from bright to dark, and the whole list once more. Along the way the tuning learns what a step does and how far it
-reaches into neighbouring points. If it is not clear at the end whether greys improved, all are read again to decide."""
+set and read, from bright to dark, in two passes. The tuning learns meanwhile what a step does to its point and to
+neighbouring points. If it is not clear at the end whether greys improved, all are read again to decide."""
 
 from __future__ import annotations
 

@@ -167,7 +167,7 @@ export function FreePanel({ review }: { review: number }) {
         <QuietButton
           disabled={view.captures.length < 3 || !control.luminance}
           onClick={() => ladder.mutate()}
-          title={control.luminance ? undefined : "Only captures along the brightness control can be kept"}
+          title={control.luminance ? undefined : "Only captures along the brightness control can be saved"}
         >
           Save as brightness control readings
         </QuietButton>

@@ -107,7 +107,7 @@ function Steer({ tuning, onState }: { tuning: Tuning; onState: (s: "working" | "
       {(state === "working" || state === "paused" || state === "waiting") && (
         <QuietButton
           onClick={() => onState("stopped")}
-          title={by_hand ? "Shows the values to leave the display at" : "The best state so far is entered again"}
+          title={by_hand ? "Shows the values to set before you leave" : "The best state so far is entered again"}
         >
           End it here
         </QuietButton>
