@@ -19,7 +19,7 @@ from benchmarks.load import Client
 from lumenar.api.reviews import written_shelf
 from lumenar.app.application import Application
 from lumenar.app.board import board
-from lumenar.app.exchange.export import text_as
+from lumenar.app.exchange.formats import text_as
 from lumenar.app.exchange.importing import Identity, import_readings
 from lumenar.app.manual import manual_runs
 from lumenar.app.menus import menu_map

@@ -63,7 +63,11 @@ def _parser() -> _OneLineParser:
         )
         p.add_argument("--port", type=_port, default=8140, help="port to listen on (default: %(default)s)")
         p.add_argument(
-            "--speed", type=float, default=20.0, choices=(1.0, 20.0, 0.0), help="stand-in clock; 0 never waits"
+            "--speed",
+            type=float,
+            default=20.0,
+            choices=(1.0, 20.0, 0.0),
+            help="clock of simulated instruments; 0 never waits",
         )
         if name == "demo":
             p.add_argument("--build-only", action="store_true", help="build the data and stop")
@@ -79,12 +83,7 @@ def _parser() -> _OneLineParser:
     p = _command(commands, "tune", "find a mode's best settings on the simulated bench", _tune)
     p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
     p.add_argument("--mode", required=True, metavar="NAME", help="the mode to tune")
-    p.add_argument(
-        "--goal",
-        default="all",
-        choices=("all", "luminance", "tone", "shadows", "white", "points", "colours"),
-        help="default: %(default)s",
-    )
+    p.add_argument("--goal", default="all", metavar="KEY", help="one of the goals, tone say (default: %(default)s)")
     p.add_argument("--luminance", type=float, metavar="CD_M2", help="of white (default: as it is)")
     p.add_argument("--purpose", metavar="KEY", help="take goals, luminance and target from a purpose, colour_work say")
     p.add_argument("--white", type=_xy, metavar="X,Y", help="another white than the target's")
@@ -111,7 +110,7 @@ def _parser() -> _OneLineParser:
     p = _command(commands, "export", "a review's readings as a file", _export)
     p.add_argument("review", type=int, metavar="REVIEW", help="number of the review")
     p.add_argument("--data", type=Path, default=DATA, help="data folder (default: %(default)s)")
-    p.add_argument("--format", default="json", choices=("json", "csv", "cgats"), help="default: %(default)s")
+    p.add_argument("--format", default="json", metavar="KEY", help="json, csv or cgats (default: %(default)s)")
     p.add_argument("--out", type=Path, metavar="FILE", help="file to write (default: standard output)")
 
     p = _command(commands, "verify", "recompute a published edition or data package and compare", _verify)
@@ -194,7 +193,7 @@ def _pair(text: str) -> tuple[str, str]:
 
 def _export(options: argparse.Namespace) -> int:
     from lumenar.app.application import Application
-    from lumenar.app.exchange.export import parts_as
+    from lumenar.app.exchange.formats import parts_as
 
     application = Application(options.data)
     try:

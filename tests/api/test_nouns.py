@@ -151,6 +151,6 @@ def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
     assert next(c["scope"] for c in menu["controls"] if c["path"] == warmth) == "mode"
     assert client.get(f"{AT}/reviews/1/experiments").json()[0]["sentence"] == seen["sentence"]
     problem(client.post(f"{AT}/reviews/1/experiments", json=question | {"control": "No"}), 422, "question")
-    problem(client.post(f"{AT}/experiments/{seen['id']}/stages/0", json={"form": "XYZ"}), 409, "stand-in")
+    problem(client.post(f"{AT}/experiments/{seen['id']}/stages/0", json={"form": "XYZ"}), 409, "by-itself")
     problem(client.put(f"{AT}/experiments/{seen['id']}/state", json={"state": "paused"}), 409, "experiment")
     problem(client.get(f"{AT}/experiments/77"), 404, "experiment")

@@ -8,7 +8,7 @@ import pytest
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.experiments import experiment_views
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.recipes import recipes

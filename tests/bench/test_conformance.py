@@ -6,12 +6,13 @@ import pytest
 
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.conformance import check_meter, check_remote, check_source
-from lumenar.bench.drivers import DRIVERS
+from lumenar.bench.drivers import drivers
 from lumenar.bench.drivers.hands import Hands
-from lumenar.bench.drivers.simulated import StandIn, arrive
-from lumenar.bench.drivers.typed import HandMeter, TypedMeter
+from lumenar.bench.drivers.simulated import SimulatedDisplay, arrive
+from lumenar.bench.drivers.typed import TypedMeter
 from lumenar.bench.ports import WANTED, EndedError, Entered, MeterReading, RefusedError, TimedOutError, Wanted
 from lumenar.bench.simulated.clock import SimulatedClock
+from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.readings import Patch
 
 from .test_hands_and_typed import Somebody
@@ -19,22 +20,22 @@ from .test_hands_and_typed import Somebody
 
 def by_stand_in(arrival):
     """A stand-in with its meters."""
-    bench = StandIn(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
+    bench = SimulatedDisplay(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
     return (bench.meter, bench.spectroradiometer, bench.photodiode), bench.source, bench.remote
 
 
 def by_person(arrival):
     """Somebody before the stand-in, who works it, and types what its meter shows in one form or another."""
-    bench = StandIn(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
+    bench = SimulatedDisplay(arrival.text).assemble(SimulatedClock(start=40_000.0), 5)
     hands = Hands(arrival.menu, Somebody(bench))
-    return [TypedMeter(HandMeter(), form, Somebody(bench, form)) for form in ("XYZ", "Yxy", "Y")], hands, hands
+    return [TypedMeter(StatedMeter(), form, Somebody(bench, form)) for form in ("XYZ", "Yxy", "Y")], hands, hands
 
 
 DRIVEN = {"simulated": by_stand_in, "hands": by_person, "typed": by_person}
 
 
 @pytest.mark.parametrize("unit", sorted(shipped_units()))
-@pytest.mark.parametrize("driver", DRIVERS)
+@pytest.mark.parametrize("driver", drivers())
 def test_every_driver_keeps_every_port_it_has(driver, unit):
     arrival = arrive(shipped_units()[unit], unit)[0]
     mode = arrival.menu.modes[0]
@@ -48,8 +49,8 @@ def test_every_driver_keeps_every_port_it_has(driver, unit):
 
 
 def test_every_driver_says_what_it_is():
-    assert set(DRIVERS) == set(DRIVEN)
-    for key, driver in DRIVERS.items():
+    assert set(drivers()) == set(DRIVEN)
+    for key, driver in drivers().items():
         assert driver.key == key and driver.about and driver.roles
 
 
@@ -112,7 +113,9 @@ class Broken:
     ],
 )  # fmt: skip
 def test_a_meter_that_does_not_keep_its_port_is_noticed(units, fault, said):
-    bench = StandIn(arrive(units["tessary-pell-6.json"], "x")[0].text).assemble(SimulatedClock(start=40_000.0), 5)
+    bench = SimulatedDisplay(arrive(units["tessary-pell-6.json"], "x")[0].text).assemble(
+        SimulatedClock(start=40_000.0), 5
+    )
     bench.source.show(Patch((1.0,) * 3))
     problems = check_meter(Broken(bench, fault), bench.source.show)
     assert any(said in p for p in problems), problems

@@ -7,10 +7,10 @@ from dataclasses import replace
 import pytest
 
 from lumenar.bench.drivers.hands import Hands
-from lumenar.bench.drivers.person import Reply, SomethingElseError
 from lumenar.bench.drivers.simulated import arrive
-from lumenar.bench.drivers.typed import HandMeter, MisreadError, TypedMeter
+from lumenar.bench.drivers.typed import MisreadError, TypedMeter
 from lumenar.bench.panel_timing import PANEL_TIMINGS
+from lumenar.bench.person import Reply, SomethingElseError
 from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
@@ -25,6 +25,7 @@ from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
+from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.readings import Patch
 from lumenar.core.signals import SignalFormat
@@ -140,7 +141,7 @@ def test_a_reading_that_nobody_wants_any_more_is_not_waited_for():
         wanted[0] = False
         return Reply(text="1 1 1")
 
-    meter = TypedMeter(HandMeter(), "XYZ", person)
+    meter = TypedMeter(StatedMeter(), "XYZ", person)
     with pytest.raises(EndedError) as e:
         meter.read(Cancel(lambda: not wanted[0]))
     assert len(seen) == 1 and seen[0].asked() and "Resume" in e.value.advice
@@ -227,23 +228,23 @@ def test_what_was_not_possible_is_not_believed_to_stand_there(asked):
 )
 def test_what_is_typed_is_the_reading(form, text, XYZ):
     clock = iter((10.0, 17.5))
-    reading = TypedMeter(HandMeter(), form, lambda task: Reply(text=text), lambda: next(clock)).read()
+    reading = TypedMeter(StatedMeter(), form, lambda task: Reply(text=text), lambda: next(clock)).read()
     assert pytest.approx(XYZ, rel=1e-3) == reading.XYZ and reading.exposure_s == 7.5
 
 
 def test_a_typed_meter_says_what_is_wrong():
     with pytest.raises(BelowFloorError):
-        TypedMeter(HandMeter(), "XYZ", lambda task: Reply(text="<0.01")).read()
+        TypedMeter(StatedMeter(), "XYZ", lambda task: Reply(text="<0.01")).read()
     for text, said in (("", "nothing is typed"), ("1 2", "takes three"), ("9e9 9e9 9e9", "more than any display")):
         with pytest.raises(MisreadError, match=said) as e:
-            TypedMeter(HandMeter(), "XYZ", lambda task, text=text: Reply(text=text)).read()
+            TypedMeter(StatedMeter(), "XYZ", lambda task, text=text: Reply(text=text)).read()
         assert "once more" in e.value.advice
     told = TypedMeter(
-        HandMeter("Desk meter", kind="spectroradiometer", repeatability_percent=1.5, floor_cd_m2=0.02), "Y", None
+        StatedMeter("Desk meter", kind="spectroradiometer", repeatability_percent=1.5, floor_cd_m2=0.02), "Y", None
     )
     d = told.describe()
     assert (d.name, d.kind, d.repeatability, d.floor) == ("Desk meter", "spectroradiometer", 0.015, 0.02)
-    assert TypedMeter(HandMeter(kind="luminance meter"), "Y", None).describe().kind == "colorimeter"
+    assert TypedMeter(StatedMeter(kind="luminance meter"), "Y", None).describe().kind == "colorimeter"
 
 
 class Watch:
@@ -266,7 +267,7 @@ def by_hand(units):
     somebody = Somebody(simulated_bench(file, SimulatedClock(start=40_000.0)))
     menu = arrive(units[PHONE], PHONE)[0].menu
     hands = Hands(menu, somebody)
-    meter = TypedMeter(HandMeter(repeatability_percent=0.2), "XYZ", somebody)
+    meter = TypedMeter(StatedMeter(repeatability_percent=0.2), "XYZ", somebody)
     bench = Bench(meter, hands, hands, Watch(), meter, meter)
     shipped = menu.defaults(menu.mode("Faithful"))
     setups = [
@@ -346,7 +347,7 @@ def test_the_signal_of_each_setup_is_asked_for_before_it_is_read(by_hand):
 
 def test_a_setup_that_undoes_itself_pauses_the_run_before_anything_is_read():
     menu = replace(MENU, modes=(Mode("Film", "sdr", "bt1886", {"Light": 40}),))
-    typed = TypedMeter(HandMeter(), "XYZ", lambda task: Reply(text="95 100 108"))
+    typed = TypedMeter(StatedMeter(), "XYZ", lambda task: Reply(text="95 100 108"))
     hands = Hands(menu, lambda task: Reply())
     setup = SetupState(1, "Film", "Film", {"Light": 50, "Power": "low"}, "Light")
     notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
@@ -372,7 +373,7 @@ def test_a_stop_ends_a_reading_that_is_waited_for(by_hand):
                 time.sleep(0.01)
             raise AssertionError("nobody ended it")
 
-    slow = Waiting(HandMeter(), "XYZ", somebody)
+    slow = Waiting(StatedMeter(), "XYZ", somebody)
     runner._bench = replace(runner._bench, meter=slow)
     thread = threading.Thread(target=runner.work, daemon=True)
     thread.start()

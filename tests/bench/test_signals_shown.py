@@ -7,9 +7,9 @@ import time
 import pytest
 
 from lumenar.bench.drivers.hands import Hands
-from lumenar.bench.drivers.person import Reply
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.panel_timing import PANEL_TIMINGS
+from lumenar.bench.person import Reply
 from lumenar.bench.ports import Bench, OtherSignalError, RefusedError, Wanted
 from lumenar.bench.runner import Runner, SetupState, Step
 from lumenar.bench.simulated.assemble import simulated_bench

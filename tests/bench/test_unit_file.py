@@ -5,7 +5,7 @@ from copy import deepcopy
 
 import pytest
 
-from lumenar.app.displays.displays import arrivals
+from lumenar.app.drivers.simulated import arrivals
 from lumenar.app.errors import BadInputError
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 

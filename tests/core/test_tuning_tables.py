@@ -16,19 +16,11 @@ from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning import points
 from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, bounded, observe, propose, start, white_error
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
+from lumenar.core.tuning.goals import FAITHFUL
 from lumenar.core.tuning.luminance import WHITE, Luminance
+from lumenar.core.tuning.plan import Plan, Tried
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
-from lumenar.core.tuning.session import (
-    FAITHFUL,
-    Finished,
-    Outcome,
-    Plan,
-    Tried,
-    _corrected,
-    following,
-    off_by,
-    possible,
-)
+from lumenar.core.tuning.session import Finished, Outcome, _corrected, following, off_by, possible
 from lumenar.core.tuning.sweep import Sweep
 from lumenar.core.tuning.tone import GREYS, LEVELS, Tone
 from lumenar.core.tuning.white import TwoPoints

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from lumenar.app.application import Application
 from lumenar.app.board.cell_charts import plates
 from lumenar.app.figures import cells
-from lumenar.publish import svg
+from lumenar.publish import pictures
+from lumenar.publish.pictures.common import spread
 from lumenar.store import reviews
 
 
@@ -26,7 +27,7 @@ def test_every_picture_of_the_report_lies_within_itself(demo_folder, tmp_path):
                 if long_named := [s for s in chart.series if s.setup == 0 and s.role == "measured"]:
                     named = tuple(replace(s, name="W" * 80) if s in long_named else s for s in chart.series)
                     chart = replace(chart, series=named)
-                picture = ElementTree.fromstring(svg.draw(chart))
+                picture = ElementTree.fromstring(pictures.draw(chart))
                 width, height = (float(v) for v in picture.get("viewBox").split()[2:])
                 drawn.add(chart.key)
                 for text in picture.iter("text"):
@@ -48,7 +49,7 @@ def test_every_picture_of_the_report_lies_within_itself(demo_folder, tmp_path):
 
 @given(st.lists(st.floats(10, 240), min_size=1, max_size=12))
 def test_labels_keep_apart_in_their_order_and_within_limits(wanted):
-    at = svg.spread(wanted, 12, 10, 240)
+    at = spread(wanted, 12, 10, 240)
     order = sorted(range(len(wanted)), key=lambda i: wanted[i])
     heights = [at[i] for i in order]
     assert all(b - a >= 12 - 1e-9 for a, b in pairwise(heights))

@@ -8,8 +8,8 @@ from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import camera_check
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.app.experiments.experiment_bench import Experimenter
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.experiments.observed_behaviour import found_by_itself
-from lumenar.app.experiments.questions import Question
 from lumenar.app.setups import new_reviews
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish

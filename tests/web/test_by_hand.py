@@ -238,7 +238,7 @@ def test_the_list_and_the_dialog_are_for_every_eye(page, wall, day):
 
 
 def test_a_column_is_pasted_and_what_is_odd_is_asked_about(page, wall):
-    assert page.api(f"/reviews/{wall}/board")["stand_in"] is False
+    assert page.api(f"/reviews/{wall}/board")["can"]["reads"] is False
     page.cell("Bright", "grey_ramp").click()
     page.press("m")
     page.until(lambda: "/hand/" in page.driver.current_url)

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { cross, DOT, line, marks, number, signed, spread, ticks } from "../src/charts/common";
-import { csv } from "../src/charts/save";
+import { cross, DOT, line, marks, number, signed, spread, ticks } from "../src/pictures/common";
+import { csv } from "../src/pictures/save";
 import { axis, chart } from "./charts";
 
 /** Numbers that are the same in every run. */

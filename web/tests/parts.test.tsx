@@ -9,13 +9,13 @@ import { type Acts, BACK, EVERYWHERE, RUN } from "../src/app/keymap";
 import { setLetters, useKeys, uses } from "../src/app/keys";
 import { system } from "../src/app/theme";
 import { VIEWS } from "../src/app/views";
-import { ProblemNote } from "../src/parts/basics";
-import { NotchedRule } from "../src/parts/NotchedRule";
+import { ProblemNote } from "../src/kit/basics";
+import { NotchedRule } from "../src/kit/NotchedRule";
 import { duration, luminance } from "../src/views/bench/BenchBar";
 import { milestone } from "../src/views/bench/Milestones";
 import { Cell, cellLabel } from "../src/views/board/BoardCell";
 import type { Block } from "../src/views/board/blocks";
-import { BOARD_KEYS } from "../src/views/board/view";
+import { BOARD_KEYS } from "../src/views/board/keys";
 import "./charts";
 
 function put(element: ReactElement) {

@@ -1,17 +1,17 @@
 import { describe, expect, it, vi } from "vitest";
 import type { Chart } from "../src/api/client";
-import { Anatomy } from "../src/charts/Anatomy";
-import { ChartPanel } from "../src/charts/ChartPanel";
-import { Drawing } from "../src/charts/Drawing";
-import { Lines } from "../src/charts/Lines";
-import { Plane } from "../src/charts/Plane";
-import { RuleList } from "../src/charts/RuleList";
-import { Span } from "../src/charts/Span";
-import { svgText } from "../src/charts/save";
+import { Anatomy } from "../src/pictures/anatomy/Anatomy";
+import { ChartPanel } from "../src/pictures/ChartPanel";
+import { Drawing } from "../src/pictures/drawing/Drawing";
+import { Lines } from "../src/pictures/lines/Lines";
+import { Plane } from "../src/pictures/plane/Plane";
+import { RuleList } from "../src/pictures/rules/RuleList";
+import { svgText } from "../src/pictures/save";
+import { Span } from "../src/pictures/span/Span";
 import { axis, chart, pieces, series, show } from "./charts";
 
 // Here no style sheet is applied: a colour is its token's name.
-vi.mock("../src/charts/colours", async (original) => ({
+vi.mock("../src/pictures/colours", async (original) => ({
   ...(await original<object>()),
   useColours: () => new Proxy({}, { get: (_, token) => String(token) }),
 }));

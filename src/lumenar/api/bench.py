@@ -7,19 +7,19 @@ from pydantic import BaseModel
 
 from lumenar.api.deps import bench_of
 from lumenar.app.bench.bench_views import BenchStatus
-from lumenar.bench.drivers.simulated import FaultKey
+from lumenar.app.drivers.simulated import FaultKey
 
 router = APIRouter()
 
 
 class Speed(BaseModel):
-    """How fast the stand-in clock runs."""
+    """How fast the clock of simulated instruments runs."""
 
     speed: float
 
 
 class Fault(BaseModel):
-    """A failure for the stand-in meter, or none."""
+    """A failure for the simulated meter, or none."""
 
     fault: FaultKey | None = None
 
@@ -53,13 +53,13 @@ def stop(request: Request) -> BenchStatus:
 
 @router.put("/bench/clock")
 def clock(request: Request, speed: Speed) -> BenchStatus:
-    """Set the speed of the stand-in clock."""
+    """Set the speed of the clock of simulated instruments."""
     bench_of(request).set_speed(speed.speed)
     return bench_of(request).live.status()
 
 
 @router.put("/bench/fault")
 def fault(request: Request, fault: Fault) -> BenchStatus:
-    """Make the stand-in meter fail on demand, or heal it."""
+    """Make the simulated meter fail on demand, or heal it."""
     bench_of(request).set_fault(fault.fault)
     return bench_of(request).live.status()

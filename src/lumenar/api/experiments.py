@@ -15,7 +15,9 @@ from lumenar.app.experiments import questions as asked
 from lumenar.app.experiments.condition_views import ConditionChoices, ConditionsView
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.app.experiments.experiment_views import ExperimentLine, ExperimentView, FoundOut, QuestionChoices
-from lumenar.app.experiments.questions import Cost, Kind, Question
+from lumenar.app.experiments.kinds import QuestionKey
+from lumenar.app.experiments.kinds.base import Question
+from lumenar.app.experiments.questions import Cost
 from lumenar.core.typed_readings import Form
 
 router = APIRouter()
@@ -64,7 +66,7 @@ class NewExperiment(BaseModel):
     """What is to be found out: of a setup; control: what it is about; second: another that is tried with it notch by notch; by:
     what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light."""
 
-    kind: Kind
+    kind: QuestionKey
     setup: Id
     control: PathText = ""
     second: PathText = ""

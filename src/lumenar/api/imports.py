@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import StreamingResponse
@@ -10,8 +10,8 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
-from lumenar.app.exchange.export import parts_as
 from lumenar.app.exchange.file_figures import analyse_file, figures_document
+from lumenar.app.exchange.formats import FORMATS, format_of, parts_as
 from lumenar.app.exchange.importing import Identity, Understood, import_readings, understand
 from lumenar.app.exchange.readings_file import parse_readings
 from lumenar.app.figures.cells import target_of
@@ -59,13 +59,24 @@ def add_import(request: Request, new: NewImport) -> Created:
 
 
 @router.get("/reviews/{review}/readings", response_class=Response)
-def export_readings(request: Request, review: Id, format: Literal["json", "csv", "cgats"] = "json") -> Response:
+def export_readings(request: Request, review: Id, format: Text = "json") -> Response:
     """A review's readings as a file."""
-    ending, media = {"json": ("json", "application/json"), "csv": ("csv", "text/csv")}.get(
-        format, ("txt", "text/plain")
-    )
-    headers = {"Content-Disposition": f'attachment; filename="review-{review}.{ending}"'}
-    return StreamingResponse(parts_as(application(request), review, format), media_type=media, headers=headers)
+    parts, of = parts_as(application(request), review, format), format_of(format)
+    headers = {"Content-Disposition": f'attachment; filename="review-{review}.{of.ending}"'}
+    return StreamingResponse(parts, media_type=of.media, headers=headers)
+
+
+class FormatChoice(BaseModel):
+    """A format that readings can be saved in."""
+
+    key: str
+    title: str
+
+
+@router.get("/formats")
+def formats() -> list[FormatChoice]:
+    """Every format that readings can be saved in."""
+    return [FormatChoice(key=f.key, title=f.title) for f in FORMATS.values()]
 
 
 @router.post("/figures")

@@ -28,7 +28,7 @@ class NewPhoto(BaseModel):
 
 
 class TakePhoto(BaseModel):
-    """A photo by the stand-ins' camera. shutter_s: how long it stands open."""
+    """A photo by the bench's camera. shutter_s: how long it stands open."""
 
     setup: Id
     shutter_s: Annotated[float, Field(gt=0, le=10)] = 0.001
@@ -47,9 +47,9 @@ def add_photo(request: Request, review: Id, new: NewPhoto) -> Created:
     return Created(id=camera_check.check(application(request), review, new.setup, photo))
 
 
-@router.post("/reviews/{review}/camera/stand-in", status_code=201)
+@router.post("/reviews/{review}/camera/photo", status_code=201)
 def take_photo(request: Request, review: Id, new: TakePhoto) -> Created:
-    """Let the stand-ins' camera take a photo of a stand-in."""
+    """Let the bench's camera take a photo."""
     return Created(id=camera_check.photograph(application(request), review, new.setup, new.shutter_s))
 
 

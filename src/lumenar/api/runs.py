@@ -18,8 +18,8 @@ from lumenar.app.manual.manual_runs import MOST_ENTRIES, Answers, Entry, Sheet
 from lumenar.app.runs import run_list
 from lumenar.app.runs.planning import Options
 from lumenar.app.runs.run_list import RunPage, RunView
-from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
+from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.signals import Signal
 from lumenar.core.typed_readings import FORMS, Form
 
@@ -83,10 +83,10 @@ class FormChoice(BaseModel):
     title: str
 
 
-def _meter(request: Request, measure: Measure) -> HandMeter | None:
+def _meter(request: Request, measure: Measure) -> StatedMeter | None:
     if measure.named_meter is not None:
         return named_meters.hand_meter(application(request), measure.named_meter)
-    return None if measure.meter is None else HandMeter(**measure.meter.model_dump())
+    return None if measure.meter is None else StatedMeter(**measure.meter.model_dump())
 
 
 @router.post("/plan")
@@ -97,7 +97,7 @@ def plan(request: Request, measure: Measure) -> PlanPreview:
 
 @router.post("/runs", status_code=201)
 def start_run(request: Request, measure: Measure, idempotency_key: Key = None) -> Created:
-    """Measure cells; of a display that is no stand-in, by hand. Asked again with the same key, it is the same run."""
+    """Measure cells; of a display that no bench reads, by hand. Asked again with the same key, it is the same run."""
     meter = _meter(request, measure)
     return Created(
         id=bench_of(request).runs.start(measure.review, measure.chosen(), measure.options, meter, idempotency_key)

@@ -1,1 +1,1 @@
-"""The bench: instruments behind ports, the runner, and the stand-ins that ship with Lumenar."""
+"""The bench: instruments behind ports, the runner, and the simulated ones that ship with Lumenar."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import listed
 from lumenar.core.readings import Layout, Readings, implausible
 from lumenar.core.targets import Target
@@ -63,6 +64,12 @@ class Analysis:
     def remark(self) -> str:
         """What is no number of the readings, in words; empty where all are."""
         return remark(self.figures)
+
+
+def value_of(analyses: Mapping[str, Analysis], figure: Figure) -> float | None:
+    """A figure among analyses by measurement, None where it was not measured or is not a number."""
+    found = analyses.get(figure.measurement)
+    return None if found is None else found.scalar(figure.key)
 
 
 def remark(figures: Mapping[str, Array]) -> str:

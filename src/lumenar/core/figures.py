@@ -49,7 +49,7 @@ SESSION: tuple[tuple[str, float, float], ...] = (
 )
 """By what a column's unit says, how much figures of an unchanged display differ from session to session (one standard
 deviation), absolute and as a share: it is warmer, was loaded otherwise before, and its black falls under the meter's floor or
-not. Measured on stand-ins (`python -m benchmarks.firmware`)."""
+not. Measured on simulated displays (`python -m benchmarks.firmware`)."""
 
 
 def session_u(column: Column, value: float) -> float:

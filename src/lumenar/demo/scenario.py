@@ -9,7 +9,7 @@ from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.experiments import camera_check
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.figures.helper import Helper, several_cores
 from lumenar.app.instruments.instruments import correct_for
@@ -22,13 +22,13 @@ from lumenar.app.tuning.gains import prove
 from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.app.tuning.tunings import Wish
 from lumenar.bench.plan import Cell
-from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.measurements import MEASUREMENTS, hlg_tracking, peak, pq_tracking, saturation, swatches
 from lumenar.core.scoring.rubric import rank
 from lumenar.publish.edition import publish
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
-OF_HDR = ["peak", "pq_tracking", "hlg_tracking", "saturation", "swatches"]
+OF_HDR = [m.MEASUREMENT.key for m in (peak, pq_tracking, hlg_tracking, saturation, swatches)]
 UNMEASURED = "ostrel-fen-32.json"
 WHOLE: dict[str, int] = {
     "tessary-pell-6.json": 4,

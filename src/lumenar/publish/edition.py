@@ -110,7 +110,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
         row.firmware,
         shown.aspect,
         len(shown.menu.modes),
-        shown.stand_in,
+        shown.can.describes,
         tuple(gaps),
     )
     try:

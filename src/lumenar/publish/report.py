@@ -12,15 +12,17 @@ from markupsafe import Markup
 from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.app.exchange.readings_file import FileSetup, FileUnit, ReadingsFile
-from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.analysis import value_of
+from lumenar.core.measurements import MEASUREMENTS, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
 from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
 from lumenar.core.signals import WORDS, words_of
 from lumenar.core.targets import resolve
-from lumenar.publish import svg
+from lumenar.publish import pictures
 from lumenar.publish.package import About, Results
+from lumenar.publish.pictures.notched_rule import rule
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
 
@@ -52,8 +54,8 @@ def _environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.globals["rule"] = lambda s: Markup(svg.rule(s.value, s.low, s.high))
-    environment.globals["draw"] = lambda c: Markup(svg.draw(c))
+    environment.globals["rule"] = lambda s: Markup(rule(s.value, s.low, s.high))
+    environment.globals["draw"] = lambda c: Markup(pictures.draw(c))
     environment.filters["mid_sentence"] = mid_sentence
     environment.filters["number"] = lambda v, d=1: "–" if v is None else v if isinstance(v, str) else grouped(v, d)
     environment.filters["points"] = lambda v: "–" if v is None else f"{v:.0f}"
@@ -90,11 +92,7 @@ def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str
         return f"{which} is{'' if about.modes > 1 else ' not'} measured far enough for a score yet."
     by_key = {s.key: s for s in results.setups}
     key, best = scored[0]
-    grey = (
-        by_key[key].analyses["grey_ramp"].scalar("own_white_de2000_mean")
-        if "grey_ramp" in by_key[key].analyses
-        else None
-    )
+    grey = value_of(by_key[key].analyses, grey_ramp.BESIDE_OWN_WHITE)
     ties = [labels[k] for k, s in scored[1:] if tied(best, s)]
     modes = len({by_key[k].mode for k, _ in scored})
     units = len({by_key[k].unit for k, _ in scored})
@@ -124,29 +122,28 @@ def lede(about: About, results: Results, labels: Mapping[str, str], purpose: str
 def mode_line(s: SetupFigures, label: str) -> ModeLine:
     """The key figures of one mode."""
 
-    def number(measurement: str, key: str, form: str) -> str:
-        analysis = s.analyses.get(measurement)
-        value = analysis.scalar(key) if analysis else None
+    def number(figure: Figure, form: str) -> str:
+        value = value_of(s.analyses, figure)
         if value is None:
             return "–"
         if form == "K":
             return kelvin(value)
         return significant(value, 3) if form == "3" else grouped(value, int(form))
 
-    contrast = number("white_black", "contrast_ratio", "3")
-    if contrast == "–" and (least := number("white_black", "contrast_at_least", "3")) != "–":
+    contrast = number(white_black.CONTRAST, "3")
+    if contrast == "–" and (least := number(white_black.CONTRAST_AT_LEAST, "3")) != "–":
         contrast = f"≥ {least}"
     cells = (
-        number("white_black", "white_cd_m2", "3"),
-        number("white_black", "cct_k", "K"),
+        number(white_black.LUMINANCE, "3"),
+        number(white_black.CCT, "K"),
         contrast,
-        number("grey_ramp", "gamma", "2"),
-        number("grey_ramp", "de2000_mean", "1"),
-        number("grey_ramp", "de2000_max", "1"),
-        number("grey_ramp", "curve_rms_lstar", "1"),
-        number("gamut", "coverage_srgb_uv_percent", "1"),
-        number("gamut", "coverage_p3_uv_percent", "1"),
-        number("brightness_ladder", "setting_for_120_cd_m2", "0"),
+        number(grey_ramp.GAMMA, "2"),
+        number(grey_ramp.MEAN, "1"),
+        number(grey_ramp.LARGEST, "1"),
+        number(grey_ramp.CURVE, "1"),
+        number(gamut.OF_SRGB, "1"),
+        number(gamut.OF_P3, "1"),
+        number(brightness_ladder.FOR_120, "0"),
     )
     return ModeLine(label, resolve(s.target).title, cells)
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
-from lumenar.app.displays.displays import arrivals
+from lumenar.app.drivers.simulated import arrivals
 from lumenar.app.errors import BadInputError, ConflictError
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.recipes import recipes

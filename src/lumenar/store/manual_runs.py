@@ -22,7 +22,7 @@ class SheetRow:
 
 
 def is_by_hand(db: sqlite3.Connection, run_id: int) -> bool:
-    """Whether a run is of a display that no stand-in is."""
+    """Whether a run is of a display that is not simulated."""
     row = db.execute(
         "SELECT 1 FROM run r WHERE r.id = ? AND NOT EXISTS (SELECT 1 FROM stand_in s WHERE s.unit_id = r.unit_id)",
         (run_id,),

@@ -77,12 +77,12 @@ def add_unit(db: sqlite3.Connection, unit: UnitRow) -> int:
 
 
 def add_stand_in(db: sqlite3.Connection, unit_id: int, file: str) -> None:
-    """A unit is a stand-in: how it makes light, as the JSON text of a unit file."""
+    """A unit is simulated: how it makes light, as the JSON text of a unit file."""
     db.execute("INSERT INTO stand_in (unit_id, file) VALUES (?, ?)", (unit_id, file))
 
 
 def stand_in(db: sqlite3.Connection, unit_id: int) -> str | None:
-    """The unit file of a stand-in; None for any other display."""
+    """The unit file of a simulated display; None for any other display."""
     row = db.execute("SELECT file FROM stand_in WHERE unit_id = ?", (unit_id,)).fetchone()
     return None if row is None else str(row["file"])
 

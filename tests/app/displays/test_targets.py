@@ -8,7 +8,7 @@ from lumenar.app.displays import targets
 from lumenar.app.displays.targets import TargetDefinition
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.exchange import importing
-from lumenar.app.exchange.export import text_as
+from lumenar.app.exchange.formats import text_as
 from lumenar.app.menus import menu_map
 from lumenar.app.runs.planning import Options
 from lumenar.app.setups import new_display, setups

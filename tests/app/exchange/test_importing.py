@@ -13,8 +13,9 @@ from lumenar.app.application import Application
 from lumenar.app.board import board, cell_charts, look
 from lumenar.app.data import many_kept
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.app.exchange.export import parts_as, readings_document, text_as, text_of
+from lumenar.app.exchange.export import readings_document, text_of
 from lumenar.app.exchange.file_figures import analyse_file
+from lumenar.app.exchange.formats import parts_as, text_as
 from lumenar.app.exchange.importing import Identity, import_readings, understand
 from lumenar.app.exchange.readings_file import parse_readings
 from lumenar.app.exchange.table_import import read_any
@@ -69,7 +70,7 @@ def test_figures_of_what_was_imported_are_those_of_the_file(app):
                 compared += 1
     assert compared > 40
     shown = board.board(app, review)
-    assert shown.review.name == "Tern Street Wall 55" and not shown.stand_in and shown.rows[0].score is not None
+    assert shown.review.name == "Tern Street Wall 55" and not shown.can.reads and shown.rows[0].score is not None
     assert look.look(app, review, shown.rows[0].setup, None, 1.0)
 
 

@@ -9,7 +9,7 @@ from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments import experiments
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.setups import new_display, new_reviews
 from lumenar.app.setups.new_display import NewDisplay
 from lumenar.bench.simulated.light import SimulatedUnit

@@ -8,7 +8,7 @@ from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments import experiments, questions
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.recipes.recipes import recipe
 from lumenar.app.recipes.setting_reasons import reasons
 from lumenar.app.setups import new_display, new_reviews
@@ -100,7 +100,7 @@ def test_all_is_put_back_and_a_light_beyond_the_lamps_is_left_out(app, bench, ex
     seen, grid = asked(app, bench, experimenter, television, "Reel", lights=lights, factors=[SAID[0]], baselines=6)
     assert seen.state == "done" and seen.read == len(seen.stages)
     out = [s for s in grid.states if s.left_out]
-    assert {s.light for s in out} == {1} and "sun could not be had: the lamps of the stand-in's room give" in out[
+    assert {s.light for s in out} == {1} and "sun could not be had: the lamps of the simulated room give" in out[
         0
     ].left_out
     assert [s.size for s in grid.states if s.light == 0] == ["strong", "strong"]
@@ -186,7 +186,7 @@ def test_what_it_takes_is_said_beforehand(app, television):
     offered = conditions.choices(app, television, setup_of(app, television, "Reel").id)
     saver = next(c for c in offered.controls if c.path == SAVER)
     assert (saver.stands, saver.every, saver.promise) == ("off", ["off", "low", "high"], SAID[0].promise)
-    assert [x.label for x in offered.lights] == ["dark", "evening lamp", "daylight"] and offered.stand_in
+    assert [x.label for x in offered.lights] == ["dark", "evening lamp", "daylight"] and offered.own_lights
 
 
 def test_what_stands_already_is_no_act():

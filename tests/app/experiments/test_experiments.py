@@ -2,7 +2,6 @@
 
 import threading
 import time
-from typing import get_args
 
 import numpy as np
 import pytest
@@ -15,7 +14,8 @@ from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError, NotF
 from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments import experiments, questions
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds import KINDS, OBSERVED
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.menus import menu_map
 from lumenar.app.setups import new_display, setups
 from lumenar.app.setups.new_display import NewDisplay
@@ -404,5 +404,8 @@ def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):
         views.typed_in(app, number, 0, "XYZ", [], {}, [], [])
 
 
-def test_every_kind_of_question_can_be_asked_through_the_api():
-    assert set(get_args(questions.Kind)) == set(questions.KINDS)
+def test_kinds_of_questions_are_found_in_their_order_and_those_that_are_told_in_reports():
+    kinds = list(KINDS.values())
+    assert [k.place for k in kinds] == list(range(1, len(kinds) + 1)) and kinds[0].key == "does"
+    assert OBSERVED == ("conditions", "comfort", "samples", "carry", "alike", "metadata", "ends", "byitself")
+    assert [k.key for k in kinds if k.beside] == ["metadata", "ends"]

@@ -7,7 +7,7 @@ from lumenar.app.errors import BadInputError, ConflictError
 from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments import experiments
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.recipes.recipes import recipe
 from lumenar.app.recipes.replay import Replayer

@@ -6,7 +6,7 @@ import pytest
 from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.runs.planning import Options
 from lumenar.app.setups import new_reviews, setups
 from lumenar.bench.drivers.simulated import arrive

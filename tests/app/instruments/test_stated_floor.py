@@ -15,8 +15,8 @@ from lumenar.app.manual import manual_runs
 from lumenar.app.manual.manual_runs import Entry
 from lumenar.app.setups import new_display
 from lumenar.app.setups.new_display import NewDisplay
-from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
+from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.targets import resolve
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
@@ -24,7 +24,7 @@ from lumenar.store import runs
 
 from ..manual.test_manual_runs import MODES, begin, rows, type_all
 
-CHEAP = HandMeter("Spot", "77")
+CHEAP = StatedMeter("Spot", "77")
 
 
 @pytest.fixture
@@ -69,7 +69,7 @@ def test_a_stated_floor_gives_the_bound_and_taking_it_back_gives_the_doubt(app, 
 
 def test_it_counts_for_every_run_of_the_review_with_that_meter_and_for_no_other(app, bench, oled):
     first, second = typed(app, bench, oled), typed(app, bench, oled)
-    other = typed(app, bench, oled, HandMeter("Spot", "78"))
+    other = typed(app, bench, oled, StatedMeter("Spot", "78"))
     assert floor_of(app, first).runs == 2
     state_floor(app, first, 0.02)
     assert floor_of(app, second).floor_cd_m2 == 0.02 and not floor_of(app, other).stated

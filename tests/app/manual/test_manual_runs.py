@@ -22,8 +22,8 @@ from lumenar.app.menus import menu_map
 from lumenar.app.runs.planning import Options
 from lumenar.app.setups import new_display, new_reviews, setups
 from lumenar.app.setups.new_display import NewDisplay
-from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.plan import Cell
+from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.meter_limits import MeterLimits
@@ -79,7 +79,7 @@ def type_all(app, run, texts=None):
 def test_a_name_is_enough_to_begin(app):
     review = new_display.add(app, NewDisplay("Tern Street", "Wall 55", "television", "lcd"))
     shown = board.board(app, review)
-    assert shown.rows == [] and shown.next.view == "menu" and not shown.stand_in
+    assert shown.rows == [] and shown.next.view == "menu" and not shown.can.reads
     assert [e.name for e in shelf.shelf(app)] == ["Tern Street Wall 55"]
     menu_map.change(app, review, None, "Film\nGame, srgb", "")
     assert [(r.name, r.target) for r in board.board(app, review).rows] == [("Film", "bt709_bt1886"), ("Game", "srgb")]
@@ -106,7 +106,7 @@ def test_a_first_pass_by_hand_fills_the_board(app, bench, television):
         television, [Cell(rows(app, television)[0].id, m) for m in FIRST], Options(grey_step=10)
     )
     assert preview.readings < 25 and preview.seconds < 600, "under ten minutes of typing"
-    run = begin(app, bench, television, meter=HandMeter("Spot", "77", floor_cd_m2=0.01))
+    run = begin(app, bench, television, meter=StatedMeter("Spot", "77", floor_cd_m2=0.01))
     shown = board.board(app, television)
     assert shown.by_hand == [run] and shown.next.view == f"hand/{run}"
     assert bench.live.status().state == "idle", "a person at the remote takes no bench"
@@ -265,7 +265,7 @@ def test_a_reading_typed_wrong_is_typed_again(app, bench, television):
 
 
 def test_figures_equal_those_of_the_same_readings_in_a_file(app, bench, television):
-    run = begin(app, bench, television, meter=HandMeter("Spot", floor_cd_m2=0.01))
+    run = begin(app, bench, television, meter=StatedMeter("Spot", floor_cd_m2=0.01))
     type_all(app, run)
     file = parse_readings(json.dumps(readings_document(app, television)))
     again = analyse_file(file)[0].analyses
@@ -283,9 +283,9 @@ def test_figures_equal_those_of_the_same_readings_in_a_file(app, bench, televisi
     assert "firmware not recorded" in page and "serial number not recorded" in page
 
 
-def test_what_a_stand_in_alone_can_do_is_refused(app, bench, television):
+def test_what_only_a_bench_can_do_is_refused_by_hand(app, bench, television):
     setup = rows(app, television)[0].id
-    with pytest.raises(ConflictError, match="no stand-in"):
+    with pytest.raises(ConflictError, match="No second meter"):
         Corrector(app, bench).start(television, setup)
     with pytest.raises(ConflictError, match="is not simulated"):
         FreeRun(app, bench).start(television, setup)
@@ -379,7 +379,7 @@ def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, tele
 def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units):
     review = new_reviews.add_review(app, units["tessary-pell-6.json"])
     m = menu_map.menu_map(app, review)
-    assert m.stand_in and m.controls
+    assert m.can.describes and m.controls
     menu_map.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
     bench.runs.start(review, [Cell(rows(app, review)[0].id, "white_black")])
     bench.runs.finish()
@@ -387,7 +387,7 @@ def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units)
 
 
 def test_a_meter_that_shows_luminance_alone_serves_what_rests_on_it(app, bench, television):
-    luminance = HandMeter("Lux", "9", kind="luminance meter", floor_cd_m2=0.01)
+    luminance = StatedMeter("Lux", "9", kind="luminance meter", floor_cd_m2=0.01)
     cells = [Cell(rows(app, television)[0].id, m) for m in ("brightness_ladder", "gamut", "window_ladder")]
     preview = bench.runs.preview(television, cells, Options(), luminance)
     assert preview.left_out == ["Gamut of Evening: it needs colour, and the meter shows luminance alone."]

@@ -14,7 +14,7 @@ from lumenar.app.tuning import gains, tuning_views, tunings
 from lumenar.app.verdict import verdict
 from lumenar.core.scoring.rubric import score
 from lumenar.core.targets import resolve
-from lumenar.core.tuning import session
+from lumenar.core.tuning.goals import FAITHFUL, GOALS
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
 
@@ -111,7 +111,7 @@ def test_a_tuning_aims_at_what_a_purpose_weighs(app, measured):
     faithful = setup_of(app, measured, "Faithful")
     aims = {a.purpose: a for a in tuning_views.aims(app, measured, faithful.id)}
     assert list(aims) == [k for k, p in app.rubric.purposes.items() if p.signal == "sdr"]
-    assert aims["colour_work"].goals == list(session.FAITHFUL) and aims["colour_work"].luminance == 120
+    assert aims["colour_work"].goals == list(FAITHFUL) and aims["colour_work"].luminance == 120
     # Lifted shadows and a curve that is followed exclude one another; late at night colours do not count.
     assert aims["dark_games"].goals == ["shadows", "luminance", "colours"]
     # White tuned to the target's would have more blue, which is what this purpose wants less of.
@@ -130,7 +130,7 @@ def test_a_tuning_aims_at_what_a_purpose_weighs(app, measured):
 
 
 def test_every_goal_names_figures_that_are_judged(app):
-    for goal, prefixes in session.MOVES.items():
+    for goal, prefixes in ((g.key, g.figures) for g in GOALS.values()):
         assert all(any(f.startswith(p) for f in app.rubric.rules) for p in prefixes), goal
 
 

@@ -179,7 +179,7 @@ def test_figures_of_a_scene_are_those_of_all_its_pixels(whole):
 
 def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
     from lumenar.core.measurements import MEASUREMENTS
-    from lumenar.publish import svg
+    from lumenar.publish import pictures
 
     for key in (k for k, m in MEASUREMENTS.items() if "sdr" in m.signals):
         drawn = plates(whole, 1, 1, key, [2], None)
@@ -188,7 +188,7 @@ def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
         assert any("Lively" in n for n in named | {c.title for c in drawn.charts}), f"{key} does not show the overlay"
         for chart in drawn.charts:
             assert chart.table.rows and len(chart.table.heads) == len(chart.table.rows[0]), (key, chart.key)
-            assert not re.search(r"\bnan\b", svg.draw(chart).lower()), (key, chart.key)
+            assert not re.search(r"\bnan\b", pictures.draw(chart).lower()), (key, chart.key)
 
 
 def test_estimates_hold_for_every_measurement(whole):
@@ -243,12 +243,12 @@ def test_what_a_run_is_made_of_has_the_signal_of_each_setup_and_of_meters_what_f
 
 def test_a_state_is_entered_from_whatever_the_menu_was_in_before(app, units):
     """Thrift locks the light and resets it: from there to 30 with thrift off, the light has to be entered twice."""
-    from lumenar.bench.drivers.simulated import StandIn, arrive
+    from lumenar.bench.drivers.simulated import SimulatedDisplay, arrive
     from lumenar.bench.ports import Wanted
     from lumenar.bench.simulated.clock import SimulatedClock
 
     arrival = arrive(units["ostrel-fen-32.json"], "unit")[0]
-    remote = StandIn(arrival.text).assemble(SimulatedClock(), 1).remote
+    remote = SimulatedDisplay(arrival.text).assemble(SimulatedClock(), 1).remote
     mode = arrival.menu.modes[0]
     wanted = {**arrival.menu.defaults(mode), "Picture > Light": 30}
     for before in ({"Picture > Light": 10, "System > Power": "Thrifty"}, {"Picture > Contrast": 40}):

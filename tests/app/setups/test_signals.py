@@ -15,7 +15,7 @@ from lumenar.app.exchange import importing
 from lumenar.app.exchange.export import readings_document
 from lumenar.app.experiments import experiment_views
 from lumenar.app.experiments.experiment_bench import Experimenter
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.manual import manual_runs
 from lumenar.app.manual.manual_runs import Entry

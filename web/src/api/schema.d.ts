@@ -720,7 +720,7 @@ export interface paths {
         put?: never;
         /**
          * Start Run
-         * @description Measure cells; of a display that is no stand-in, by hand. Asked again with the same key, it is the same run.
+         * @description Measure cells; of a display that no bench reads, by hand. Asked again with the same key, it is the same run.
          */
         post: operations["start_run_api_v1_runs_post"];
         delete?: never;
@@ -1019,7 +1019,7 @@ export interface paths {
         get?: never;
         /**
          * Clock
-         * @description Set the speed of the stand-in clock.
+         * @description Set the speed of the clock of simulated instruments.
          */
         put: operations["clock_api_v1_bench_clock_put"];
         post?: never;
@@ -1039,7 +1039,7 @@ export interface paths {
         get?: never;
         /**
          * Fault
-         * @description Make the stand-in meter fail on demand, or heal it.
+         * @description Make the simulated meter fail on demand, or heal it.
          */
         put: operations["fault_api_v1_bench_fault_put"];
         post?: never;
@@ -1534,6 +1534,26 @@ export interface paths {
          * @description A review's readings as a file.
          */
         get: operations["export_readings_api_v1_reviews__review__readings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Formats
+         * @description Every format that readings can be saved in.
+         */
+        get: operations["formats_api_v1_formats_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2206,7 +2226,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/reviews/{review}/camera/stand-in": {
+    "/api/v1/reviews/{review}/camera/photo": {
         parameters: {
             query?: never;
             header?: never;
@@ -2217,9 +2237,9 @@ export interface paths {
         put?: never;
         /**
          * Take Photo
-         * @description Let the stand-ins' camera take a photo of a stand-in.
+         * @description Let the bench's camera take a photo.
          */
-        post: operations["take_photo_api_v1_reviews__review__camera_stand_in_post"];
+        post: operations["take_photo_api_v1_reviews__review__camera_photo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2561,8 +2581,7 @@ export interface components {
             /** Options */
             options: components["schemas"]["RunOption"][];
             next: components["schemas"]["NextStep"];
-            /** Stand In */
-            stand_in: boolean;
+            can: components["schemas"]["Capabilities"];
             /** By Hand */
             by_hand: number[];
         };
@@ -2710,6 +2729,56 @@ export interface components {
             charts: components["schemas"]["Chart"][];
             /** Made At */
             made_at: string;
+        };
+        /**
+         * Capabilities
+         * @description reads: instruments read light; otherwise a person types what a meter shows. traces: among them are meters that give
+         *     waveforms and spectra. reference: two meters stand before the display, so that one can be corrected by the other. enters: a
+         *     remote chooses modes, enters values and resets. lights: the room's light can be set, and is dark unless something else is
+         *     said. photographs: a camera takes pictures of the screen. reports: the host's report of the display can be read. describes:
+         *     identity and menu came with the display, so nobody has to say them.
+         */
+        Capabilities: {
+            /**
+             * Reads
+             * @default false
+             */
+            reads: boolean;
+            /**
+             * Traces
+             * @default false
+             */
+            traces: boolean;
+            /**
+             * Reference
+             * @default false
+             */
+            reference: boolean;
+            /**
+             * Enters
+             * @default false
+             */
+            enters: boolean;
+            /**
+             * Lights
+             * @default false
+             */
+            lights: boolean;
+            /**
+             * Photographs
+             * @default false
+             */
+            photographs: boolean;
+            /**
+             * Reports
+             * @default false
+             */
+            reports: boolean;
+            /**
+             * Describes
+             * @default false
+             */
+            describes: boolean;
         };
         /**
          * Capture
@@ -2930,7 +2999,8 @@ export interface components {
         };
         /**
          * Comparison
-         * @description The whole table. shared: measurements that every setup has, which can be drawn over one another.
+         * @description The whole table. shared: measurements that every setup has, which can be drawn over one another;
+         *     drawn: the one of them to begin with, empty where there is none.
          */
         Comparison: {
             /** Setups */
@@ -2941,6 +3011,8 @@ export interface components {
             rows: components["schemas"]["ComparedFigure"][];
             /** Shared */
             shared: string[];
+            /** Drawn */
+            drawn: string;
         };
         /**
          * ConditionChoices
@@ -2951,8 +3023,8 @@ export interface components {
             controls: components["schemas"]["FactorChoice"][];
             /** Lights */
             lights: components["schemas"]["LightView"][];
-            /** Stand In */
-            stand_in: boolean;
+            /** Own Lights */
+            own_lights: boolean;
         };
         /**
          * ConditionsView
@@ -3471,7 +3543,7 @@ export interface components {
         };
         /**
          * Fault
-         * @description A failure for the stand-in meter, or none.
+         * @description A failure for the simulated meter, or none.
          */
         Fault: {
             /** Fault */
@@ -3556,6 +3628,16 @@ export interface components {
              * @enum {string}
              */
             key: "XYZ" | "Yxy" | "Yuv" | "Y";
+            /** Title */
+            title: string;
+        };
+        /**
+         * FormatChoice
+         * @description A format that readings can be saved in.
+         */
+        FormatChoice: {
+            /** Key */
+            key: string;
             /** Title */
             title: string;
         };
@@ -4042,8 +4124,7 @@ export interface components {
              * @enum {string}
              */
             panel: "lcd" | "oled" | "projector" | "other";
-            /** Stand In */
-            stand_in: boolean;
+            can: components["schemas"]["Capabilities"];
             /** Samples */
             samples: components["schemas"]["MenuSample"][];
             /** Shared */
@@ -4314,11 +4395,8 @@ export interface components {
             id: number;
             /** Version */
             version: string;
-            /**
-             * Driver
-             * @enum {string}
-             */
-            driver: "simulated" | "hands" | "typed";
+            /** Driver */
+            driver: string;
             identity: components["schemas"]["MeterIdentity"];
             /** Calibrated Days Ago */
             calibrated_days_ago: number | null;
@@ -4376,7 +4454,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "does" | "comfort" | "scope" | "locks" | "notches" | "difference" | "shadows" | "samples" | "carry" | "alike" | "metadata" | "ends" | "byitself" | "conditions";
+            kind: "does" | "comfort" | "scope" | "locks" | "notches" | "difference" | "shadows" | "samples" | "carry" | "alike" | "metadata" | "byitself" | "ends" | "conditions";
             /** Setup */
             setup: number;
             /**
@@ -5715,7 +5793,7 @@ export interface components {
         };
         /**
          * Sample
-         * @description One sample of a display. version: what an edit of it is made from; stand_in: whether a stand-in makes its light.
+         * @description One sample of a display. version: what an edit of it is made from; can: what goes without a person.
          */
         Sample: {
             /** Id */
@@ -5751,8 +5829,7 @@ export interface components {
             bits: number;
             /** Signal Range */
             signal_range: string;
-            /** Stand In */
-            stand_in: boolean;
+            can: components["schemas"]["Capabilities"];
             /** Modes */
             modes: string[];
         };
@@ -6200,7 +6277,7 @@ export interface components {
         };
         /**
          * Speed
-         * @description How fast the stand-in clock runs.
+         * @description How fast the clock of simulated instruments runs.
          */
         Speed: {
             /** Speed */
@@ -6415,7 +6492,7 @@ export interface components {
         };
         /**
          * TakePhoto
-         * @description A photo by the stand-ins' camera. shutter_s: how long it stands open.
+         * @description A photo by the bench's camera. shutter_s: how long it stands open.
          */
         TakePhoto: {
             /** Setup */
@@ -20037,7 +20114,7 @@ export interface operations {
     export_readings_api_v1_reviews__review__readings_get: {
         parameters: {
             query?: {
-                format?: "json" | "csv" | "cgats";
+                format?: string;
             };
             header?: never;
             path: {
@@ -20053,6 +20130,143 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    formats_api_v1_formats_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormatChoice"][];
+                };
             };
             /** @description Bad input */
             400: {
@@ -25534,7 +25748,7 @@ export interface operations {
             };
         };
     };
-    take_photo_api_v1_reviews__review__camera_stand_in_post: {
+    take_photo_api_v1_reviews__review__camera_photo_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,8 +1,8 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { Key, QuietButton } from "../parts/basics";
-import { Dialog } from "../parts/Dialog";
-import { Toggle } from "../parts/toggles";
+import { Key, QuietButton } from "../kit/basics";
+import { Dialog } from "../kit/Dialog";
+import { Toggle } from "../kit/toggles";
 import { BACK, EVERYWHERE, keyName, RUN } from "./keymap";
 import { lettersOn, setLetters } from "./keys";
 import { VIEWS } from "./views";

@@ -2,7 +2,7 @@ import { Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useLayoutEffect } from "react";
 import { Link, Route, Routes as Switch, useLocation, useNavigate, useParams } from "react-router";
-import { Quiet, QuietButton } from "../parts/basics";
+import { Quiet, QuietButton } from "../kit/basics";
 import { BACK } from "./keymap";
 import { useKeys, useTitle } from "./keys";
 import { Shell } from "./shell";

@@ -19,8 +19,10 @@ export interface Address {
 // biome-ignore lint/suspicious/noExplicitAny: queries of any answer
 type Query = FetchQueryOptions<any, any, any, any>;
 
-/** A view: all that the rest of the application knows of it. It stands in its folder's `view.ts`, and on one line in `views.ts`. */
+/** A view: all that the rest of the application knows of it. It stands in its folder's `route.ts`, where it is found. */
 export interface View {
+  /** Where it comes in the top bar and in the help, among the others. */
+  place: number;
   /** Its address, as the router reads it. */
   route: string;
   /** What the browser's tab says until the view's data say more, and what the top bar calls it. */

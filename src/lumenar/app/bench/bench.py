@@ -7,8 +7,8 @@ from lumenar.app.bench.equipment import Equipment
 from lumenar.app.bench.live_view import LiveView
 from lumenar.app.bench.occupancy import Occupancy
 from lumenar.app.bench.run_queue import RunQueue
+from lumenar.app.drivers.simulated import FaultKey
 from lumenar.app.events import Hub
-from lumenar.bench.drivers.simulated import FaultKey
 
 
 class BenchService:
@@ -29,7 +29,7 @@ class BenchService:
         self.live.tell()
 
     def set_fault(self, fault: FaultKey | None) -> None:
-        """Make the stand-in meter fail, or heal it."""
+        """Make the simulated meter fail, or heal it."""
         with self.occupancy.lock:
             self.equipment.set_fault(fault, bool(self.occupancy.kind))
         self.live.tell()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from lumenar.bench.drivers.simulated import FaultKey
+from lumenar.app.drivers.simulated import FaultKey
 from lumenar.core.measurements.base import direction
 from lumenar.core.menu import Panel
 from lumenar.core.readings import Outcome, Patch

@@ -1,4 +1,4 @@
-"""The instruments of the bench, put before a unit: the stand-ins that ship with Lumenar, their clock and their faults."""
+"""The instruments of the bench, put before a unit; the clock and the faults of simulated ones."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from lumenar.app.application import Application
-from lumenar.app.displays.displays import display, stand_in_of
+from lumenar.app.displays.displays import display
+from lumenar.app.drivers.simulated import COLORIMETER, FAULTS, FaultKey, SimulatedClock, simulated_of
 from lumenar.app.errors import BadInputError, ConflictError
-from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, FaultKey, SimulatedClock
 from lumenar.bench.ports import Bench
 from lumenar.core.colour.correction import corrected
 from lumenar.store import corrections, runs
@@ -31,19 +31,19 @@ class Equipment:
     def assemble(self, unit_id: int, seed: int, on_s: float = 0.0) -> Bench:
         """Put a unit with the instruments on the bench; its clock goes on where the unit was last read. on_s: it has been on for
         so long at least."""
-        row, stand_in = display(self.app, unit_id).row, stand_in_of(self.app, unit_id)
-        if stand_in is None:
-            raise ConflictError("by-hand", f"{row.name} is no stand-in: it is measured by hand.")
+        row, simulated = display(self.app, unit_id).row, simulated_of(self.app, unit_id)
+        if simulated is None:
+            raise ConflictError("by-hand", f"{row.name} is measured by hand.")
         db = self.app.db.connection()
         self.correction = corrections.newest(db, row.panel, COLORIMETER.name)
         self.clock = SimulatedClock(self.speed, max(on_s, runs.bench_time(db, unit_id)))
-        self.bench = stand_in.assemble(self.clock, seed)
+        self.bench = simulated.assemble(self.clock, seed)
         return self.bench
 
     def assemble_for(self, unit_id: int, salt: int, correction_id: int | None, on_s: float = 0.0) -> Bench:
         """`assemble` for something that keeps the correction it was begun with; salt tells its noise from that of others."""
-        stand_in = stand_in_of(self.app, unit_id)
-        bench = self.assemble(unit_id, (stand_in.seed if stand_in else 0) + salt, on_s)
+        simulated = simulated_of(self.app, unit_id)
+        bench = self.assemble(unit_id, (simulated.seed if simulated else 0) + salt, on_s)
         self.correction = None if correction_id is None else corrections.get(self.app.db.connection(), correction_id)
         return bench
 
@@ -58,7 +58,7 @@ class Equipment:
             self.clock.speed = speed
 
     def set_fault(self, fault: FaultKey | None, in_use: bool) -> None:
-        """Make the stand-in meter fail, or heal it."""
+        """Make the simulated meter fail, or heal it."""
         if fault is not None and fault not in FAULTS:
             raise BadInputError(
                 "fault", f"There is no such fault. The simulated meter has: {', '.join(FAULTS)}.", "fault"
@@ -69,7 +69,7 @@ class Equipment:
 
     @property
     def fault(self) -> FaultKey | None:
-        """What is wrong with the stand-in meter."""
+        """What is wrong with the simulated meter."""
         return getattr(self.bench.meter, "fault", None) if self.bench is not None else None
 
     def corrected(self, XYZ: Sequence[float]) -> np.ndarray:

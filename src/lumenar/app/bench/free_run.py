@@ -17,6 +17,7 @@ from lumenar.app.setups.setups import Edit, change
 from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST
 from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
 from lumenar.core.colour.spaces import XYZ_to_uv
+from lumenar.core.measurements import brightness_ladder
 from lumenar.core.readings import Patch
 from lumenar.store import plans, readings, runs
 from lumenar.store.plans import NewPatch
@@ -130,7 +131,7 @@ class FreeRun:
         """Let the meter run on a setup's white. ConflictError while the bench is in use; BadInputError without a slider."""
         setup = cells.setup_of(self.app, review_id, setup_id)
         shown = display(self.app, setup.unit_id)
-        if not shown.stand_in:
+        if not shown.can.alone:
             said = f"{shown.row.name} is not simulated, so the simulated meter can't read it. Use a manual run instead."
             raise ConflictError("by-hand", said)
         controls = self._controls(setup.unit_id, review_id, setup_id)
@@ -307,7 +308,9 @@ class FreeRun:
         row = display(self.app, held.unit).row
         values = sorted(held.captures)
         setup = cells.setup_of(self.app, held.review, held.setup_id)
-        patches = [NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, ("brightness_ladder",)) for v in values]
+        patches = [
+            NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, (brightness_ladder.MEASUREMENT.key,)) for v in values
+        ]
         new = new_run(self.app, held.review, held.unit, [setup], PANEL_TIMINGS[row.panel], False, patches)
         with self.app.db.transaction() as writing:
             run_id = runs.add_run(writing, new)

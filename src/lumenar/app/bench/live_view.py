@@ -13,8 +13,8 @@ from lumenar.app.bench.bench_views import BenchState, BenchStatus, CorrectionInF
 from lumenar.app.bench.equipment import Equipment
 from lumenar.app.bench.journal import Tally
 from lumenar.app.bench.occupancy import Occupancy
+from lumenar.app.drivers.simulated import COLORIMETER
 from lumenar.app.events import Event, Hub
-from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.ports import MeterReading
 from lumenar.bench.runner import SetupState, State, Step, Watched
 from lumenar.core.colour import difference, spaces

@@ -16,10 +16,10 @@ from lumenar.app.bench.occupancy import Occupancy
 from lumenar.app.displays.displays import display
 from lumenar.app.errors import ConflictError, NotFoundError
 from lumenar.app.runs.planning import Options, Planner, new_run, setup_states
-from lumenar.bench.drivers.typed import LUMINANCE, HandMeter
 from lumenar.bench.panel_timing import PanelTiming
 from lumenar.bench.plan import Cell
 from lumenar.bench.runner import Runner
+from lumenar.bench.stated_meter import LUMINANCE, StatedMeter
 from lumenar.store import reviews, runs
 from lumenar.store.database import StoreError
 from lumenar.store.plans import NewPatch
@@ -77,7 +77,7 @@ class RunJob:
         return True
 
 
-def _luminance_alone(meter: HandMeter | None) -> bool:
+def _luminance_alone(meter: StatedMeter | None) -> bool:
     return meter is not None and meter.kind == LUMINANCE
 
 
@@ -89,7 +89,7 @@ class RunQueue:
         occupancy.free = self._next
 
     def preview(
-        self, review_id: int, wanted: Sequence[Cell], options: Options | None = None, meter: HandMeter | None = None
+        self, review_id: int, wanted: Sequence[Cell], options: Options | None = None, meter: StatedMeter | None = None
     ) -> PlanPreview:
         """What measuring the cells would take, by hand with that meter."""
         planner = Planner(self.app, review_id, options or Options(), _luminance_alone(meter))
@@ -107,7 +107,7 @@ class RunQueue:
         review_id: int,
         wanted: Sequence[Cell],
         options: Options | None = None,
-        meter: HandMeter | None = None,
+        meter: StatedMeter | None = None,
         key: str | None = None,
     ) -> int:
         """Plan and queue a run, one for each unit; they start when the bench is free, those by hand (with that meter) when the

@@ -17,6 +17,7 @@ from lumenar.app.figures import cells
 from lumenar.app.keys import MeasurementKey
 from lumenar.app.manual import manual_runs
 from lumenar.app.scoring import setup_scores
+from lumenar.bench.capabilities import Capabilities
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import written
@@ -157,7 +158,7 @@ class Board:
     rows: list[BoardRow]
     options: list[RunOption]
     next: NextStep
-    stand_in: bool
+    can: Capabilities
     by_hand: list[int]
     """Runs that wait for a person, oldest first."""
 
@@ -233,7 +234,7 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         rows,
         run_options(),
         _next(rows, review, open_runs, ranks),
-        display_of(app, review_id).stand_in,
+        display_of(app, review_id).can,
         open_runs,
     )
 

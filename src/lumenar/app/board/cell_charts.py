@@ -13,12 +13,13 @@ from lumenar.app.displays.targets import TargetChoice
 from lumenar.app.displays.targets import choices as target_choices
 from lumenar.app.errors import BadInputError, NotFoundError
 from lumenar.app.experiments import observed_behaviour
+from lumenar.app.experiments.kinds import KINDS
 from lumenar.app.figures import cells
 from lumenar.app.instruments.stated_floor import MeterFloor, floor_of
 from lumenar.app.keys import MeasurementKey
 from lumenar.app.setups import host_reports
-from lumenar.bench.drivers.typed import NAMELESS
 from lumenar.bench.plan import Cell
+from lumenar.bench.stated_meter import NAMELESS
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.figures import difference_u, written
 from lumenar.core.host_report import chart_of
@@ -186,12 +187,14 @@ def plates(
         tuple(p.key for p in pinned),
     )
     charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
-    hosted = setup.signal == "pq" and measurement in REPORTED_BESIDE
+    hosted = setup.signal == "pq" and MEASUREMENTS[measurement].beside_report
     said = stored_reports.of_review(app.db.connection(), review_id) if hosted else {}
     every = reviews.setups_of(app.db.connection(), review_id) if said else []
     reported = host_reports.beside(app, states[review_id], every, said)
-    beside = observed_behaviour.of_setup(app, review_id, setup_id, FOUND_BESIDE.get(measurement, ()))
-    warm = _warm_up(app, found[0].row) if measurement in WARMS else None
+    beside = observed_behaviour.of_setup(
+        app, review_id, setup_id, [k for k, kind in KINDS.items() if measurement in kind.beside]
+    )
+    warm = _warm_up(app, found[0].row) if MEASUREMENTS[measurement].warms else None
     numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
     return Plates(
         measurement=m.key,
@@ -242,16 +245,6 @@ def _floor(app: Application, row: CellRow, analysis: Analysis) -> MeterFloor | N
     found = floor_of(app, row.run_id)
     dark = analysis.scalar(FLOOR_ASSUMED) is not None or bool(analysis.scalar("under_floor"))
     return found if found is not None and (dark or found.stated) else None
-
-
-FOUND_BESIDE: dict[str, tuple[str, ...]] = {"pq_tracking": ("metadata", "ends")}
-"""The questions whose answers stand beside a measurement: how PQ is followed depends on what is sent with it."""
-REPORTED_BESIDE = ("peak", "pq_tracking")
-"""The measurements that a host's report stands beside."""
-
-
-WARMS = ("white_black", "hold")
-"""The measurements beside which it is shown how the display warmed up."""
 
 
 def _warm_up(app: Application, row: CellRow) -> WarmUp | None:

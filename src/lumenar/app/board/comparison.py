@@ -13,7 +13,7 @@ from lumenar.app.figures import cells
 from lumenar.app.keys import MeasurementKey
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u, written
-from lumenar.core.measurements import MEASUREMENTS, Column, Group
+from lumenar.core.measurements import MEASUREMENTS, Column, Group, greys
 from lumenar.core.targets import resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.store import reviews
@@ -65,12 +65,14 @@ class ComparedFigure:
 
 @dataclass(frozen=True)
 class Comparison:
-    """The whole table. shared: measurements that every setup has, which can be drawn over one another."""
+    """The whole table. shared: measurements that every setup has, which can be drawn over one another;
+    drawn: the one of them to begin with, empty where there is none."""
 
     setups: list[ComparedSetup]
     target: str | None
     rows: list[ComparedFigure]
     shared: list[str]
+    drawn: str
 
 
 def compare(app: Application, setup_ids: list[int], target_key: str | None) -> Comparison:
@@ -107,7 +109,8 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
                 values = [_value(c, a, own_analyses[0], k) for k, a in enumerate(own_analyses)]
                 rows.append(ComparedFigure(m.key, m.title, m.group, c.figure, c.head, c.unit, values))
     shared = [m for m in MEASUREMENTS if all(m in a for a in analyses)]
-    return Comparison(columns, target_key, rows, shared)
+    grey = greys(found[0][0].signal).key
+    return Comparison(columns, target_key, rows, shared, grey if grey in shared else next(iter(shared), ""))
 
 
 def _value(column: Column, analysis: Analysis | None, first: Analysis | None, place: int) -> ComparedValue:

@@ -17,7 +17,7 @@ from lumenar.bench.plan import Cell
 from lumenar.core import appearance
 from lumenar.core.appearance import DisplayModel
 from lumenar.core.colour import difference
-from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
+from lumenar.core.measurements import Measurement, MissingPatchError, gamut, grey_ramp, saturation, swatches
 from lumenar.core.measurements.swatches import code
 from lumenar.core.readings import Readings
 from lumenar.core.signals import WORDS
@@ -67,19 +67,19 @@ class Look:
     note: str
 
 
-def _cell(app: Application, review_id: int, setup_id: int, measurement: str) -> Readings | None:
-    row = cells.newest(app, review_id).complete.get(Cell(setup_id, measurement))
+def _cell(app: Application, review_id: int, setup_id: int, measurement: Measurement) -> Readings | None:
+    row = cells.newest(app, review_id).complete.get(Cell(setup_id, measurement.key))
     return cells.readings_of(app, row) if row is not None else None
 
 
 def _model(app: Application, review_id: int, setup_id: int) -> DisplayModel:
-    grey, gamut = (_cell(app, review_id, setup_id, m) for m in ("grey_ramp", "gamut"))
-    if grey is None or gamut is None:
+    greys, corners = (_cell(app, review_id, setup_id, m) for m in (grey_ramp.MEASUREMENT, gamut.MEASUREMENT))
+    if greys is None or corners is None:
         raise NotFoundError(
             "cell", "The swatch view needs the grey ramp and the gamut of this setup; measure them from the Board."
         )
     try:
-        return appearance.model_of(grey, gamut)
+        return appearance.model_of(greys, corners)
     except MissingPatchError as e:
         raise BadInputError("readings", str(e)) from e
 
@@ -108,12 +108,12 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
         f = _figures(app, model, setup_id, key, target, factor)
         scenes.append(Scene(key, title, f.de_mean, f.de_p95, f.outside_percent))
     found, of = None, ""
-    for measurement in ("swatches", "saturation", "gamut"):
+    for measurement in (swatches.MEASUREMENT, saturation.MEASUREMENT, gamut.MEASUREMENT):
         found = _cell(app, review_id, setup_id, measurement)
         if found is not None:
-            of = MEASUREMENTS[measurement].title
+            of = measurement.title
             break
-    swatches = [] if found is None else _swatches(found, model, target, factor)
+    shown = [] if found is None else _swatches(found, model, target, factor)
     worst = max((s.outside_percent for s in scenes), default=0.0)
     note = (
         "Your own display shows all of this, not the one under test: colours are mapped to sRGB, and its white stands for "
@@ -129,7 +129,7 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
         target_choices(app, setup.signal),
         factor,
         scenes,
-        swatches,
+        shown,
         of,
         note,
     )

@@ -8,6 +8,7 @@ from lumenar.app.application import Application
 from lumenar.app.data import digest
 from lumenar.app.displays.displays import display
 from lumenar.app.errors import NotFoundError
+from lumenar.bench.capabilities import Capabilities
 from lumenar.core.menu import Panel
 from lumenar.store import reviews
 from lumenar.store.reviews import UnitRow
@@ -15,7 +16,7 @@ from lumenar.store.reviews import UnitRow
 
 @dataclass(frozen=True)
 class Sample:
-    """One sample of a display. version: what an edit of it is made from; stand_in: whether a stand-in makes its light."""
+    """One sample of a display. version: what an edit of it is made from; can: what goes without a person."""
 
     id: int
     version: str
@@ -32,7 +33,7 @@ class Sample:
     height_px: int | None
     bits: int
     signal_range: str
-    stand_in: bool
+    can: Capabilities
     modes: list[str]
 
 
@@ -72,7 +73,7 @@ def sample(app: Application, unit_id: int) -> Sample:
         r.height_px,
         r.bits,
         r.signal_range,
-        shown.stand_in,
+        shown.can,
         [m.name for m in shown.menu.modes],
     )
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from lumenar.app.application import Application
-from lumenar.app.data import many_kept
 from lumenar.app.displays.displays import display, display_of
 from lumenar.app.exchange.readings_file import FILE_METADATA
-from lumenar.app.exchange.table_export import PARTS, SetupTable
 from lumenar.app.figures import cells
 from lumenar.app.figures.loading import watched_whites
 from lumenar.core.readings import Trace, Waveform
@@ -131,7 +129,7 @@ def _entries(
     app: Application, run_id: int, setup_id: int, wanted: set[str], meters: dict[str, dict[str, Any]]
 ) -> list[dict[str, Any]]:
     db = app.db.connection()
-    uses = _uses(app, run_id, setup_id, wanted)
+    uses = uses_of(app, run_id, setup_id, wanted)
     rows = [dict(zip(COLUMNS, row, strict=True)) for row in readings.of_setup(db, run_id, setup_id)]
     held = readings.traces(db, {r["patch_id"] for r in rows if r["reads"] != "XYZ"})
     names = {reads: _meter(app, run_id, reads, meters) for reads in dict.fromkeys(r["reads"] for r in rows)}
@@ -197,45 +195,10 @@ def _entry(r: dict[str, Any], measurement: str, meter: str, trace: Trace | None)
     return entry
 
 
-def parts_as(app: Application, review_id: int, format: str) -> Iterator[str]:
-    """A review's readings as JSON, CSV or CGATS text, in parts: of a table one for each setup, so that it needs no more memory
-    than one of them. NotFoundError, before anything is given, where there is no such review."""
-    display_of(app, review_id)
-    return iter(PARTS[format](_tables(app, review_id))) if format in PARTS else _document(app, review_id)
-
-
-def _document(app: Application, review_id: int) -> Iterator[str]:
-    with many_kept():
-        text = text_of(readings_document(app, review_id))
-    yield text
-
-
-def text_as(app: Application, review_id: int, format: str) -> str:
-    """A review's readings as one text."""
-    return "".join(parts_as(app, review_id, format))
-
-
-def _tables(app: Application, review_id: int) -> Iterator[SetupTable]:
-    """For each setup the readings of its newest complete cells that are not stale, without waveforms and spectra."""
-    db = app.db.connection()
-    fresh = cells.newest(app, review_id).fresh
-    units = {u.id: f"u{i}" for i, u in enumerate(reviews.units_of(db, review_id), 1)}
-    for setup in reviews.setups_of(db, review_id):
-        own = {cell.measurement: row.run_id for cell, row in fresh.items() if cell.setup == setup.id}
-        read: list[tuple[tuple[Any, ...], list[str]]] = []
-        for run_id in dict.fromkeys(own.values()):
-            uses = _uses(app, run_id, setup.id, {m for m, r in own.items() if r == run_id})
-            # Whoever reads the parts may do so in another thread each time.
-            rows = readings.of_setup(app.db.connection(), run_id, setup.id)
-            read += [(r, uses[r[PATCH_ID]]) for r in rows if r[PATCH_ID] in uses and r[READS] == "XYZ"]
-        if own:
-            yield SetupTable(setup.name, units[setup.unit_id], setup.mode, setup.signal, setup.target, read)
-
-
 PATCH_ID, READS = COLUMNS.index("patch_id"), COLUMNS.index("reads")
 
 
-def _uses(app: Application, run_id: int, setup_id: int, wanted: set[str]) -> dict[int, list[str]]:
+def uses_of(app: Application, run_id: int, setup_id: int, wanted: set[str]) -> dict[int, list[str]]:
     """By patch of a setup in a run the measurements, of those that are wanted, that use it."""
     db = app.db.connection()
     found: dict[int, list[str]] = {}

@@ -14,6 +14,7 @@ from lumenar.app.errors import BadInputError
 from lumenar.app.exchange.readings_file import MAX_BYTES, ReadingsFile, parse_document, parse_readings
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.colour.spectra import XYZ_of_spectrum
+from lumenar.core.measurements import blue_light
 from lumenar.core.menu_text import number
 
 COLUMNS: dict[str, tuple[str, ...]] = {
@@ -342,7 +343,7 @@ def _spectrum_reading(row: Sequence[str], spectrum: Mapping[float, int]) -> dict
     samples = [number(row[i].strip()) for i in spectrum.values()]
     return {
         "rgb": [1.0, 1.0, 1.0],
-        "measurement": "blue_light",
+        "measurement": blue_light.MEASUREMENT.key,
         "XYZ": XYZ_of_spectrum(at, samples).tolist(),
         "spectrum": {"start_nm": at[0], "step_nm": at[1] - at[0], "radiance": samples},
     }

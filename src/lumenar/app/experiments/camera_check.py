@@ -16,11 +16,11 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from lumenar.app.application import Application
 from lumenar.app.data import now
-from lumenar.app.displays.displays import display, stand_in_of
+from lumenar.app.displays.displays import display
+from lumenar.app.drivers.simulated import REFERENCE_HZ, simulated_of
 from lumenar.app.errors import BadInputError, NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import settings_of
-from lumenar.bench.drivers.simulated import REFERENCE_HZ
 from lumenar.core import bands as core
 from lumenar.core.bands import Bands, NoScreenError
 from lumenar.core.colour import transfer
@@ -182,16 +182,18 @@ def check(app: Application, review_id: int, setup_id: int | None, photo: Photo) 
 
 
 def photograph(app: Application, review_id: int, setup_id: int, shutter_s: float) -> int:
-    """The stand-ins' camera takes the photo. BadInputError where the display is no stand-in."""
+    """The bench's camera takes the photo. BadInputError where there is none."""
     setup = cells.setup_of(app, review_id, setup_id)
-    shown, stand_in = display(app, setup.unit_id), stand_in_of(app, setup.unit_id)
-    if stand_in is None:
-        raise BadInputError("photo", f"{shown.row.name} is no stand-in: take the photo, then choose it.", "setup")
+    shown, simulated = display(app, setup.unit_id), simulated_of(app, setup.unit_id)
+    if simulated is None:
+        raise BadInputError(
+            "photo", f"No camera stands before {shown.row.name}: take the photo, then choose it.", "setup"
+        )
     if not 1 / 10_000 <= shutter_s <= 1:
         raise BadInputError("photo", "The camera's shutter stands open for 1/10,000 s to 1 s.", "shutter")
     state = settings_of(shown.menu, setup)
-    seed = len(observations.of_review(app.db.connection(), review_id)) + stand_in.seed
-    pixels = stand_in.photograph(setup.mode, state, shutter_s, seed)
+    seed = len(observations.of_review(app.db.connection(), review_id)) + simulated.seed
+    pixels = simulated.photograph(setup.mode, state, shutter_s, seed)
     out = io.BytesIO()
     Image.fromarray(pixels).save(out, "PNG")
     shutter = f"1/{1 / shutter_s:.0f} s" if shutter_s < 0.5 else f"{shutter_s:g} s"

@@ -50,7 +50,7 @@ class ConditionChoices:
 
     controls: list[FactorChoice]
     lights: list[LightView]
-    stand_in: bool
+    own_lights: bool
 
 
 @dataclass(frozen=True)
@@ -151,7 +151,7 @@ def choices(app: Application, review_id: int, setup_id: int) -> ConditionChoices
     # What is on or off is what does things by itself more often than not.
     controls.sort(key=lambda c: (not c.every, c.path.count(" > ") > 3))
     lights = [LightView(label, lux, f"{label} ({lux:g} lux)") for lux, label in USUAL]
-    return ConditionChoices(controls, lights, shown.stand_in)
+    return ConditionChoices(controls, lights, shown.can.lights)
 
 
 def view(app: Application, experiment_id: int) -> ConditionsView:

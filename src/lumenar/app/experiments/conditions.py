@@ -57,10 +57,10 @@ class ConditionsAsked:
 
 
 def asked(
-    menu: Menu, mode: Mode, state: Mapping[str, Value], q: ConditionsAsked, stand_in: bool, noise: Noise
+    menu: Menu, mode: Mode, state: Mapping[str, Value], q: ConditionsAsked, own_lights: bool, noise: Noise
 ) -> dict[str, Any]:
     """What is stored of a question beside what all have. BadInputError with the place of what makes no sense."""
-    lights = _lights(q.lights, stand_in)
+    lights = _lights(q.lights, own_lights)
     if len(q.factors) > MOST_FACTORS:
         raise BadInputError("question", f"At most {MOST_FACTORS} controls are tried at once.", "factors")
     factors = [_factor(menu, mode, state, f, i) for i, f in enumerate(q.factors)]
@@ -105,7 +105,7 @@ def _chosen(question: Mapping[str, Any], chosen: Sequence[Sequence[int]]) -> lis
     return [list(k) for k in keys]
 
 
-def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]:
+def _lights(asked: Sequence[LightAsked], own_lights: bool) -> list[dict[str, Any]]:
     lights = [LightAsked(x.label.strip(), x.lux) for x in asked] or [LightAsked("dark", 0.0)]
     if len(lights) > MOST_LIGHTS:
         raise BadInputError("question", f"At most {MOST_LIGHTS} lights are tried.", "lights")
@@ -114,7 +114,7 @@ def _lights(asked: Sequence[LightAsked], stand_in: bool) -> list[dict[str, Any]]
             raise BadInputError("question", "Say what the light is, such as “dark” or “torch, 30 cm”.", f"lights.{i}")
         if light.label.lower() in [x.label.lower() for x in lights[:i]]:
             raise BadInputError("question", f"There are two lights called {light.label}.", f"lights.{i}")
-        if stand_in and light.lux is None:
+        if own_lights and light.lux is None:
             said = f"The simulated room lights need a value in lux. Enter it for {light.label}."
             raise BadInputError("question", said, f"lights.{i}")
     return [{"label": x.label, "lux": x.lux} for x in lights]

@@ -1,4 +1,4 @@
-"""Experiments on the bench: stage after stage is entered literally by the stand-in's remote, looked at and read; at the end all
+"""Experiments on the bench: stage after stage is entered literally by the bench's remote, looked at and read; at the end all
 is put back."""
 
 from __future__ import annotations
@@ -9,10 +9,10 @@ from typing import cast
 
 from lumenar.app.bench.guided_work import Steered, SteeredJob, free_bench
 from lumenar.app.bench.patch_reading import read_patches
-from lumenar.app.displays.displays import stand_in_of
+from lumenar.app.displays.displays import display
 from lumenar.app.experiments import experiments
 from lumenar.app.experiments.experiments import Open
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import setup_states
 from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST, SETUP_S, PanelTiming
@@ -43,11 +43,11 @@ class Experimenter(Steered[ExperimentState]):
     open_states = OPEN
 
     def start(self, review_id: int, q: Question) -> int:
-        """Begin an experiment; on a stand-in the bench starts on it at once. ConflictError while the bench is in use."""
-        if stand_in_of(self.app, cells.setup_of(self.app, review_id, q.setup).unit_id):
+        """Begin an experiment; where the bench works alone it starts on it at once. ConflictError while the bench is in use."""
+        if display(self.app, cells.setup_of(self.app, review_id, q.setup).unit_id).can.alone:
             free_bench(self.bench)
         made = experiments.begin(self.app, review_id, q)
-        if experiments.opened(self.app, made).shown.stand_in:
+        if experiments.opened(self.app, made).shown.can.alone:
             self.begin(made, review_id)
         return made
 

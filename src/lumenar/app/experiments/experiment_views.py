@@ -14,7 +14,8 @@ from lumenar.app.displays.settable_controls import settable
 from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError
 from lumenar.app.experiments import experiments, questions
 from lumenar.app.experiments.experiments import Open
-from lumenar.app.experiments.questions import KINDS
+from lumenar.app.experiments.kinds import KINDS
+from lumenar.app.experiments.kinds.base import noise_of
 from lumenar.app.figures import cells
 from lumenar.app.menus import menu_map
 from lumenar.app.runs.planning import settings_of
@@ -171,7 +172,7 @@ def view(app: Application, experiment_id: int) -> ExperimentView:
         questions.title_of(x.row.kind, x.row.question),
         x.row.state,
         x.row.message,
-        not x.shown.stand_in,
+        not x.shown.can.alone,
         list(x.row.question.get("tried", [])),
         [s.title for s in stages],
         len(x.read),
@@ -284,7 +285,7 @@ def _without_effect(x: Open, stage: int, XYZ: Sequence[Sequence[float] | None], 
     was = x.reads[before].XYZ
     now_ = np.array([(np.nan,) * 3 if v is None else v for v in XYZ], float)
     now_ = now_ if x.matrix is None else corrected(now_, x.matrix)
-    noise = questions.noise_of(x.row.meter)
+    noise = noise_of(x.row.meter)
     u = np.hypot(noise.repeatability * np.abs(was), noise.absolute)
     same = (np.abs(now_ - was) <= SAME * u) | (np.isnan(now_) & np.isnan(was))
     return new.words if same.all() and np.isfinite(now_).any() else ""
@@ -305,8 +306,8 @@ def typed_in(
     what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
     nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
     x = experiments.opened(app, experiment_id)
-    if x.shown.stand_in:
-        raise ConflictError("stand-in", "The bench reads this display, so typed readings aren't accepted.")
+    if x.shown.can.alone:
+        raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
     if x.row.state != "waiting" or x.next != stage:
         raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
     s = x.made.stages[stage]

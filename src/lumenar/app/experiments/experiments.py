@@ -1,5 +1,5 @@
-"""Finding out what a menu does: questions, the experiments that answer them, and what they write into the menu map. On a stand-in
-the bench carries them out (`experiment_bench`); with a display of one's own a person enters, looks and types."""
+"""Experiments: questions about a menu, the stages that answer them, and what they write into the menu map. Where a remote enters
+values, the bench carries them out (`experiment_bench`); elsewhere a person enters, looks and types."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from lumenar.app.data import now
 from lumenar.app.displays.displays import Display, display
 from lumenar.app.errors import ConflictError, NotFoundError, UserError
 from lumenar.app.experiments import questions
-from lumenar.app.experiments.questions import Question
+from lumenar.app.experiments.kinds.base import Question, noise_of
 from lumenar.app.figures import cells
 from lumenar.core.colour.correction import corrected
 from lumenar.core.experiments.base import Act, Conclusion, Experiment, StageRead
@@ -73,7 +73,7 @@ def begin(app: Application, review_id: int, q: Question) -> int:
         p.meter,
         p.correction,
         shown.row.firmware,
-        "working" if shown.stand_in else "waiting",
+        "working" if shown.can.alone else "waiting",
         "",
         now(),
         0,
@@ -93,7 +93,7 @@ def opened(app: Application, experiment_id: int) -> Open:
     if row is None:
         raise NotFoundError("experiment", f"There is no experiment {experiment_id}.")
     setup = cells.setup_of(app, row.review_id, row.setup_id)
-    made = questions.experiment_of(row.kind, row.question, questions.noise_of(row.meter))
+    made = questions.experiment_of(row.kind, row.question, noise_of(row.meter))
     matrix = None if row.correction_id is None else corrections.get(db, row.correction_id)
     read = stored.stages(db, experiment_id)
     return Open(row, setup, display(app, setup.unit_id), made, read, None if matrix is None else matrix.matrix)
@@ -164,7 +164,7 @@ def commit(
     with app.db.transaction(of=0) as db:
         present = stored.get(db, x.row.id)
         # The bench may have been told to pause meanwhile; what it has read counts all the same.
-        ended = present is None or (not x.shown.stand_in and present.state != x.row.state)
+        ended = present is None or (not x.shown.can.alone and present.state != x.row.state)
         if ended or len(stored.stages(db, x.row.id)) != len(x.read):
             raise ConflictError(
                 "experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored."

@@ -6,13 +6,12 @@ from collections.abc import Sequence
 
 from lumenar.app.application import Application
 from lumenar.app.experiments import camera_check, experiments, firmware_changes, questions
+from lumenar.app.experiments.kinds import OBSERVED
 from lumenar.core.experiments.base import Conclusion
 from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.recipes.purpose import Seen
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
-
-KINDS = ("conditions", "comfort", "samples", "carry", "alike", "metadata", "ends", "byitself")
 
 
 def found_by_itself(app: Application, review_id: int) -> list[Seen]:
@@ -21,7 +20,7 @@ def found_by_itself(app: Application, review_id: int) -> list[Seen]:
     names = {s.id: s.name for s in reviews.setups_of(db, review_id)}
     found: dict[tuple[str, int, str], Seen] = {}
     for row in reversed(stored.of_review(db, review_id)):
-        if row.kind not in KINDS or row.state != "done":
+        if row.kind not in OBSERVED or row.state != "done":
             continue
         title = questions.title_of(row.kind, row.question)
         firmware = f", firmware {row.firmware}" if row.firmware else ""

@@ -18,7 +18,7 @@ from lumenar.app.figures.loading import SetupReadings, setup_readings
 from lumenar.app.runs.planning import condition_of, format_of
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
-from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
+from lumenar.core.measurements import MEASUREMENTS, Figure, MissingPatchError
 from lumenar.core.menu import Value, text_of
 from lumenar.core.readings import Readings
 from lumenar.core.signals import METADATA
@@ -343,17 +343,14 @@ def _keep(app: Application, made: Mapping[computed.Key, Analysis], since: int) -
         pass
 
 
-def figures_of(
-    app: Application, setup: SetupRow, now: Newest, wanted: Mapping[str, Sequence[str]]
-) -> dict[tuple[str, str], float]:
-    """Some scalar figures of a setup that still hold, by measurement and key; those that are not there are left out."""
+def figures_of(app: Application, setup: SetupRow, now: Newest, wanted: Sequence[Figure]) -> dict[Figure, float]:
+    """Some figures of a setup that still hold; those that are not there are left out."""
     target, rows = resolve(setup.target), now.by_setup.get(setup.id, {})
-    found: dict[tuple[str, str], float] = {}
-    for measurement in (m for m in wanted if m in rows):
-        analysis = tried(app, rows[measurement], target)
-        if isinstance(analysis, Analysis):
-            values = ((key, analysis.scalar(key)) for key in wanted[measurement])
-            found |= {(measurement, key): value for key, value in values if value is not None}
+    found: dict[Figure, float] = {}
+    for f in (f for f in wanted if f.measurement in rows):
+        analysis = tried(app, rows[f.measurement], target)
+        if isinstance(analysis, Analysis) and (value := analysis.scalar(f.key)) is not None:
+            found[f] = value
     return found
 
 

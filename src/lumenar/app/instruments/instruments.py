@@ -11,6 +11,7 @@ from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
 from lumenar.app.data import now
 from lumenar.app.displays.displays import display
+from lumenar.app.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER, FaultKey
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.figures.loading import correction_key, document_of
@@ -18,7 +19,6 @@ from lumenar.app.instruments import named_meters
 from lumenar.app.instruments.correction_series import CHECKS, COLOURS, SERIES, Taken, read_colour, take_series
 from lumenar.app.instruments.named_meters import NamedMeter
 from lumenar.app.runs.planning import setup_states
-from lumenar.bench.drivers.simulated import COLORIMETER, FAULTS, METERS, SPECTRORADIOMETER, FaultKey
 from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.ports import InstrumentError, Meter, MeterKind
 from lumenar.core.colour import correction as colour_correction
@@ -195,8 +195,10 @@ class Corrector:
         setup = cells.setup_of(self.app, review_id, setup_id)
         shown = display(self.app, setup.unit_id)
         row = shown.row
-        if not shown.stand_in:
-            raise ConflictError("by-hand", f"{row.name} is no stand-in: give its meter's correction as a matrix.")
+        if not shown.can.reference:
+            raise ConflictError(
+                "by-hand", f"No second meter stands before {row.name}: give its meter's correction as a matrix."
+            )
         total = 2 * len(SERIES)
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
         begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)

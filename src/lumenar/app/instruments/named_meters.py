@@ -12,9 +12,9 @@ import numpy as np
 
 from lumenar.app.application import Application
 from lumenar.app.data import digest, now
+from lumenar.app.drivers.manual import TYPED
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.bench.drivers import DRIVERS, DriverKey
-from lumenar.bench.drivers.typed import LUMINANCE, HandMeter
+from lumenar.bench.stated_meter import LUMINANCE, StatedMeter
 from lumenar.core.menu import Panel
 from lumenar.store import corrections, instruments
 from lumenar.store.corrections import CorrectionRow
@@ -47,7 +47,7 @@ class NamedMeter:
 
     id: int
     version: str
-    driver: DriverKey
+    driver: str
     identity: MeterIdentity
     calibrated_days_ago: int | None
     corrected_for: list[Panel]
@@ -96,7 +96,7 @@ def _view(row: InstrumentRow, panels: list[Panel]) -> NamedMeter:
         row.floor,
         row.note,
     )
-    return NamedMeter(row.id, digest(row), DRIVERS[row.driver].key, identity, days, panels)
+    return NamedMeter(row.id, digest(row), row.driver, identity, days, panels)
 
 
 def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
@@ -122,16 +122,7 @@ def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
         raise BadInputError("meter", "A meter's floor lies within 0 and 1,000 cd/m².", "floor_cd_m2")
     share = None if m.repeatability_percent is None else m.repeatability_percent / 100
     return InstrumentRow(
-        number,
-        m.role,
-        DRIVERS["typed"].key,
-        m.kind,
-        name,
-        serial,
-        m.calibrated_on,
-        share,
-        m.floor_cd_m2,
-        m.note.strip()[:200],
+        number, m.role, TYPED, m.kind, name, serial, m.calibrated_on, share, m.floor_cd_m2, m.note.strip()[:200]
     )
 
 
@@ -171,10 +162,10 @@ def _held(app: Application, number: int) -> InstrumentRow:
     return row
 
 
-def hand_meter(app: Application, number: int) -> HandMeter:
+def hand_meter(app: Application, number: int) -> StatedMeter:
     """A named meter as a run by hand takes it."""
     row = _held(app, number)
-    usual = HandMeter()
+    usual = StatedMeter()
     share = usual.repeatability_percent if row.repeatability is None else 100 * row.repeatability
     return replace(
         usual,

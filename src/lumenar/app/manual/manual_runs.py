@@ -13,17 +13,17 @@ from lumenar.app.application import Application
 from lumenar.app.bench.follow_up_patches import asks_more, extend
 from lumenar.app.data import now
 from lumenar.app.displays.displays import display
+from lumenar.app.drivers.manual import entries
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.runs.planning import format_of, settings_of, signal_of
-from lumenar.bench.drivers.hands import Hands, in_words
-from lumenar.bench.drivers.person import Person, Reply, Task
-from lumenar.bench.drivers.typed import LUMINANCE, HandMeter, MisreadError, TypedMeter, step_times
-from lumenar.bench.ports import BelowFloorError, RefusedError
+from lumenar.bench.manual_timing import step_times
+from lumenar.bench.patch_words import in_words
+from lumenar.bench.stated_meter import LUMINANCE
 from lumenar.core import typed_readings
 from lumenar.core.menu import Menu, text_of
 from lumenar.core.readings import Outcome, Pattern
 from lumenar.core.signals import WORDS, Signal
-from lumenar.core.typed_readings import Form
+from lumenar.core.typed_readings import Form, TypedError
 from lumenar.store import manual_runs, readings, reviews, runs
 from lumenar.store.manual_runs import SheetRow
 from lumenar.store.readings import NewReading
@@ -198,22 +198,9 @@ def _left_s(rows: Sequence[SheetRow]) -> float:
 def _to_enter(menu: Menu, setup: SetupRow) -> list[Setting]:
     """What the hands at the remote have to enter once the mode is chosen and as shipped, in order. What the menu would refuse
     by now stands there too: the person sees what the display makes of it."""
-    asked: list[Setting] = []
-
-    def note(task: Task) -> Reply:
-        if task.asked == "enter":
-            asked.append(Setting(task.what, task.value))
-        return Reply()
-
-    hands = Hands(menu, note, setup.signal)
-    hands.select(setup.mode)
-    for path, value in settings_of(menu, setup).items():
-        if path in setup.changes and not menu.control(path).when:
-            try:
-                hands.apply(path, value)
-            except RefusedError:
-                asked.append(Setting(path, text_of(value)))
-    return asked
+    values = settings_of(menu, setup).items()
+    own = {p: v for p, v in values if p in setup.changes and not menu.control(p).when}
+    return [Setting(*entry) for entry in entries(menu, setup.mode, setup.signal, own)]
 
 
 def _ahead(menu: Menu, setup: SetupRow) -> list[Setting]:
@@ -344,11 +331,6 @@ def _of_another_signal(app: Application, run: RunRow, pending: Mapping[int, Shee
     ]
 
 
-def _says(text: str) -> Person:
-    """A person who has typed already what the meter says."""
-    return lambda _: Reply(text=text)
-
-
 def _understood(
     run: RunRow, rows: dict[int, SheetRow], form: Form, entries: Sequence[Entry]
 ) -> tuple[dict[int, Answer], dict[int, SheetRow]]:
@@ -359,22 +341,23 @@ def _understood(
         row = rows.get(entry.patch)
         if row is None:
             raise BadInputError("patch", f"Run {run.id} has no patch {entry.patch}.", "patch")
-        XYZ: tuple[float, float, float] | None = None
         try:
-            if (form == "Y") != _luminance_alone(run):
-                raise MisreadError(
-                    "the meter of this run shows Y alone"
-                    if form != "Y"
-                    else "Y alone serves with a luminance meter only"
-                )
-            XYZ = TypedMeter(HandMeter(), form, _says(entry.text)).read().XYZ
-        except BelowFloorError:
-            pass
-        except MisreadError as e:
+            XYZ = _reading(run, form, entry.text)
+        except TypedError as e:
             answers[entry.patch] = Answer(entry.patch, False, "", f"{in_words(row.patch)}: {e}.")
             continue
         pending[row.id] = SheetRow(row.id, row.setup_id, row.patch, "ok" if XYZ is not None else "below_floor", XYZ)
     return answers, pending
+
+
+def _reading(run: RunRow, form: Form, text: str) -> tuple[float, float, float] | None:
+    """What was typed as XYZ in cd/m2, None where the meter shows that there is too little light. TypedError where it cannot be a
+    reading of the run's meter."""
+    if (form == "Y") != _luminance_alone(run):
+        raise TypedError(
+            "the meter of this run shows Y alone" if form != "Y" else "Y alone serves with a luminance meter only"
+        )
+    return typed_readings.parse(text.strip(), form).XYZ
 
 
 def _asked_about(

@@ -13,10 +13,12 @@ from lumenar.app.application import Application
 from lumenar.app.data import digest, now
 from lumenar.app.displays.displays import Display, display
 from lumenar.app.displays.targets import titles
+from lumenar.app.drivers.stations import station_of
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.setups.new_display import parse
 from lumenar.app.setups.new_reviews import HDR_BITS, first_format, setup_name
+from lumenar.bench.capabilities import Capabilities
 from lumenar.core.menu import (
     WORDS,
     Consequences,
@@ -121,7 +123,7 @@ class MenuMap:
     model: str
     kind: str
     panel: Panel
-    stand_in: bool
+    can: Capabilities
     samples: list[MenuSample]
     shared: int
     modes: list[MenuMode]
@@ -176,7 +178,7 @@ def menu_map(app: Application, review_id: int, unit_id: int | None = None) -> Me
         shown.row.model,
         shown.row.kind,
         shown.row.panel,
-        shown.stand_in,
+        shown.can,
         [MenuSample(u.id, u.sample, u.serial, u.firmware) for u in reviews.units_of(db, review_id)],
         len(reviews.units_with_menu(db, shown.row.menu_id)),
         modes,
@@ -316,7 +318,7 @@ def _follow(
             if (m.name, m.signal) not in there:
                 name = setup_name(m, names)
                 names.append(name)
-                bits = HDR_BITS if reviews.stand_in(db, unit.id) is not None else unit.bits
+                bits = HDR_BITS if station_of(db, unit.id).capabilities.alone else unit.bits
                 sent = first_format(m.signal, bits)
                 reviews.add_setup(
                     db, SetupRow(0, unit.id, position, name, m.name, 1, m.signal, m.target, {}, format=sent)

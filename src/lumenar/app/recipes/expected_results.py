@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lumenar.app.application import Application
-from lumenar.core.analysis import Analysis, analyse
+from lumenar.core.analysis import Analysis, analyse, value_of
 from lumenar.core.colour.correction import corrected
-from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.measurements import MEASUREMENTS, PROMISED
 from lumenar.core.measurements.base import MissingPatchError
+from lumenar.core.measurements.figure import Promise
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.numbers import grouped, listed
 from lumenar.core.readings import Patch, collect
@@ -20,21 +21,6 @@ from lumenar.core.targets import Target, resolve
 from lumenar.store import corrections, reviews
 from lumenar.store.replays import ReplayRow
 from lumenar.store.reviews import SetupRow
-
-PROMISED = (
-    ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0.05, True),
-    ("white_black", "white_de2000", "White", "dE", 2, 1.0, False),
-    ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, 0.7, False),
-    ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, 1.0, False),
-    ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, 1.0, False),
-    ("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, 2.0, False),
-    ("hlg_tracking", "code_rms_percent", "HLG error", "% of code", 2, 1.0, False),
-    ("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, 2.0, False),
-    ("gamut", "de2000_mean", "Corners, mean", "dE", 2, 1.0, False),
-    ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1.0, False),
-)
-"""Measurement, figure, title, unit, decimals; how far a replay may be from what was promised, as a share where the last says so:
-what a viewer would not see, with room for a meter that was set up anew."""
 
 
 @dataclass(frozen=True)
@@ -61,23 +47,21 @@ def promised(
     samples = {u.id: u.sample for u in reviews.units_of(app.db.connection(), review)}
     theirs = {samples[u]: f for u, f in newest.items() if u in samples}
     out = []
-    for measurement, key, title, unit, decimals, tolerance, relative in PROMISED:
-        if setup.signal not in MEASUREMENTS[measurement].signals:
+    for f in PROMISED:
+        if setup.signal not in MEASUREMENTS[f.measurement].signals:
             continue
-        name = f"{measurement}.{key}"
-        wanted = expected[measurement].scalar(key) if measurement in expected else None
-        got = mine.get(name)
-        others = {s: f[name] for s, f in theirs.items() if name in f}
+        wanted, got = value_of(expected, f), mine.get(f.name)
+        others = {s: found[f.name] for s, found in theirs.items() if f.name in found}
         if wanted is not None or got is not None:
-            kept = _kept(wanted, got, tolerance, relative)
-            out.append(PromisedFigure(name, title, unit, decimals, wanted, got, kept, others))
+            kept = _kept(f.promise, wanted, got)
+            out.append(PromisedFigure(f.name, f.title, f.unit, f.decimals, wanted, got, kept, others))
     return out
 
 
-def _kept(wanted: float | None, got: float | None, tolerance: float, relative: bool) -> bool | None:
-    if wanted is None or got is None:
+def _kept(promise: Promise | None, wanted: float | None, got: float | None) -> bool | None:
+    if promise is None or wanted is None or got is None:
         return None
-    return abs(got - wanted) <= (tolerance * abs(wanted) if relative else tolerance)
+    return abs(got - wanted) <= (promise.tolerance * abs(wanted) if promise.relative else promise.tolerance)
 
 
 def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, float]:
@@ -91,13 +75,13 @@ def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, fl
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     readings = collect(patches, np.nan_to_num(XYZ), np.isnan(XYZ[:, 1]), limits)
     found: dict[str, float] = {}
-    for measurement, key, *_ in PROMISED:
+    for f in PROMISED:
         try:
-            value = analyse(measurement, readings, target, uncertain=False).scalar(key)
+            value = analyse(f.measurement, readings, target, uncertain=False).scalar(f.key)
         except MissingPatchError:
             continue
         if value is not None:
-            found[f"{measurement}.{key}"] = value
+            found[f.name] = value
     return found
 
 

@@ -17,7 +17,8 @@ from lumenar.app.setups import host_reports, setup_notes
 from lumenar.app.setups.setup_notes import NoteView
 from lumenar.app.tuning import tunings
 from lumenar.app.tuning.gains import proof_of
-from lumenar.core.analysis import Analysis
+from lumenar.core.analysis import Analysis, value_of
+from lumenar.core.measurements import peak, pq_tracking, white_black
 from lumenar.core.menu import MenuError
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch
@@ -131,7 +132,7 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
         _caveats(app, setup, expected_results.said_of_replays(app, review_id, setup, expected, rows)),
         [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
         [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()],
-        not shown.stand_in,
+        not shown.can.alone,
     )
 
 
@@ -216,21 +217,20 @@ def _to_enter(app: Application, review_id: int, setup: SetupRow, newest: cells.N
     if setup.signal != "pq":
         return []
     analyses = cells.analyses_of(app, setup, newest)
-    tracking, peak = analyses.get("pq_tracking"), analyses.get("peak")
-    clip = None if tracking is None else tracking.scalar("clip_cd_m2")
-    if tracking is None or clip is None:
+    clip = value_of(analyses, pq_tracking.CLIP)
+    if clip is None:
         return ["Measure PQ tracking to see where output clips. Games and systems ask for that value."]
-    light = tracking.scalar("peak_cd_m2") or clip
+    light = value_of(analyses, pq_tracking.PEAK) or clip
     beyond = (
         ""
         if abs(light / clip - 1) < 1 - WHOLE_SHARE
         else f", though the display shows {significant(light, 3)} cd/m² of it"
     )
     said = [f"Peak luminance: {significant(clip, 3)} cd/m², where output clips{beyond}."]
-    whole = None if peak is None else peak.scalar("sustained_full_cd_m2")
+    whole = value_of(analyses, peak.SUSTAINED)
     if whole is not None and whole < WHOLE_SHARE * light:
         said.append(f"Full-screen luminance, sustained: {significant(whole, 3)} cd/m².")
-    black = None if "white_black" not in analyses else analyses["white_black"].scalar("black_cd_m2")
+    black = value_of(analyses, white_black.BLACK_LEVEL)
     if black is not None:
         said.append(f"Black: {significant(black, 2)} cd/m².")
     reports = stored_reports.of_review(app.db.connection(), review_id)

@@ -1,5 +1,5 @@
-"""Replaying recipes: a factory reset, the steps entered literally in their order, the proof read. On a stand-in the bench does
-it; else a person follows the steps and types."""
+"""Replay a recipe: reset the display, enter the steps literally in their order, read the proof. Where a remote enters values, the
+bench does it; elsewhere a person follows the steps and types."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ class Replayer:
         if unit not in {u.id for u in reviews.units_of(db, review_id)}:
             raise NotFoundError("unit", f"Review {review_id} has no sample {unit}.")
         shown = display(self.app, unit)
-        if shown.stand_in:
+        if shown.can.alone:
             free_bench(self.bench)
         meter, correction = meters_before(self.app, shown)
         row = ReplayRow(
@@ -81,7 +81,7 @@ class Replayer:
             shown.row.firmware,
             meter["XYZ"],
             correction,
-            "working" if shown.stand_in else "waiting",
+            "working" if shown.can.alone else "waiting",
             "",
             [list(p.rgb) for p in proof_patches(self.app, setup)],
             [],
@@ -90,7 +90,7 @@ class Replayer:
         )
         with self.app.db.transaction() as writing:
             made = replays.add(writing, row)
-        if shown.stand_in:
+        if shown.can.alone:
             try:
                 self.bench.occupancy.take(self._job(made, review_id))
             except ConflictError:

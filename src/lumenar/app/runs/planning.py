@@ -14,12 +14,10 @@ from lumenar.app.application import Application
 from lumenar.app.data import now
 from lumenar.app.displays.displays import Display, display
 from lumenar.app.errors import BadInputError
-from lumenar.bench.drivers import typed
-from lumenar.bench.drivers.simulated import BY_READS, DARK_ROOM, meters
-from lumenar.bench.drivers.typed import HandMeter
 from lumenar.bench.panel_timing import PANEL_TIMINGS, PanelTiming
 from lumenar.bench.plan import Cell, Plan, plan_run
 from lumenar.bench.runner import SetupState
+from lumenar.bench.stated_meter import LUMINANCE, StatedMeter
 from lumenar.core.colour.transfer import pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context
 from lumenar.core.menu import Menu
@@ -146,8 +144,7 @@ class Planner:
             estimate = Estimate(self.app, shown, own)
             habits = self.options.habits(row.panel)
             plan = plan_run(cells, lambda s, d=shown: self._context(d, setups[s]), habits, estimate.seconds)  # type: ignore[misc]
-            if not shown.stand_in:
-                plan = _by_hand(plan)
+            plan = shown.station.timed(plan)
             if plan.patches:
                 made.append(UnitPlan(unit_id, row.firmware, plan, own, habits))
         self.left_out = list(dict.fromkeys(self.left_out))
@@ -161,14 +158,14 @@ class Planner:
         if setup.signal not in m.signals:
             self.left_out.append(f"{m.title} of {setup.name}: it is not for the signal {setup.signal}.")
             return False
-        if self.luminance_alone and not shown.stand_in and not m.luminance_alone:
+        if self.luminance_alone and not shown.can.reads and not m.luminance_alone:
             self.left_out.append(f"{m.title} of {setup.name}: it needs colour, and the meter shows luminance alone.")
             return False
-        if shown.stand_in and (reason := self._beyond_a_stand_in(shown, setup)):
+        if reason := self._beyond(shown, setup):
             self.left_out.append(f"{setup.name}: {reason}.")
             return False
         patches = m.patches(self._context(shown, setup))
-        if not shown.stand_in and any(p.reads != "XYZ" for p in patches):
+        if not shown.can.traces and any(p.reads != "XYZ" for p in patches):
             self.left_out.append(
                 f"{m.title} of {setup.name}: a meter that only shows numbers gives no {patches[0].reads}."
             )
@@ -186,15 +183,10 @@ class Planner:
         self.left_out.append(f"{m.title} of {setup.name}: {reason}.")
         return False
 
-    def _beyond_a_stand_in(self, shown: Display, setup: SetupRow) -> str:
-        """What a setup asks for that the stand-in bench cannot do, empty where nothing is."""
-        room = condition_of(shown, setup, self._rooms) or {}
-        signal = format_of(shown.row, setup)
-        if room.get("lux") != DARK_ROOM["lux"]:
-            return f"the simulated room is dark, so it can't be measured in {room.get('label') or 'another light'}"
-        if signal["range"] != shown.row.signal_range or int(signal["bits"]) > shown.row.bits:
-            return f"the simulated display accepts {shown.row.bits} bits in {shown.row.signal_range} range, not the setup's"
-        return ""
+    def _beyond(self, shown: Display, setup: SetupRow) -> str:
+        """What a setup asks for that cannot be had on the bench, empty where nothing is."""
+        light = condition_of(shown, setup, self._rooms) or {}
+        return shown.station.beyond(light, format_of(shown.row, setup), usual_format(shown.row))
 
     def _context(self, shown: Display, setup: SetupRow) -> Context:
         """What a setup's patches depend on; asked for by every cell, so found once."""
@@ -247,14 +239,19 @@ def signal_of(row: UnitRow, setup: SetupRow) -> SignalFormat:
 
 def format_of(row: UnitRow, setup: SetupRow) -> dict[str, Any]:
     """A setup's signal: what it says, else the unit's usual."""
-    return {"range": row.signal_range, "bits": row.bits, **setup.format}
+    return {**usual_format(row), **setup.format}
+
+
+def usual_format(row: UnitRow) -> dict[str, Any]:
+    """The signal that a unit usually gets."""
+    return {"range": row.signal_range, "bits": row.bits}
 
 
 def condition_of(shown: Display, setup: SetupRow, rooms: Mapping[int, ConditionRow]) -> dict[str, Any] | None:
-    """The light in which a setup is measured, of its review's light states; a stand-in stands in a dark room unless something
-    else is said."""
+    """The light in which a setup is measured, of its review's light states; where none is stated, the one that its bench is
+    in."""
     if setup.condition_id is None:
-        return dict(DARK_ROOM) if shown.stand_in else None
+        return None if shown.station.light is None else dict(shown.station.light)
     held = rooms[setup.condition_id]
     known: dict[str, Any] = {"lux": held.lux, "label": held.label, "automatic": []}
     return known | ({"note": held.note} if held.note else {})
@@ -266,26 +263,17 @@ def settings_text(setup: SetupRow) -> str:
 
 
 def meters_before(
-    app: Application, shown: Display, hand_meter: HandMeter | None = None
+    app: Application, shown: Display, hand_meter: StatedMeter | None = None
 ) -> tuple[dict[str, dict[str, Any]], int | None]:
     """The meters that stand before a display now, by what they read, as whatever is read remembers them; and the number of the
     correction in force."""
-    meter = meters() if shown.stand_in else typed.meters(hand_meter)
+    meter = shown.station.meters(hand_meter)
     light = meter["XYZ"]
     # A matrix needs all three of X, Y and Z.
-    if light.get("kind") == typed.LUMINANCE:
+    if light.get("kind") == LUMINANCE:
         return meter, None
     found = corrections.newest(app.db.connection(), shown.row.panel, light["name"], light.get("serial", ""))
     return meter, None if found is None else found.id
-
-
-def _by_hand(plan: Plan) -> Plan:
-    """A plan with the times that a person takes."""
-    times: list[float] = []
-    for setup in dict.fromkeys(p.setup for p in plan.patches):
-        times += typed.step_times([p.patch for p in plan.patches if p.setup == setup])
-    patches = tuple(replace(p, seconds=t) for p, t in zip(plan.patches, times, strict=True))
-    return replace(plan, patches=patches, seconds=sum(times), saved_seconds=(plan.asked - len(patches)) * typed.STEP_S)
 
 
 def new_run(
@@ -296,7 +284,7 @@ def new_run(
     habits: PanelTiming,
     warm_up: bool,
     patches: Sequence[NewPatch],
-    hand_meter: HandMeter | None = None,
+    hand_meter: StatedMeter | None = None,
 ) -> NewRun:
     """A run to be stored: with the meters, room, correction and firmware as they are now, and all values of its setups."""
     shown = display(app, unit_id)
@@ -310,7 +298,7 @@ def new_run(
         firmware=row.firmware,
         meters=meter,
         # A person keeps to no rule of the bench.
-        habits=asdict(habits) if shown.stand_in else {},
+        habits=asdict(habits) if shown.can.alone else {},
         correction_id=correction,
         warm_up=warm_up,
         setups={
@@ -320,7 +308,7 @@ def new_run(
             for s in setups
         },
         patches=patches,
-        state="queued" if shown.stand_in else "waiting",
+        state="queued" if shown.can.alone else "waiting",
     )
 
 
@@ -362,11 +350,9 @@ class Estimate:
     def seconds(self, setup: int, patches: Sequence[Patch]) -> list[float]:
         """Expected integration times of patches; by hand, the time it takes a person to show, read and type one."""
         row = self._setups[setup]
-        if not self._shown.stand_in:
-            return [typed.STEP_S] * len(patches)
         white = self._white(row)
         # What the meter looks at: the black field of a checkerboard turned round.
         lit = np.array([(0.0,) * 3 if p.pattern == "checker_inverse" else p.rgb for p in patches]).reshape(-1, 3)
         anchor = Anchor(np.array(white), np.array(white / USUAL_CONTRAST))
         Y = resolve(row.target).XYZ(np.clip(lit, 0, 1), anchor)[:, 1]
-        return [BY_READS[p.reads].exposure_s(float(y)) for p, y in zip(patches, Y, strict=True)]
+        return self._shown.station.reading_s(patches, Y)

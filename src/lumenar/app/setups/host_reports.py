@@ -8,6 +8,7 @@ from lumenar.app.application import Application
 from lumenar.app.errors import BadInputError
 from lumenar.app.figures import cells
 from lumenar.core.host_report import Beside, HostReport, HostReportError
+from lumenar.core.measurements import FIGURES, peak, pq_tracking, white_black
 from lumenar.store import host_reports
 from lumenar.store.host_reports import HostReportRow
 from lumenar.store.reviews import SetupRow
@@ -42,14 +43,6 @@ def say(
         host_reports.put(db, HostReportRow(setup_id, report.max_cd_m2, report.full_cd_m2, report.min_cd_m2, True))
 
 
-FIGURES = {
-    "peak": ("peak_cd_m2", "sustained_full_cd_m2"),
-    "pq_tracking": ("peak_cd_m2", "clip_cd_m2"),
-    "white_black": ("white_cd_m2",),
-}
-"""What of which measurement stands beside a report."""
-
-
 def beside(
     app: Application, newest: cells.Newest, setups: Sequence[SetupRow], rows: Mapping[int, HostReportRow]
 ) -> dict[int, Beside]:
@@ -58,11 +51,10 @@ def beside(
     for setup in setups:
         if (row := rows.get(setup.id)) is None:
             continue
-        measured = cells.figures_of(app, setup, newest, FIGURES)
-        peak = next(
-            (v for m in ("peak", "pq_tracking", "white_black") if (v := measured.get((m, FIGURES[m][0])))), None
-        )
-        full, clip = measured.get(("peak", "sustained_full_cd_m2")), measured.get(("pq_tracking", "clip_cd_m2"))
+        measured = cells.figures_of(app, setup, newest, [f for f in FIGURES if f.reported])
+        brightest = (peak.HIGHEST, pq_tracking.PEAK, white_black.LUMINANCE)
+        most = next((v for f in brightest if (v := measured.get(f))), None)
+        full, clip = measured.get(peak.SUSTAINED), measured.get(pq_tracking.CLIP)
         report = HostReport(row.max_cd_m2, row.full_cd_m2, row.min_cd_m2)
-        found[setup.id] = Beside(setup.name, report, peak, full, clip)
+        found[setup.id] = Beside(setup.name, report, most, full, clip)
     return found

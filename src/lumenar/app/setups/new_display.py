@@ -124,8 +124,8 @@ def correct(app: Application, unit_id: int, given: Mapping[str, str]) -> None:
     BadInputError names the field; ConflictError for a simulated display, whose identity is in its unit file."""
     shown = display(app, unit_id)
     row = shown.row
-    if shown.stand_in:
-        raise ConflictError("stand-in", f"{row.name} is simulated; its unit file says what it is called.")
+    if shown.can.describes:
+        raise ConflictError("simulated", f"{row.name} is simulated; its unit file says what it is called.")
     new = {k: str(getattr(row, k)) for k in ("maker", "model", "kind", "panel", "serial")}
     new |= {k: " ".join(v.split()) for k, v in given.items()}
     for name in ("maker", "model"):

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 
 from lumenar.app.application import Application
 from lumenar.app.data import now
-from lumenar.app.displays.displays import arrivals
 from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.drivers.simulated import Arrival, arrivals
 from lumenar.app.errors import ConflictError, NotFoundError
-from lumenar.bench.drivers.simulated import Arrival
 from lumenar.core.menu import Menu, Mode, Panel, document_of
 from lumenar.core.signals import Signal
 from lumenar.store import menus, reviews, runs
@@ -49,11 +48,11 @@ def add_review(app: Application, text: str | bytes, name: str = "unit file") -> 
         review_id = reviews.add_review(db, now())
         known: dict[str, int] = {}
         for i, sample in enumerate(samples):
-            _add_stand_in(db, review_id, sample, "" if i == 0 else f" (sample {sample.sample})", known)
+            _add_simulated(db, review_id, sample, "" if i == 0 else f" (sample {sample.sample})", known)
     return review_id
 
 
-def _add_stand_in(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: str, known: dict[str, int]) -> None:
+def _add_simulated(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: str, known: dict[str, int]) -> None:
     """One sample with a setup for each of its modes; samples whose menus are equal share one (known: by text)."""
     document = document_of(a.menu)
     text = evened(json.dumps(document))

@@ -226,7 +226,7 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         bool(setup.shipped) and not setup.changes,
         not setup.shipped,
         None if setup.condition_id is None else rooms[setup.condition_id],
-        "dark (simulated)" if shown.stand_in else "not recorded",
+        "dark (simulated)" if shown.can.lights else "not recorded",
         list({r.label: r for r in rooms.values()}.values()),
         StatedFormat(**setup.format),  # type: ignore[arg-type]
         StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits),

@@ -16,7 +16,7 @@ from lumenar.app.tuning import tunings
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u
-from lumenar.core.measurements import MEASUREMENTS, first_pass
+from lumenar.core.measurements import COMPARED, MEASUREMENTS, Figure, first_pass, near_black, white_black
 from lumenar.core.measurements import greys as greys_of
 from lumenar.core.numbers import grouped
 from lumenar.core.scoring.rubric import LEAST_POINTS, gain_of_known
@@ -63,23 +63,6 @@ class Worth:
     missing: int
 
 
-FIGURES = (
-    ("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, -1),
-    ("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1),
-    ("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1),
-    ("white_black", "white_de2000", "White", "dE", 2, -1),
-    ("pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1),
-    ("hlg_tracking", "code_rms_percent", "HLG error", "% of code", 2, -1),
-    ("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1),
-    ("near_black", "shadow_lift_lstar", "Shadows", "L*", 2, 0),
-    ("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1),
-    ("gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1),
-    ("white_black", "white_cd_m2", "Luminance", "cd/m²", 1, 0),
-    ("white_black", "contrast_ratio", "Contrast", ": 1", 0, 0),
-)
-"""Measurement, figure, title, unit, decimals, and whether less (-1) or more (1) is better; 0 is a cost or none."""
-
-
 def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
     """Measure the result, and what it began from where that is not fresh. Returns the run. ConflictError where nothing was kept
     or both are measured."""
@@ -105,7 +88,7 @@ def _proof(app: Application, t: tunings.Open, now: cells.Newest, pair: tuple[int
     purpose = app.rubric.purposes.get(t.row.purpose or "")
     core = () if purpose is None or purpose.signal != signal else purpose.core
     more = [f.partition(".")[0] for f in core]
-    lifted = "near_black" if "shadows" in t.row.goals else ""
+    lifted = near_black.MEASUREMENT.key if "shadows" in t.row.goals else ""
     own = [m for m in dict.fromkeys(more) if m == lifted or Cell(pair[0], m) in now.complete]
     return [Cell(s, m) for s in pair for m in dict.fromkeys((*first_pass(signal), *own))]
 
@@ -144,7 +127,7 @@ REACHED = 0.05
 
 def _as_asked(found: Worth, wanted: float) -> Worth:
     """What a tuning is worth that was asked for a luminance alone: having it is the success, whatever else it is worth."""
-    light = next((f for f in found.figures if f.figure == "white_black.white_cd_m2"), None)
+    light = next((f for f in found.figures if f.figure == white_black.LUMINANCE.name), None)
     if light is None or light.after is None:
         return found
     reached = abs(light.after / wanted - 1) <= REACHED
@@ -168,10 +151,10 @@ def _between(app: Application, t: tunings.Open, pair: tuple[int, int], purpose: 
         purpose = PURPOSES.get(signal, purpose)
     missing = sum(c not in now.fresh for c in _proof(app, t, now, pair))
     analyses = [proof_of(app, now, s, target) for s in pair]
-    figures = [_paired(*f, analyses[0].get(f[0]), analyses[1].get(f[0])) for f in FIGURES]
+    figures = [_paired(f, *(a.get(f.measurement) for a in analyses)) for f in COMPARED]
     figures = [f for f in figures if f.before is not None or f.after is not None]
-    of_greys = f"{greys_of(signal).key}.{greys_of(signal).greys}"
-    greys = next((f for f in figures if f.figure == of_greys), None)
+    of_greys = greys_of(signal).greys
+    greys = next((f for f in figures if of_greys is not None and f.figure == of_greys.name), None)
     if missing or greys is None or greys.gain is None:
         return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
     decided = _points(app, review_id, pair, purpose, now) or greys
@@ -234,7 +217,9 @@ def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, 
 def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) -> dict[str, Analysis]:
     """By measurement what a setup's fresh proof shows against a target, with swatches and near black if they were read."""
     own: dict[str, Analysis] = {}
-    for m in (*(m.key for m in MEASUREMENTS.values() if m.first_pass), "swatches", "near_black"):
+    for m in dict.fromkeys(
+        (*(m.key for m in MEASUREMENTS.values() if m.first_pass), *(f.measurement for f in COMPARED))
+    ):
         row = now.fresh.get(Cell(setup_id, m))
         found = None if row is None else cells.tried(app, row, resolve(target), target)
         if isinstance(found, Analysis):
@@ -242,28 +227,18 @@ def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) ->
     return own
 
 
-def _paired(
-    measurement: str,
-    key: str,
-    title: str,
-    unit: str,
-    decimals: int,
-    better: int,
-    one: Analysis | None,
-    two: Analysis | None,
-) -> PairedFigure:
-    before, after = (None if a is None else a.scalar(key) for a in (one, two))
-    name = f"{measurement}.{key}"
+def _paired(f: Figure, one: Analysis | None, two: Analysis | None) -> PairedFigure:
+    before, after = (None if a is None else a.scalar(f.key) for a in (one, two))
     if before is None or after is None or one is None or two is None:
-        return PairedFigure(name, title, unit, decimals, before, after, None, None, None)
-    gain = (better or 1) * (after - before)
-    u = difference_u(key, one, two)
+        return PairedFigure(f.name, f.title, f.unit, f.decimals, before, after, None, None, None)
+    gain = (f.better or 1) * (after - before)
+    u = difference_u(f.key, one, two)
     reach = None if u is None else SURE * u
     return PairedFigure(
-        name,
-        title,
-        unit,
-        decimals,
+        f.name,
+        f.title,
+        f.unit,
+        f.decimals,
         before,
         after,
         gain,
@@ -298,7 +273,7 @@ def _decides(gain: PairedFigure) -> bool:
 
 def _sentence(gain: PairedFigure, worth_it: bool, figures: list[PairedFigure], light_wanted: bool) -> str:
     """The answer in words. light_wanted: another luminance was asked for, so that it is no cost."""
-    light = next((f for f in figures if f.figure == "white_black.white_cd_m2"), None)
+    light = next((f for f in figures if f.figure == white_black.LUMINANCE.name), None)
     cost = ""
     if not light_wanted and light is not None and light.before and light.after and light.after < 0.99 * light.before:
         cost = f", for {100 * (1 - light.after / light.before):.0f} % of its luminance"

@@ -1,4 +1,4 @@
-"""Tuning a stand-in from its unit file without a browser, as `lumenar tune` does."""
+"""Tuning a simulated display from its unit file without a browser, as `lumenar tune` does."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any
 
 from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
-from lumenar.app.displays.displays import arrivals
+from lumenar.app.drivers.simulated import arrivals
 from lumenar.app.errors import BadInputError, ConflictError
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.setups import new_reviews

@@ -1,10 +1,10 @@
-"""Tunings on the bench: proposals are entered by the stand-in's remote and read, an attempt at a time."""
+"""Tunings on the bench: proposals are entered by the bench's remote and read, an attempt at a time."""
 
 from __future__ import annotations
 
 from lumenar.app.bench.guided_work import Steered, SteeredJob, free_bench
 from lumenar.app.bench.patch_reading import read_patches
-from lumenar.app.displays.displays import stand_in_of
+from lumenar.app.displays.displays import display
 from lumenar.app.errors import ConflictError
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import setup_states
@@ -13,7 +13,7 @@ from lumenar.app.tuning.tunings import Open, Wish
 from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST, SETUP_S, PanelTiming
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, RefusedError, Wanted
 from lumenar.core.menu import Value, text_of
-from lumenar.core.tuning import session
+from lumenar.core.tuning.goals import GOALS
 from lumenar.core.tuning.session import Step
 from lumenar.store import tunings as stored
 from lumenar.store.tunings import OPEN, TuningState
@@ -28,11 +28,11 @@ class Tuner(Steered[TuningState]):
     open_states = OPEN
 
     def start(self, review_id: int, setup_id: int, wish: Wish) -> int:
-        """Begin a tuning; on a stand-in the bench starts on it at once. ConflictError while the bench is in use."""
-        if stand_in_of(self.app, cells.setup_of(self.app, review_id, setup_id).unit_id):
+        """Begin a tuning; where the bench works alone it starts on it at once. ConflictError while the bench is in use."""
+        if display(self.app, cells.setup_of(self.app, review_id, setup_id).unit_id).can.alone:
             free_bench(self.bench)
         made = tunings.begin(self.app, review_id, setup_id, wish)
-        if tunings.opened(self.app, made).shown.stand_in:
+        if tunings.opened(self.app, made).shown.can.alone:
             self.begin(made, review_id)
         return made
 
@@ -50,12 +50,12 @@ class Tuner(Steered[TuningState]):
         tunings.set_state(self.app, number, state, message)
 
     def left(self, number: int) -> str:
-        """What a person is to leave the display at, where it is no stand-in and that can still be told."""
+        """What a person is to leave the display at, where a person enters values and that can still be told."""
         try:
             t = tunings.opened(self.app, number)
         except ConflictError as e:
             return e.detail
-        return "" if t.shown.stand_in else _restored(t)
+        return "" if t.shown.can.alone else _restored(t)
 
     # -- on the bench -------------------------------------------------------------------------------------------------
 
@@ -109,7 +109,7 @@ class Tuner(Steered[TuningState]):
         self._enter(bench, t, dict(step.values))
         bench.clock.sleep(max(CLEAR_S, SETUP_S / 2))
         XYZ = read_patches(
-            bench, live, step.proposal.patches, habits, session.TITLES[step.goal], t.setup.name, job.stopping
+            bench, live, step.proposal.patches, habits, GOALS[step.goal].title, t.setup.name, job.stopping
         )
         number = tunings.commit(self.app, t, step, XYZ, bench.clock.now())
         self.tell(t.row.id, "working", attempt=number)

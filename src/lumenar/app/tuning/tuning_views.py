@@ -31,10 +31,9 @@ from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Suspicion
 from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
-from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED
-from lumenar.core.tuning.session import Finished, Plan, Step, Tried
-from lumenar.core.tuning.shadows import PATCHES
-from lumenar.core.tuning.tone import FEW_CHOICES, GREYS
+from lumenar.core.tuning.goals import FAITHFUL, GOALS
+from lumenar.core.tuning.plan import Tried, controls_for
+from lumenar.core.tuning.session import Finished, Step
 from lumenar.store import reviews, tunings
 from lumenar.store.tunings import OPEN, TuningState
 
@@ -178,30 +177,14 @@ class TuningLine:
     created_at: str
 
 
-UNITS = {
-    "luminance": "%",
-    session.AGAIN: "%",
-    "tone": "L*",
-    "shadows": "L*",
-    "white": "dE",
-    "points": "dE",
-    "colours": "dE",
-}
-
-
 def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]:
     """The goals of a setup, with what stands in the way of each."""
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
-    plan = plan_for(app, shown, setup, Wish(session.FAITHFUL, 120.0))
+    plan = plan_for(app, shown, setup, Wish(FAITHFUL, 120.0))
+    found = {g: controls_for(plan, GOALS[g].kinds) for g in session.possible(plan)}
     return [
-        GoalChoice(
-            g,
-            session.TITLES[g],
-            why,
-            [c.path for c, _ in session.controls_for(plan, session.KINDS[g])],
-            _usual_readings(plan, g, session.KINDS[g]),
-        )
+        GoalChoice(g, GOALS[g].title, why, [c.path for c, _ in found[g]], GOALS[g].usual_readings(plan, found[g]))
         for g, why in session.possible(plan).items()
     ]
 
@@ -228,22 +211,6 @@ def aims(app: Application, review_id: int, setup_id: int) -> list[Aim]:
         Aim(p.key, p.title, list(w.goals), w.luminance, w.target or "", resolve(w.target or setup.target).title)
         for p, w in wishes
     ]
-
-
-def _usual_readings(plan: Plan, goal: str, kinds: Sequence[str]) -> int:
-    """How many readings a goal takes as a rule, as measured over random displays (`make tuning`)."""
-    found = session.controls_for(plan, kinds)
-    if goal == "luminance":
-        return 2 if plan.ladder else 4
-    if goal == "tone":
-        return len(GREYS) * (1 + sum(2 if not c.numeric and len(c.values) <= FEW_CHOICES else 4 for c, _ in found))
-    if goal == "shadows":
-        return len(PATCHES) * (1 + sum(3 if c.numeric else len(c.values) for c, _ in found))
-    if goal == "colours":
-        return 1 + len(CHECKED) + 4 * len(JUDGED) + WATCHED
-    if goal == "points":
-        return 3 * len({r.level for _, r in found})
-    return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)
 
 
 # -- what is seen ---------------------------------------------------------------------------------------------------
@@ -278,14 +245,14 @@ def view(app: Application, tuning_id: int) -> TuningView:
         t.row.luminance,
         t.row.state,
         t.row.message,
-        not t.shown.stand_in,
+        not t.shown.can.alone,
         step,
         None
         if asked is None
         else QuestionView(counted[-1].number, asked.path, text_of(asked.entered), text_of(asked.seems), asked.sentence),
         _attempts(t, off),
         [
-            OutcomeView(o.goal, session.TITLES[o.goal], o.reason, o.unreached, o.skipped)
+            OutcomeView(o.goal, GOALS[o.goal].title, o.reason, o.unreached, o.skipped)
             for o in (end.outcomes if isinstance(end, Finished) else ())
         ],
         [
@@ -312,10 +279,7 @@ def _name_of(app: Application, t: Open) -> str:
 def _others(t: Open, off: Sequence[float]) -> list[tuple[str, str, list[tuple[int, float]]]]:
     """How points and six colours came nearer, each where two attempts or more tell; off (n,): how far each attempt is."""
     numbers = [a.number for a in t.stored if not a.dropped]
-    said = {
-        "points": ("Greys", "dE2000 of the greys that were read, all at first"),
-        "colours": ("Six colours", "mean dE2000 of the colours it is judged by"),
-    }
+    said = {g.key: g.charted for g in GOALS.values() if g.charted is not None}
     seen = {
         goal: [(n, e) for n, e, x in zip(numbers, off, t.tried, strict=True) if x.goal == goal and np.isfinite(e)]
         for goal in said
@@ -327,7 +291,7 @@ def _dots(t: Open) -> list[Dot]:
     """White of the attempts that count and read it."""
     counted = [a for a in t.stored if not a.dropped]
     # What bends the curve leaves white where it is.
-    counted = [a for a in counted if a.goal not in ("tone", "shadows")] or counted
+    counted = [a for a in counted if GOALS[a.goal].moves_white] or counted
     made = (dot_of(a.number, tried_of(a, t.matrix).attempt.of(WHITE), t.plan.target) for a in counted)
     return [d for d in made if d is not None]
 
@@ -362,7 +326,7 @@ def _step(t: Open, step: Step, stands: Mapping[str, Value]) -> StepView:
         for i, p in enumerate(step.proposal.patches)
     ]
     entries = [_entry(t, p, stands.get(p), moved[p]) for p in order]
-    return StepView(next_number(t), step.goal, session.TITLES[step.goal], step.proposal.why, entries, patches, order)
+    return StepView(next_number(t), step.goal, GOALS[step.goal].title, step.proposal.why, entries, patches, order)
 
 
 def _entry(t: Open, path: str, was: Value | None, value: Value) -> EntryToMake:
@@ -408,11 +372,11 @@ def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
             AttemptView(
                 a.number,
                 a.goal,
-                session.TITLES[a.goal],
+                GOALS[a.goal].title,
                 a.why,
                 moved,
                 figure if np.isfinite(figure) else None,
-                UNITS[a.goal],
+                GOALS[a.goal].unit,
                 float(white[1]) if seen else None,
                 float(u) if seen else None,
                 float(v) if seen else None,

@@ -1,6 +1,6 @@
-"""Tunings: what they are, what comes next in them, and what a person does in one. On a stand-in the bench carries them out
-(`tuning_bench`); with a display of one's own a person enters and types. Every attempt is committed before the next is thought of,
-and what comes next follows from the attempts, so that a session that was cut off goes on where it stood."""
+"""Tunings: what they are, what comes next in them, and what a person does in one. Where a remote enters values, the bench carries
+them out (`tuning_bench`); elsewhere a person enters and types. Every attempt is committed before the next is proposed, and what
+comes next follows from the attempts, so that an interrupted session goes on where it stood."""
 
 from __future__ import annotations
 
@@ -20,13 +20,16 @@ from lumenar.app.figures import cells
 from lumenar.app.runs.planning import meters_before, settings_of
 from lumenar.app.setups import setups
 from lumenar.core.colour.correction import corrected
+from lumenar.core.measurements import brightness_ladder, white_black
 from lumenar.core.menu import MenuError, Mode, Value
 from lumenar.core.readings import Patch
 from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Attempt, Noise
-from lumenar.core.tuning.session import Finished, Outcome, Plan, Step, Tried
+from lumenar.core.tuning.goals import CHOSEN, FAITHFUL, GOALS
+from lumenar.core.tuning.plan import Plan, Tried
+from lumenar.core.tuning.session import Finished, Outcome, Step
 from lumenar.core.tuning.unexpected_readings import surprise
 from lumenar.core.typed_readings import Form, odd, parse
 from lumenar.store import corrections, reviews, tunings
@@ -57,10 +60,12 @@ def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
     lit = ("luminance",) if p.luminance is not None else ()
     weighed = [f for f, w in p.weights.items() if w > 0]
     goals = (*session.goals_for(weighed), *lit)
-    if session.RAISES_BLUE in weighed and not any(f.startswith("white_black.white_de") for f in weighed):
+    if session.RAISES_BLUE in weighed and not any(
+        f.startswith(white_black.MEASUREMENT.named("white_de")) for f in weighed
+    ):
         # A warm white is the point of such a purpose: tuned to the target's white it would have more blue.
         goals = tuple(g for g in goals if g not in ("white", "points"))
-    return Wish(tuple(g for g in session.GOALS if g in goals), p.luminance, p.judges_by(setup.target), purpose)
+    return Wish(tuple(g for g in CHOSEN if g in goals), p.luminance, p.judges_by(setup.target), purpose)
 
 
 # -- what can be tuned ----------------------------------------------------------------------------------------------
@@ -83,7 +88,7 @@ def plan_for(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> P
 def _ladder(app: Application, setup: SetupRow) -> tuple[tuple[float, float], ...]:
     """Values of the luminance control with what white had, where a ladder was measured."""
     for cell, row in cells.newest(app, _review_of(app, setup)).complete.items():
-        if cell.setup == setup.id and cell.measurement == "brightness_ladder":
+        if cell.setup == setup.id and cell.measurement == brightness_ladder.MEASUREMENT.key:
             figures = cells.tried(app, row, resolve(setup.target), setup.target)
             if not isinstance(figures, str):
                 f = figures.figures
@@ -104,8 +109,8 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     for g in wish.goals:
-        if g not in session.GOALS:
-            raise BadInputError("goal", f"There is no goal {g!r}; known are {', '.join(session.GOALS)}.", "goals")
+        if g not in CHOSEN:
+            raise BadInputError("goal", f"There is no goal {g!r}; known are {', '.join(CHOSEN)}.", "goals")
     if wish.luminance is not None and not LEAST_CD_M2 <= wish.luminance <= MOST_CD_M2:
         raise BadInputError(
             "luminance", f"White has {LEAST_CD_M2:g} to {MOST_CD_M2:,.0f} cd/m², not {wish.luminance:g}.", "luminance"
@@ -115,7 +120,7 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
     if wish.purpose is not None and wish.purpose not in app.rubric.purposes:
         known = ", ".join(app.rubric.purposes)
         raise BadInputError("purpose", f"There is no purpose {wish.purpose!r}; known are {known}.", "purpose")
-    whole = replace(wish, goals=wish.goals or session.FAITHFUL)
+    whole = replace(wish, goals=wish.goals or FAITHFUL)
     plan = plan_for(app, shown, setup, whole)
     open_goals = [g for g, why in session.possible(plan).items() if not why and g in plan.goals]
     if not open_goals:
@@ -127,14 +132,14 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
         review_id,
         setup_id,
         plan.values,
-        [g for g in session.GOALS if g in open_goals],
+        [g for g in CHOSEN if g in open_goals],
         wish.target or setup.target,
         wish.luminance,
         plan.ladder,
         meter["XYZ"],
         correction,
         shown.row.firmware,
-        "working" if shown.stand_in else "waiting",
+        "working" if shown.can.alone else "waiting",
         "",
         now(),
         None,
@@ -260,7 +265,7 @@ def commit(app: Application, tuning: Open, step: Step, XYZ: Sequence[Sequence[fl
     with app.db.transaction(of=tuning.row.review_id) as db:
         present = tunings.get(db, tuning.row.id)
         # The bench may have been told to pause meanwhile; what it has read counts all the same.
-        ended = present is None or (not tuning.shown.stand_in and present.state != tuning.row.state)
+        ended = present is None or (not tuning.shown.can.alone and present.state != tuning.row.state)
         if ended or tunings.attempts(db, tuning.row.id) != tuning.stored:
             raise ConflictError("tuning", GONE_ON)
         return tunings.add_attempt(db, row)
@@ -316,7 +321,7 @@ def best_so_far(t: Open) -> dict[str, Value]:
         # Stages of one goal look at different greys, so only the last one's figures are compared.
         last = own[-1].attempt.stage
         known = [(f, i) for f, i in known if own[i].attempt.stage == last] or known
-        chosen = own[min(known)[1]] if known and goal != "points" else own[-1]
+        chosen = own[min(known)[1]] if known and not GOALS[goal].last_counts else own[-1]
         values.update(chosen.attempt.values)
     return values
 
@@ -331,10 +336,6 @@ def final_values(t: Open) -> dict[str, Value]:
 
 
 GONE_ON = "The tuning has gone on meanwhile; look at it again. Nothing was stored."
-
-
-BENDING = ("luminance", session.AGAIN, "tone", "shadows")
-"""The goals whose controls change the luminance of a patch by much."""
 
 
 def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
@@ -381,7 +382,7 @@ def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: 
     )
     new = tried_of(one, t.matrix)
     if not sure:
-        steady = step.goal not in BENDING
+        steady = not GOALS[step.goal].bends
         found = surprise(step.proposal, new.attempt.XYZ, [x.attempt for x in t.tried], t.plan.noise, steady)
         if found is not None:
             raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
@@ -404,8 +405,8 @@ def typed_in(
     about one that is odd, unless the person is sure.
     """
     t = opened(app, tuning_id)
-    if t.shown.stand_in:
-        raise ConflictError("stand-in", "The bench reads this display, so typed readings aren't accepted.")
+    if t.shown.can.alone:
+        raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
     end = t.following
     if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
         raise ConflictError("tuning", GONE_ON)
@@ -471,7 +472,7 @@ def go_back(app: Application, tuning_id: int, number: int) -> None:
         raise NotFoundError("attempt", f"There is no attempt {number} to go back to.")
     with app.db.transaction(of=0) as db:
         tunings.drop_after(db, tuning_id, number)
-        tunings.set_state(db, tuning_id, "paused" if t.shown.stand_in else "waiting")
+        tunings.set_state(db, tuning_id, "paused" if t.shown.can.alone else "waiting")
 
 
 def keep(app: Application, tuning_id: int, name: str) -> int:

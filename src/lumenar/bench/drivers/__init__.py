@@ -1,34 +1,17 @@
-"""Drivers: what stands behind the ports, one file each. Whoever adds one adds its line here, and a case to the suite that every
-driver is run against (`bench/conformance.py`)."""
+"""Drivers: what stands behind the ports, one folder each with a `DRIVER`. A new folder is found without being listed; it needs
+a case in the suite that every driver is run against (`bench/conformance.py`)."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+import pkgutil
+from functools import cache
+from importlib import import_module
 
-Role = Literal["meter", "reference", "waveform", "patch source", "remote"]
-DriverKey = Literal["simulated", "hands", "typed"]
-
-
-@dataclass(frozen=True)
-class Driver:
-    """A driver: what it is in words, and the roles on a bench that it can take."""
-
-    key: DriverKey
-    about: str
-    roles: tuple[Role, ...]
+from lumenar.bench.driver import Driver
 
 
-DRIVERS: dict[str, Driver] = {
-    d.key: d
-    for d in (
-        Driver(
-            "simulated",
-            "a stand-in that ships with Lumenar",
-            ("meter", "reference", "waveform", "patch source", "remote"),
-        ),
-        Driver("hands", "a person at the remote, who shows the patches too", ("patch source", "remote")),
-        Driver("typed", "a meter that only shows numbers, which are typed", ("meter", "reference")),
-    )
-}
-"""Every driver by its key."""
+@cache
+def drivers() -> dict[str, Driver]:
+    """Every driver by its key."""
+    found = [import_module(f"{__name__}.{m.name}").DRIVER for m in pkgutil.iter_modules(__path__)]
+    return {d.key: d for d in found}

@@ -1,4 +1,4 @@
-"""Clocks for the stand-ins: real time, faster, or without waiting."""
+"""Clocks for simulated instruments: real time, faster, or without waiting."""
 
 from __future__ import annotations
 

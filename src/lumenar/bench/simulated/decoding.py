@@ -1,5 +1,5 @@
-"""How a stand-in takes the signal that it is sent: by what it says of itself, by what its input lets through, or as its menu is
-told to decode it."""
+"""How a simulated display takes the signal that it is sent: by what it says of itself, by what its input lets through, or as its
+menu is told to decode it."""
 
 from __future__ import annotations
 

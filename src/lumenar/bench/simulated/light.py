@@ -125,7 +125,7 @@ class SimulatedUnit:
         """Another signal comes in: the unit goes to its first mode for it, unless it is in one. RefusedError where it has
         none."""
         if all(m.signal != format.transfer for m in self.file.modes):
-            raise RefusedError(f"the stand-in shows no {WORDS[format.transfer]}")
+            raise RefusedError(f"the simulated display shows no {WORDS[format.transfer]}")
         changed = self.format is None or self.format.content != format.content
         self.format = format
         self._take(self._decoder.taken(format))

@@ -78,7 +78,7 @@ METERS = (COLORIMETER, SPECTRORADIOMETER, PHOTODIODE)
 BY_READS: dict[str, MeterDescription] = {"XYZ": COLORIMETER, "spectrum": SPECTRORADIOMETER, "waveform": PHOTODIODE}
 """Which of them reads what."""
 DARK_ROOM: dict[str, object] = {"lux": 0.0, "label": "dark", "automatic": []}
-"""The room of the stand-ins: no light but the display's reaches them."""
+"""The room of simulated displays: no light but the display's reaches them."""
 
 MOST_LUX = 20_000.0
 WAVEFORM_S, WAVEFORM_HZ = PHOTODIODE.shortest_s, 20_000.0
@@ -119,7 +119,7 @@ class SimulatedSource:
         file = self.unit.file
         if format.bits > file.light.input_bits or format.range != file.signal_range:
             raise RefusedError(
-                f"the stand-in takes {file.light.input_bits} bits in {file.signal_range} range, not {format.words}"
+                f"the simulated display takes {file.light.input_bits} bits in {file.signal_range} range, not {format.words}"
             )
         self.unit.receive(format)
 
@@ -138,7 +138,7 @@ class SimulatedRoom:
     def light(self, lux: float) -> None:
         """So many lux at the screen and its sensor; RefusedError beyond what lamps give."""
         if not 0 <= lux <= MOST_LUX:
-            raise RefusedError(f"the lamps of the stand-in's room give 0 to {MOST_LUX:,.0f} lux, not {lux:g}")
+            raise RefusedError(f"the lamps of the simulated room give 0 to {MOST_LUX:,.0f} lux, not {lux:g}")
         self.unit.illuminate(lux)
 
 

@@ -1,4 +1,4 @@
-"""What a stand-in makes of a PQ or HLG signal: absolute light, brought within what it can show."""
+"""What a simulated display makes of a PQ or HLG signal: absolute light, brought within what it can show."""
 
 from __future__ import annotations
 

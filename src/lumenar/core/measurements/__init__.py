@@ -5,11 +5,13 @@ A new one is one new file here that defines MEASUREMENT; nothing else knows thei
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from importlib import import_module
 from pkgutil import iter_modules
 from typing import get_args
 
 from lumenar.core.measurements.base import Column, Context, Figures, Group, Measurement, MissingPatchError
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.signals import Signal
 
 _GROUPS = get_args(Group)
@@ -38,6 +40,23 @@ def greys(signal: Signal) -> Measurement:
     return next(m for m in MEASUREMENTS.values() if m.greys and signal in m.signals)
 
 
+FIGURES: tuple[Figure, ...] = tuple(f for m in MEASUREMENTS.values() for f in m.figures)
+"""Every figure that other parts of the program refer to."""
+
+
+def _in_place(place: Callable[[Figure], int | None]) -> tuple[Figure, ...]:
+    placed = [(p, f) for f in FIGURES if (p := place(f)) is not None]
+    return tuple(f for _, f in sorted(placed, key=lambda x: x[0]))
+
+
+COMPARED = _in_place(lambda f: f.compared)
+"""Figures that a tuning's result and start are compared by: the first that moved decides."""
+EXPECTED = _in_place(lambda f: f.expected)
+"""Figures that a recipe says to expect."""
+PROMISED = _in_place(lambda f: None if f.promise is None else f.promise.place)
+"""Figures that a recipe promises and its replays are held to."""
+
+
 def prepare() -> None:
     """Compute now what measurements need once of every target, rather than when a target is first tried."""
     for m in MEASUREMENTS.values():
@@ -46,9 +65,14 @@ def prepare() -> None:
 
 
 __all__ = [
+    "COMPARED",
+    "EXPECTED",
+    "FIGURES",
     "MEASUREMENTS",
+    "PROMISED",
     "Column",
     "Context",
+    "Figure",
     "Figures",
     "Group",
     "Measurement",

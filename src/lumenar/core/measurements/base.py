@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import ENDLESS, NO_NUMBER, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import REFERENCE_CD_M2, TARGETS, Anchor, Signal, Target
@@ -123,6 +124,12 @@ class Measurement:
     """One sentence that says what the figures show."""
     charts: Callable[[Sequence[Shown]], list[Chart]]
     """The pictures of one or several setups overlaid, the first being the one in question."""
+    figures: tuple[Figure, ...] = ()
+    """Those of its figures that other parts of the program refer to."""
+    beside_report: bool = False
+    """Whether a host's report of the display stands beside it."""
+    warms: bool = False
+    """Whether it is shown beside it how the display warmed up."""
     short: str = ""
     """Its name where there is little room; the title where it has none."""
     luminance_alone: bool = False
@@ -135,8 +142,8 @@ class Measurement:
     """Whether its figures depend on the target; where not, they are those of any other."""
     first_pass: bool = False
     """Whether every mode as shipped is measured for it, to find those worth more time; and a tuning is proven by it."""
-    greys: str = ""
-    """The figure with the mean error of greys, if this measurement stands for greys in its signals; else empty."""
+    greys: Figure | None = None
+    """The figure with the mean error of greys, if this measurement stands for greys in its signals."""
     least: int = 1
     """So few patches would not suffice for its figures."""
     draws: int = 200
@@ -163,6 +170,10 @@ class Measurement:
     """What a run may ask of it to do otherwise; each a field of `Context`."""
     bounded_below: bool = False
     """Whether a reading under the meter's floor gives a range of its figures, from nothing to the floor."""
+
+    def named(self, start: str) -> str:
+        """How the names of its figures begin whose keys begin so, as rubrics write them."""
+        return f"{self.key}.{start}"
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "words", _readable(self.words))

@@ -11,6 +11,7 @@ from lumenar.core.colour import spaces, spectra
 from lumenar.core.colour.temperature import cct_duv
 from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import kelvin
 from lumenar.core.readings import Patch, Readings, Spectrum
 from lumenar.core.targets import Target
@@ -137,6 +138,7 @@ def prepare() -> None:
     spectra.melanopic_der(nm, np.ones(len(nm)))
 
 
+MELANOPIC = Figure("blue_light", "melanopic_der", "Melanopic daylight efficacy ratio", "", 2)
 MEASUREMENT = Measurement(
     key="blue_light",
     title="Blue light",
@@ -156,4 +158,5 @@ MEASUREMENT = Measurement(
     short="Blue light",
     order=3,
     draws=0,
+    figures=(MELANOPIC,),
 )

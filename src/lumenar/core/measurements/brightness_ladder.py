@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.monotone import isotonic, pchip
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
@@ -161,6 +162,7 @@ def _contrast_chart(shown: Sequence[Shown]) -> list[Chart]:
     ]
 
 
+FOR_120 = Figure("brightness_ladder", "setting_for_120_cd_m2", "Brightness for 120 cd/m²", "", 0)
 MEASUREMENT = Measurement(
     key="brightness_ladder",
     title="Brightness control",
@@ -180,4 +182,5 @@ MEASUREMENT = Measurement(
     least=6,
     short="Brightness",
     order=2,
+    figures=(FOR_120,),
 )

@@ -42,6 +42,7 @@ from lumenar.core.measurements.charts import (
     spectrum_locus,
 )
 from lumenar.core.measurements.colours import STIMULUS, decode, encode
+from lumenar.core.measurements.figure import Figure, Promise
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target, candidates
 
@@ -278,6 +279,12 @@ def _anatomy_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
+CORNERS_MEAN = Figure("gamut", "de2000_mean", "Corners, mean", "dE", 2, -1, promise=Promise(9, 1.0))
+COVERAGE = Figure(
+    "gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1, compared=10, expected=8, promise=Promise(10, 1.0)
+)
+OF_SRGB = Figure("gamut", "coverage_srgb_uv_percent", "Coverage of sRGB", "%", 1)
+OF_P3 = Figure("gamut", "coverage_p3_uv_percent", "Coverage of P3", "%", 1)
 MEASUREMENT = Measurement(
     key="gamut",
     title="Gamut",
@@ -306,4 +313,5 @@ MEASUREMENT = Measurement(
     short="Gamut",
     order=1,
     ratios=("coverage", "area"),
+    figures=(CORNERS_MEAN, COVERAGE, OF_SRGB, OF_P3),
 )

@@ -217,4 +217,5 @@ MEASUREMENT = Measurement(
     ),
     short="Stability",
     order=4,
+    warms=True,
 )

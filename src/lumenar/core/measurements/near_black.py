@@ -24,6 +24,7 @@ from lumenar.core.measurements.base import (
     uv,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Anchor, Target
 
@@ -197,6 +198,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     ]
 
 
+LIFT = Figure("near_black", "shadow_lift_lstar", "Shadows", "L*", 2, compared=8)
 MEASUREMENT = Measurement(
     key="near_black",
     title="Near black",
@@ -216,4 +218,5 @@ MEASUREMENT = Measurement(
     options=(Option("fine_black", "Near black: also the 8-bit codes 1 to 16", switch=True),),
     short="Near black",
     order=2,
+    figures=(LIFT,),
 )

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Measurement, MissingPatchError, Option
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, Value, around, joined
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
@@ -154,6 +155,8 @@ def _time_chart(s: Shown) -> Chart:
     )
 
 
+HIGHEST = Figure("peak", "peak_cd_m2", "Highest", "cd/m²", 0, reported=True)
+SUSTAINED = Figure("peak", "sustained_full_cd_m2", "Full screen, sustained", "cd/m²", 0, reported=True)
 MEASUREMENT = Measurement(
     key="peak",
     title="Peak over window and time",
@@ -178,4 +181,6 @@ MEASUREMENT = Measurement(
     short="Peak",
     order=2,
     least=4,
+    figures=(HIGHEST, SUSTAINED),
+    beside_report=True,
 )

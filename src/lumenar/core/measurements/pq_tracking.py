@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements.base import Array, Column, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Chart, Note, Shown
+from lumenar.core.measurements.figure import Figure, Promise
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import (
     error_chart,
@@ -217,6 +218,12 @@ def _ends(s: Shown) -> tuple[Note, ...]:
     return tuple(note(level, f"{k} {asked[k]} cd/m²") for k, level in at.items())
 
 
+ERROR = Figure(
+    "pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1, compared=5, expected=5, promise=Promise(5, 1.0)
+)
+GREYS = Figure("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1, compared=2, promise=Promise(6, 2.0))
+CLIP = Figure("pq_tracking", "clip_cd_m2", "Clip", "cd/m²", 0, expected=6, reported=True)
+PEAK = Figure("pq_tracking", "peak_cd_m2", "Peak", "cd/m²", 0, reported=True)
 MEASUREMENT = Measurement(
     key="pq_tracking",
     title="PQ tracking",
@@ -229,7 +236,7 @@ MEASUREMENT = Measurement(
         Column("de_itp_mean", "Grey", "dE ITP mean", decimals=1, main=False),
     ),
     first_pass=True,
-    greys="de_itp_mean",
+    greys=GREYS,
     patches=patches,
     select=select,
     analyse=analyse,
@@ -242,4 +249,6 @@ MEASUREMENT = Measurement(
     short="PQ",
     order=2,
     least=5,
+    beside_report=True,
+    figures=(ERROR, GREYS, CLIP, PEAK),
 )

@@ -18,6 +18,7 @@ from lumenar.core.measurements.colours import (
     patch_of,
     plane_chart,
 )
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import TARGETS, Target, candidates
 
@@ -198,6 +199,7 @@ def prepare() -> None:
     _code_cells(())
 
 
+MEAN = Figure("swatches", "de2000_mean", "Swatches, mean", "dE", 2, -1, compared=9)
 MEASUREMENT = Measurement(
     key="swatches",
     title="Swatches",
@@ -215,4 +217,5 @@ MEASUREMENT = Measurement(
     prepare=prepare,
     short="Swatches",
     order=3,
+    figures=(MEAN,),
 )

@@ -25,6 +25,7 @@ from lumenar.core.measurements.base import (
     uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, pairs
+from lumenar.core.measurements.figure import Figure, Promise
 from lumenar.core.numbers import kelvin, signed, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
@@ -175,6 +176,22 @@ def prepare() -> None:
     cct_duv(spaces.D65_XY)
 
 
+LUMINANCE = Figure(
+    "white_black",
+    "white_cd_m2",
+    "Luminance",
+    "cd/m²",
+    1,
+    compared=11,
+    expected=1,
+    promise=Promise(1, 0.05, relative=True),
+    reported=True,
+)
+WHITE_ERROR = Figure("white_black", "white_de2000", "White", "dE", 2, -1, compared=4, promise=Promise(2, 1.0))
+CCT = Figure("white_black", "cct_k", "Colour temperature", "K", 0, expected=2)
+CONTRAST = Figure("white_black", "contrast_ratio", "Contrast", ": 1", 0, compared=12)
+CONTRAST_AT_LEAST = Figure("white_black", "contrast_at_least", "Contrast at least", ": 1", 0)
+BLACK_LEVEL = Figure("white_black", "black_cd_m2", "Black", "cd/m²", 3)
 MEASUREMENT = Measurement(
     key="white_black",
     title="White and black",
@@ -195,4 +212,6 @@ MEASUREMENT = Measurement(
     short="White",
     order=1,
     ratios=("contrast_ratio",),
+    warms=True,
+    figures=(LUMINANCE, WHITE_ERROR, CCT, CONTRAST, CONTRAST_AT_LEAST, BLACK_LEVEL),
 )

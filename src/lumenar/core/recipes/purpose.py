@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lumenar.core.analysis import Analysis
+from lumenar.core.analysis import Analysis, value_of
+from lumenar.core.measurements import EXPECTED, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements import greys as greys_of
 from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
@@ -18,6 +19,7 @@ from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 from lumenar.core.signals import Signal
 
+LADDER = brightness_ladder.MEASUREMENT.key
 SAME_COVERAGE = 0.005
 WIDER_PERCENT, WARMER_K, BRIGHTER = 8.0, 500.0, 1.25
 """From such differences on another setup is named for a taste: coverage of P3 in points, colour temperature, luminance."""
@@ -28,25 +30,25 @@ class Taste:
     """Something that a person may want more of than a purpose asks for: a figure, and from which difference on it counts."""
 
     title: str
-    figure: tuple[str, str]
+    figure: Figure
 
     def met(self, value: float, own: float) -> bool:
         """Whether a setup's value is enough of it beside the chosen one's own."""
-        if self.figure[1] == "cct_k":
+        if self.figure is white_black.CCT:
             return value <= own - WARMER_K
-        return value >= (own + WIDER_PERCENT if self.figure[0] == "gamut" else own * BRIGHTER)
+        return value >= (own + WIDER_PERCENT if self.figure is gamut.OF_P3 else own * BRIGHTER)
 
     def written(self, value: float) -> str:
         """A value with its unit."""
-        if self.figure[1] == "cct_k":
+        if self.figure is white_black.CCT:
             return kelvin(value)
-        return f"{value:.0f} % of P3" if self.figure[0] == "gamut" else f"{value:.0f} cd/m²"
+        return f"{value:.0f} % of P3" if self.figure is gamut.OF_P3 else f"{value:.0f} cd/m²"
 
 
 TASTES = (
-    Taste("For a wider gamut", ("gamut", "coverage_p3_uv_percent")),
-    Taste("For a warmer white", ("white_black", "cct_k")),
-    Taste("For more light", ("white_black", "white_cd_m2")),
+    Taste("For a wider gamut", gamut.OF_P3),
+    Taste("For a warmer white", white_black.CCT),
+    Taste("For more light", white_black.LUMINANCE),
 )
 REPLAYED = "Replayed from a factory reset"
 """How what is said of a replay begins where it went through with the present firmware."""
@@ -68,10 +70,9 @@ class Candidate:
     score: Score
     analyses: Mapping[str, Analysis]
 
-    def scalar(self, measurement: str, key: str) -> float | None:
+    def value(self, figure: Figure) -> float | None:
         """A figure of it, None where it was not measured."""
-        a = self.analyses.get(measurement)
-        return None if a is None else a.scalar(key)
+        return value_of(self.analyses, figure)
 
 
 @dataclass(frozen=True)
@@ -199,7 +200,7 @@ def _mode_why(best: Candidate, scored: Sequence[Candidate], title: str) -> str:
         own = next((c for c in others if c.shipped and c.mode == best.mode and c.signal == best.signal), None)
         if own is not None:
             why += f"; as shipped this mode scores {own.score.value:.0f}"
-    mean = best.scalar("grey_ramp", "de2000_mean")
+    mean = best.value(grey_ramp.MEAN)
     if mean is not None:
         why += f"; grey is off its target by dE {mean:.1f} on average"
     return f"{why}."
@@ -217,7 +218,7 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
         return step
     if control.path in menu.mode(best.mode, best.signal).locks:
         return step
-    error, cct = best.scalar("white_black", "white_de2000"), best.scalar("white_black", "cct_k")
+    error, cct = best.value(white_black.WHITE_ERROR), best.value(white_black.CCT)
     if error is None or cct is None:
         return step
     tuned = [c for c in scored if not c.shipped and c.mode == best.mode]
@@ -231,7 +232,7 @@ def _with_reason(step: OrderedStep, best: Candidate, scored: Sequence[Candidate]
     else:
         then = "tuning it has not been tried"
     said = f"White is {kelvin(cct)}, off by dE {error:.1f}; {then}."
-    return OrderedStep(step.kind, step.path, step.value, said, step.scope, "white_black")
+    return OrderedStep(step.kind, step.path, step.value, said, step.scope, white_black.MEASUREMENT.key)
 
 
 def luminance_by_room(
@@ -245,23 +246,18 @@ def luminance_by_room(
     control = menu.luminance_control
     if control is None:
         return ()
-    own = chosen.analyses.get("brightness_ladder")
+    own = chosen.analyses.get(LADDER)
     scale = 1.0
     if own is None:
         mode = menu.mode(chosen.mode, chosen.signal)
         stands = chosen.changes.get(control.path, menu.defaults(mode).get(control.path))
-        white = chosen.scalar("white_black", "white_cd_m2")
+        white = chosen.value(white_black.LUMINANCE)
         other = next(
-            (
-                c
-                for c in candidates
-                if (c.mode, c.signal) == (chosen.mode, chosen.signal) and "brightness_ladder" in c.analyses
-            ),
-            None,
+            (c for c in candidates if (c.mode, c.signal) == (chosen.mode, chosen.signal) and LADDER in c.analyses), None
         )
         if other is None or white is None or not isinstance(stands, int | float):
             return ()
-        own = other.analyses["brightness_ladder"]
+        own = other.analyses[LADDER]
         scale = white / float(np.interp(stands, own.figures["settings"], own.figures["white_cd_m2"]))
     wanted: dict[float, tuple[str, ...]] = {L: (name,) for L, name in ROOMS.items()}
     for title, L in purposes.items():
@@ -273,9 +269,9 @@ def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:
     """Setups that one may like better: with a wider gamut, a warmer white, more light. Each with what it scores."""
     found = []
     for taste in TASTES:
-        own = chosen.scalar(*taste.figure)
+        own = chosen.value(taste.figure)
         for c in scored:
-            value = c.scalar(*taste.figure)
+            value = c.value(taste.figure)
             if own is None or value is None or c is chosen or not taste.met(value, own):
                 continue
             found.append(f"{taste.title}: {c.name}, {taste.written(value)}; it scores {c.score.value:.0f}.")
@@ -284,17 +280,7 @@ def _alternatives(chosen: Candidate, scored: Sequence[Candidate]) -> list[str]:
 
 
 def _expected(best: Candidate) -> tuple[Evidence, ...]:
-    wanted = (
-        ("white_black", "white_cd_m2"),
-        ("white_black", "cct_k"),
-        ("grey_ramp", "de2000_mean"),
-        ("grey_ramp", "gamma"),
-        ("pq_tracking", "code_rms_percent"),
-        ("pq_tracking", "clip_cd_m2"),
-        ("hlg_tracking", "code_rms_percent"),
-        ("gamut", "coverage_target_uv_percent"),
-    )
-    found = [(f"{m}.{k}", best.scalar(m, k)) for m, k in wanted]
+    found = [(f.name, best.value(f)) for f in EXPECTED]
     return tuple(Evidence(best.key, figure, value) for figure, value in found if value is not None)
 
 

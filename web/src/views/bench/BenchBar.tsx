@@ -1,14 +1,15 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { memo, type ReactNode, useRef } from "react";
+import { useAct } from "../../api/act";
 import type { BenchStatus } from "../../api/client";
 import { api, got } from "../../api/client";
-import { useAct, useBench } from "../../api/queries";
 import { RUN } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
-import { signed } from "../../charts/common";
-import { Key, ProblemNote, QuietButton } from "../../parts/basics";
-import { PANELS } from "../../parts/displays";
-import { Select } from "../../parts/field";
+import { Key, ProblemNote, QuietButton } from "../../kit/basics";
+import { PANELS } from "../../kit/displays";
+import { Select } from "../../kit/field";
+import { signed } from "../../pictures/common";
+import { useBench } from "./queries";
 import "./bench.css";
 
 const steer = {

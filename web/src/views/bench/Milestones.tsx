@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import type { BenchStatus } from "../../api/client";
-import { useBench } from "../../api/queries";
+import { useBench } from "./queries";
 
 /** What is worth saying of a run: its start, each quarter, why it stands still, its end. */
 export function milestone(before: BenchStatus | undefined, now: BenchStatus): string | null {

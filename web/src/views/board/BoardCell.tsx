@@ -1,7 +1,7 @@
 import { type MouseEvent, memo, useEffect, useMemo, useRef } from "react";
 import type { BoardCell, BoardFigure } from "../../api/client";
 import { useProgress } from "../../api/progress";
-import { NotchedRule } from "../../parts/NotchedRule";
+import { NotchedRule } from "../../kit/NotchedRule";
 import type { Block } from "./blocks";
 
 function Working({ cell }: { cell: BoardCell }) {

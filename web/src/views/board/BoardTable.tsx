@@ -1,7 +1,7 @@
 import { Box, Text } from "@chakra-ui/react";
 import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
 import type { BoardCell, BoardRow } from "../../api/client";
-import { NotchedRule } from "../../parts/NotchedRule";
+import { NotchedRule } from "../../kit/NotchedRule";
 import { Cell, type CellProps } from "./BoardCell";
 import "./board.css";
 import type { Block, Sort } from "./blocks";

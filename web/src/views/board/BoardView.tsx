@@ -1,21 +1,23 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, type BoardCell, type BoardColumn, type CellChoice, got } from "../../api/client";
-import { type RunOptions, useAct, useBoard, useFree, usePlan, useSpeed } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton, Unseen } from "../../parts/basics";
-import { Field } from "../../parts/field";
-import { nextPurpose } from "../../parts/purpose";
+import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton, Unseen } from "../../kit/basics";
+import { Field } from "../../kit/field";
+import { nextPurpose } from "../../kit/purpose";
 import { duration } from "../bench/BenchBar";
+import { useFree, useSpeed } from "../bench/queries";
 import { BoardTable } from "./BoardTable";
 import { filtered, type Sort, sectionsOf, sorted } from "./blocks";
 import { FreePanel } from "./FreePanel";
 import { Headline, Undo } from "./Head";
+import { BOARD_KEYS } from "./keys";
+import { type RunOptions, useBoard, useFormats, usePlan } from "./queries";
 import { type Meter, RunOptions as RunOptionsBar } from "./RunOptions";
 import { type Saved, SettingsDialog } from "./SettingsDialog";
 import { keyOf, useSelection } from "./selection";
-import { BOARD_KEYS } from "./view";
 
 const A = chakra("a");
 const To = chakra(Link);
@@ -95,6 +97,7 @@ export default function BoardView() {
   const board = useBoard(review);
   const speed = useSpeed();
   const free = useFree();
+  const formats = useFormats();
   const { selected, toggle, select, clear } = useSelection();
   const [cursor, setCursor] = useState<[number, number]>(() => lastCell.get(review) ?? [0, 0]);
   const [returned] = useState(() => lastCell.has(review));
@@ -118,7 +121,7 @@ export default function BoardView() {
             review,
             cells,
             options,
-            ...(board.data?.stand_in ? {} : madeWith(meter)),
+            ...(board.data?.can.reads ? {} : madeWith(meter)),
           },
         }),
       ),
@@ -140,7 +143,7 @@ export default function BoardView() {
   const next = board.data?.next;
   const suggested = useMemo(() => (next?.cells ?? []).map(([setup, measurement]) => ({ setup, measurement })), [next]);
   const cells = chosen.length ? chosen : suggested;
-  const plan = usePlan(review, cells, options, speed.data, board.data?.stand_in ? null : meter.named);
+  const plan = usePlan(review, cells, options, speed.data, board.data?.can.reads ? null : meter.named);
   const all = board.data?.rows ?? [];
   const columns = board.data?.columns ?? [];
   const first = new Set(columns.filter((c) => c.first_pass).map((c) => c.measurement));
@@ -159,9 +162,9 @@ export default function BoardView() {
       onSuccess: ({ id }) => {
         key.current = newKey();
         clear();
-        if (board.data && !board.data.stand_in) localStorage.setItem(METER, JSON.stringify(meter));
-        // What no stand-in shows, a person reads: the list is the next thing to do.
-        if (board.data && !board.data.stand_in) go(`/review/${review}/hand/${id}`);
+        if (board.data && !board.data.can.reads) localStorage.setItem(METER, JSON.stringify(meter));
+        // What no bench reads, a person does: the list is the next thing to do.
+        if (board.data && !board.data.can.reads) go(`/review/${review}/hand/${id}`);
       },
     });
   };
@@ -276,7 +279,7 @@ export default function BoardView() {
             <Text color="ink3" fontSize="11px" lineClamp={2}>
               {plan.isPlaceholderData
                 ? "how long it takes is being worked out"
-                : `${plan.data.readings} readings, ${duration(plan.data.seconds)}${board.data.stand_in ? "" : " by hand"}`}
+                : `${plan.data.readings} readings, ${duration(plan.data.seconds)}${board.data.can.reads ? "" : " by hand"}`}
               {!plan.isPlaceholderData &&
                 plan.data.shared > 0 &&
                 ` · ${plan.data.shared} shared, saves ${duration(plan.data.saved_seconds)}`}
@@ -313,7 +316,7 @@ export default function BoardView() {
           declared={board.data.options}
           measurements={new Set(cells.map((c) => c.measurement))}
           onOptions={setOptions}
-          meter={board.data.stand_in ? null : meter}
+          meter={board.data.can.reads ? null : meter}
           onMeter={setMeter}
         />
       )}
@@ -349,10 +352,10 @@ export default function BoardView() {
         </Box>
         <Box>
           Save the readings as{" "}
-          {["json", "csv", "cgats"].map((f) => (
+          {formats.data?.map((f) => (
             <A
-              key={f}
-              href={`/api/v1/reviews/${review}/readings?format=${f}`}
+              key={f.key}
+              href={`/api/v1/reviews/${review}/readings?format=${f.key}`}
               download
               textDecoration="underline dotted"
               display="inline-flex"
@@ -360,7 +363,7 @@ export default function BoardView() {
               minH="24px"
               mr="8px"
             >
-              {f.toUpperCase()}
+              {f.title}
             </A>
           ))}
         </Box>

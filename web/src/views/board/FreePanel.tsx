@@ -1,12 +1,13 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { useAct } from "../../api/act";
 import { api, got } from "../../api/client";
-import { useAct, useBench, useFree } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { Select } from "../../parts/field";
+import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import { Select } from "../../kit/field";
 import { luminance } from "../bench/BenchBar";
-import { FREE_KEYS } from "./view";
+import { useBench, useFree } from "../bench/queries";
+import { FREE_KEYS } from "./keys";
 
 const Range = chakra("input");
 type Rgb = [number, number, number];

@@ -1,14 +1,14 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { Link } from "react-router";
+import { useAct } from "../../api/act";
 import { api, type Board, from, got } from "../../api/client";
-import { useAct } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Key, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor } from "../../parts/purpose";
+import { Key, Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { NotchedRule } from "../../kit/NotchedRule";
+import { judgeFor } from "../../kit/purpose";
+import { UNDO_KEYS } from "./keys";
 import type { Saved } from "./SettingsDialog";
-import { UNDO_KEYS } from "./view";
 
 const To = chakra(Link);
 

@@ -1,11 +1,11 @@
 import { Flex, Text } from "@chakra-ui/react";
 import { useEffect } from "react";
 import type { PlanPreview, RunOption } from "../../api/client";
-import type { RunOptions as Values } from "../../api/queries";
-import { useInstruments } from "../../api/queries";
-import { Field, Select } from "../../parts/field";
-import { NumberField } from "../../parts/NumberField";
-import { Tick } from "../../parts/toggles";
+import { Field, Select } from "../../kit/field";
+import { NumberField } from "../../kit/NumberField";
+import { Tick } from "../../kit/toggles";
+import { useInstruments } from "../instruments/queries";
+import type { RunOptions as Values } from "./queries";
 
 /** One option as its measurement declares it: a list, a number within a range, or a switch. */
 function Option({ option, value, onChange }: { option: RunOption; value: unknown; onChange: (v: unknown) => void }) {

@@ -1,11 +1,12 @@
 import { Box, Flex, Tabs, Text } from "@chakra-ui/react";
 import { type RefObject, useRef, useState } from "react";
+import { useAct } from "../../api/act";
 import { api, type Consequences, from, got, type Sent, type SetupView } from "../../api/client";
-import { useAct, useSetup } from "../../api/queries";
-import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { Dialog } from "../../parts/Dialog";
-import { Field } from "../../parts/field";
-import { short } from "../../parts/paths";
+import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import { Dialog } from "../../kit/Dialog";
+import { Field } from "../../kit/field";
+import { short } from "../../kit/paths";
+import { useSetup } from "./queries";
 import { About, edited as changedWords, wordsOf } from "./settings/About";
 import { Controls, type Values } from "./settings/Controls";
 import { PastChanges, RecallList } from "./settings/Past";

@@ -1,17 +1,19 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, type CameraCheck, got, type Sent } from "../../api/client";
-import { useAct, useBoard, useCamera } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, TakeOff, ViewHead } from "../../parts/basics";
-import { ChooseFile } from "../../parts/ChooseFile";
-import { Choice, Field } from "../../parts/field";
-import { base64Of } from "../../parts/files";
-import { Labelled } from "../../parts/Labelled";
-import { NumberField } from "../../parts/NumberField";
-import { CAMERA_KEYS } from "./view";
+import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, TakeOff, ViewHead } from "../../kit/basics";
+import { ChooseFile } from "../../kit/ChooseFile";
+import { Choice, Field } from "../../kit/field";
+import { base64Of } from "../../kit/files";
+import { Labelled } from "../../kit/Labelled";
+import { NumberField } from "../../kit/NumberField";
+import { ChartPanel } from "../../pictures/ChartPanel";
+import { useBoard } from "../board/queries";
+import { CAMERA_KEYS } from "./keys";
+import { useCamera } from "./queries";
 
 const A = chakra(Link);
 type Side = NonNullable<Sent<"NewPhoto">["side"]>;
@@ -113,7 +115,7 @@ export default function CameraView() {
     ["camera"],
   );
   const take = useAct(
-    (body: Sent<"TakePhoto">) => got(api.POST("/api/v1/reviews/{review}/camera/stand-in", { params: { path }, body })),
+    (body: Sent<"TakePhoto">) => got(api.POST("/api/v1/reviews/{review}/camera/photo", { params: { path }, body })),
     ["camera"],
   );
   const forget = useAct(
@@ -185,7 +187,7 @@ export default function CameraView() {
         <Text color="ink3" fontSize="12px" mb="12px">
           Lumenar stores a smaller copy without place, time or camera data.
         </Text>
-        {board.data.stand_in && (
+        {board.data.can.photographs && (
           <Flex gap="10px" align="center" mb="14px">
             <LampButton
               loading={take.isPending}

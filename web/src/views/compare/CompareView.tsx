@@ -2,14 +2,15 @@ import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { Fragment, useMemo } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { ComparedSetup, ComparedValue, Comparison } from "../../api/client";
-import { useComparable, useComparison, usePlates } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { Mono, ProblemNote, Quiet, TakeOff } from "../../parts/basics";
-import { Finder } from "../../parts/Finder";
-import { Select } from "../../parts/field";
-import { LineSample } from "../../parts/LineSample";
+import { Mono, ProblemNote, Quiet, TakeOff } from "../../kit/basics";
+import { Finder } from "../../kit/Finder";
+import { Select } from "../../kit/field";
+import { LineSample } from "../../kit/LineSample";
+import { ChartPanel } from "../../pictures/ChartPanel";
+import { usePlates } from "../plates/queries";
+import { useComparable, useComparison } from "./queries";
 
 const A = chakra(Link);
 const signed = (v: number) => (v === 0 ? "0" : `${v > 0 ? "+" : "−"}${Number(Math.abs(v).toPrecision(2))}`);
@@ -156,7 +157,7 @@ export default function CompareView() {
   const known = useComparable();
   const comparison = useComparison(setups, target);
   const shared = comparison.data?.shared ?? [];
-  const chosen = query.get("draw") ?? (shared.includes("grey_ramp") ? "grey_ramp" : (shared[0] ?? ""));
+  const chosen = query.get("draw") ?? comparison.data?.drawn ?? "";
   const first = comparison.data?.setups[0];
   const plates = usePlates(
     first?.review ?? 0,

@@ -1,13 +1,14 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import type { Sent } from "../../api/client";
-import { useConditionChoices, useExperimentCost } from "../../api/queries";
-import { ProblemNote, Quiet, QuietButton, TakeOff } from "../../parts/basics";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
-import { NumberField } from "../../parts/NumberField";
-import { Tick } from "../../parts/toggles";
+import { ProblemNote, Quiet, QuietButton, TakeOff } from "../../kit/basics";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { NumberField } from "../../kit/NumberField";
+import { Tick } from "../../kit/toggles";
 import { CostOf } from "../findout/CostOf";
+import { useExperimentCost } from "../findout/queries";
+import { useConditionChoices } from "./queries";
 
 export type Question = Sent<"NewExperiment">;
 type Factor = Sent<"AskedFactor">;
@@ -163,7 +164,7 @@ export function AskConditions({
   };
   // What is still being typed is not asked about.
   const nameless = lights.some((l) => l.label.trim() === "");
-  const dark = lights.find((l) => choices.data?.stand_in && l.lux === null)?.label;
+  const dark = lights.find((l) => choices.data?.own_lights && l.lux === null)?.label;
   const wanting = nameless
     ? "Name each room light, such as “dark” or “torch, 30 cm”."
     : dark !== undefined

@@ -2,18 +2,20 @@ import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { ConditionsResult, Experiment } from "../../api/client";
-import { useBoard, useConditions, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { Past } from "../../parts/Past";
-import type { Confirmed } from "../../parts/ReadingFields";
+import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { Past } from "../../kit/Past";
+import type { Confirmed } from "../../kit/ReadingFields";
+import { ChartPanel } from "../../pictures/ChartPanel";
+import { useBoard } from "../board/queries";
 import { useStart, useSteps } from "../findout/acts";
 import { PutBack, StageByHand, Under } from "../findout/Experiment";
+import { useExperiment, useExperiments } from "../findout/queries";
 import { AskConditions } from "./AskConditions";
 import { EffectGrid } from "./EffectGrid";
-import { CONDITIONS_KEYS } from "./view";
+import { CONDITIONS_KEYS } from "./keys";
+import { useConditions } from "./queries";
 
 const A = chakra(Link);
 const MOST = 3;
@@ -273,7 +275,7 @@ export default function ConditionsView() {
             key={setup}
             review={review}
             setup={setup}
-            byHand={!board.data.stand_in}
+            byHand={!board.data.can.reads}
             busy={start.isPending}
             error={start.error}
             onStart={(q, started) =>

@@ -1,8 +1,8 @@
 import { Box, chakra, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
 import type { ConditionsResult, EffectCell } from "../../api/client";
-import { MONO, number } from "../../charts/common";
-import { Wide } from "../../parts/basics";
+import { Wide } from "../../kit/basics";
+import { MONO, number } from "../../pictures/common";
 
 const WIDTH = 104;
 /** What a number beside a bar takes. */

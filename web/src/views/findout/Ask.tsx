@@ -1,12 +1,12 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Sent } from "../../api/client";
-import { useExperimentCost, useQuestions } from "../../api/queries";
-import { ProblemNote, Quiet } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
-import { Tick } from "../../parts/toggles";
+import { ProblemNote, Quiet } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { Tick } from "../../kit/toggles";
 import { CostOf } from "./CostOf";
+import { useExperimentCost, useQuestions } from "./queries";
 
 export type Question = Sent<"NewExperiment">;
 

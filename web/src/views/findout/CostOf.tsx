@@ -1,7 +1,7 @@
 import { Box, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import type { ExperimentCost } from "../../api/client";
-import { LampButton, Mono, ProblemNote } from "../../parts/basics";
+import { LampButton, Mono, ProblemNote } from "../../kit/basics";
 import { duration } from "../bench/BenchBar";
 
 const MOST = 16;

@@ -1,13 +1,13 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import type { Ref } from "react";
 import { ApiError, type Experiment, type Sent } from "../../api/client";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { useDraft } from "../../parts/drafts";
-import { Field } from "../../parts/field";
-import { short } from "../../parts/paths";
-import { type Confirmed, ReadingFields } from "../../parts/ReadingFields";
-import { Tick } from "../../parts/toggles";
+import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { useDraft } from "../../kit/drafts";
+import { Field } from "../../kit/field";
+import { short } from "../../kit/paths";
+import { type Confirmed, ReadingFields } from "../../kit/ReadingFields";
+import { Tick } from "../../kit/toggles";
+import { ChartPanel } from "../../pictures/ChartPanel";
 
 type Done = Sent<"StageDone">;
 

@@ -1,17 +1,19 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, type Experiment, got } from "../../api/client";
-import { useAct, useBoard, useExperiment, useExperiments } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { Past } from "../../parts/Past";
-import type { Confirmed } from "../../parts/ReadingFields";
+import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { Past } from "../../kit/Past";
+import type { Confirmed } from "../../kit/ReadingFields";
+import { useBoard } from "../board/queries";
 import { Ask } from "./Ask";
 import { TOUCHED, useStart, useSteps } from "./acts";
 import { Answer, PutBack, StageByHand, Under } from "./Experiment";
-import { FINDOUT_KEYS } from "./view";
+import { FINDOUT_KEYS } from "./keys";
+import { useExperiment, useExperiments } from "./queries";
 
 const A = chakra(Link);
 
@@ -129,7 +131,7 @@ export default function FindOutView() {
             review={review}
             setup={setup}
             control={control}
-            byHand={!board.data.stand_in}
+            byHand={!board.data.can.reads}
             busy={start.isPending}
             error={start.error}
             onStart={(q) => start.mutate(q, { onSuccess: (made) => setSearch({ experiment: String(made.id) }) })}

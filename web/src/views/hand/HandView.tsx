@@ -1,15 +1,16 @@
 import { Box, chakra, Flex, Grid, Progress, Text } from "@chakra-ui/react";
 import { type ClipboardEvent, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../../api/act";
 import { type Answer, api, got, type Sheet, type SheetPatch } from "../../api/client";
-import { useAct, useSheet } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
-import { useDraft } from "../../parts/drafts";
-import { Choice, Field } from "../../parts/field";
-import { MeterForm, useFormTitle, useMeterForm } from "../../parts/MeterForm";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../kit/basics";
+import { useDraft } from "../../kit/drafts";
+import { Choice, Field } from "../../kit/field";
+import { MeterForm, useFormTitle, useMeterForm } from "../../kit/MeterForm";
 import { duration } from "../bench/BenchBar";
-import { HAND_KEYS } from "./view";
+import { HAND_KEYS } from "./keys";
+import { useSheet } from "./queries";
 
 const A = chakra(Link);
 const colour = (rgb: number[]) => `rgb(${rgb.map((v) => Math.round(255 * Math.min(1, Math.max(0, v)))).join(" ")})`;

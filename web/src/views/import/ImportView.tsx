@@ -1,15 +1,15 @@
 import { Box, FileUpload, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
+import { useAct } from "../../api/act";
 import { ApiError, api, got, type Sent, type Understood } from "../../api/client";
-import { useAct } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys } from "../../app/keys";
-import { LampButton, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { KINDS, PANELS } from "../../parts/displays";
-import { Choice, Field, Select } from "../../parts/field";
-import { textOf } from "../../parts/files";
-import { Labelled } from "../../parts/Labelled";
+import { LampButton, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { KINDS, PANELS } from "../../kit/displays";
+import { Choice, Field, Select } from "../../kit/field";
+import { textOf } from "../../kit/files";
+import { Labelled } from "../../kit/Labelled";
 
 const WHAT: Record<string, string> = {
   "": "not used",

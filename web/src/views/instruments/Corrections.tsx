@@ -1,8 +1,8 @@
 import { Badge, Table, Text } from "@chakra-ui/react";
+import { useAct } from "../../api/act";
 import { api, got, type InstrumentsView as View } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { Mono, ProblemNote, TakeOff, Wide } from "../../parts/basics";
-import { PANELS } from "../../parts/displays";
+import { Mono, ProblemNote, TakeOff, Wide } from "../../kit/basics";
+import { PANELS } from "../../kit/displays";
 
 const HEADS = [
   "Panel type",

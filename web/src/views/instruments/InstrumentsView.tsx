@@ -1,14 +1,14 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useInstruments } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Failed, Key, Quiet } from "../../parts/basics";
+import { Failed, Key, Quiet } from "../../kit/basics";
 import { Corrections } from "./Corrections";
+import { INSTRUMENTS_KEYS } from "./keys";
 import { NewCorrection } from "./NewCorrection";
 import { OwnMeters } from "./OwnMeters";
-import { StandIns } from "./StandIns";
-import { INSTRUMENTS_KEYS } from "./view";
+import { useInstruments } from "./queries";
+import { SimulatedMeters } from "./SimulatedMeters";
 
 /** Meters, their state and their corrections. */
 export default function InstrumentsView() {
@@ -31,7 +31,7 @@ export default function InstrumentsView() {
       </Flex>
       <Grid gap="30px" templateColumns="minmax(0, 1fr)">
         <OwnMeters view={view.data} add={add} onAdd={setAdd} />
-        <StandIns view={view.data} />
+        <SimulatedMeters view={view.data} />
         <Box as="section" aria-label="New correction">
           <Text as="h2" fontWeight="600" fontSize="15px" mb="4px">
             Make a correction on the simulated bench

@@ -1,12 +1,12 @@
 import { Textarea } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { api, got, type NamedMeter, type Sent } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { decimal } from "../../parts/decimal";
-import { PANELS } from "../../parts/displays";
-import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { decimal } from "../../kit/decimal";
+import { PANELS } from "../../kit/displays";
+import { FormPanel, problemAt } from "../../kit/FormPanel";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 const PLACES = ["matrix", "u_percent", "made_by", "made_on"];
 

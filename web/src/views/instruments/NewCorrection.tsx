@@ -1,11 +1,13 @@
 import { Box, Flex, Progress, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { type Attempt, api, got, type InstrumentsView as View } from "../../api/client";
-import { useAct, useBoard, useShelf } from "../../api/queries";
-import { signed } from "../../charts/common";
-import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { PANELS } from "../../parts/displays";
-import { Select } from "../../parts/field";
+import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { PANELS } from "../../kit/displays";
+import { Select } from "../../kit/field";
+import { signed } from "../../pictures/common";
+import { useBoard } from "../board/queries";
+import { useShelf } from "../shelf/queries";
 
 function Result({ attempt }: { attempt: Attempt }) {
   const keep = useAct(() => got(api.POST("/api/v1/corrections")), ["instruments"]);
@@ -96,7 +98,7 @@ function Making({ attempt }: { attempt: Attempt }) {
   );
 }
 
-/** Make a correction of the stand-ins' working meter, and see what is left after it. */
+/** Make a correction of the simulated working meter, and see what is left after it. */
 export function NewCorrection({ view }: { view: View }) {
   const shelf = useShelf();
   const [review, setReview] = useState<number | null>(null);

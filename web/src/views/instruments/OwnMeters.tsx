@@ -1,13 +1,13 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { api, from, got, type NamedMeter, type Sent, type InstrumentsView as View } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { decimal } from "../../parts/decimal";
-import { PANELS } from "../../parts/displays";
-import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { decimal } from "../../kit/decimal";
+import { PANELS } from "../../kit/displays";
+import { FormPanel, problemAt } from "../../kit/FormPanel";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 import { MatrixForm } from "./MatrixForm";
 
 const KINDS = {

@@ -2,11 +2,11 @@ import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Look } from "../../api/client";
-import { useLook } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, Mono } from "../../parts/basics";
-import { Select } from "../../parts/field";
+import { Failed, Key, Mono } from "../../kit/basics";
+import { Select } from "../../kit/field";
+import { useLook } from "./queries";
 
 const A = chakra(Link);
 const Img = chakra("img");

@@ -1,13 +1,13 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
 import type { MenuControl, MenuMap, Sent } from "../../api/client";
-import { Key, LampButton, QuietButton } from "../../parts/basics";
-import { Dialog } from "../../parts/Dialog";
-import { decimal } from "../../parts/decimal";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
-import { rolesWith } from "../../parts/roles";
-import { Tick } from "../../parts/toggles";
+import { Key, LampButton, QuietButton } from "../../kit/basics";
+import { Dialog } from "../../kit/Dialog";
+import { decimal } from "../../kit/decimal";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { rolesWith } from "../../kit/roles";
+import { Tick } from "../../kit/toggles";
 import { changesOf, useMenuChange } from "./change";
 
 const KINDS = {

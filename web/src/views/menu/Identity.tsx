@@ -1,11 +1,11 @@
 import { chakra, Flex, Input, Text } from "@chakra-ui/react";
+import { useAct } from "../../api/act";
 import { ApiError, api, got, type MenuMap, type Sent } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { ProblemNote, QuietButton } from "../../parts/basics";
-import { KINDS, PANELS } from "../../parts/displays";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Choice } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { ProblemNote, QuietButton } from "../../kit/basics";
+import { KINDS, PANELS } from "../../kit/displays";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Choice } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 const TOUCHED = ["menu", "board", "shelf", "verdict", "sheet", "units"];
 const FIELDS = [

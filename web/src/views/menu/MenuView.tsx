@@ -1,23 +1,24 @@
 import { Box, Flex, Grid, Tabs, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
+import { useAct } from "../../api/act";
 import type { MenuControl, MenuMap } from "../../api/client";
-import { useAct, useFindings, useMenu } from "../../api/queries";
 import { BACK } from "../../app/keymap";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Field, Select } from "../../parts/field";
-import { short } from "../../parts/paths";
-import { Toggle } from "../../parts/toggles";
+import { Failed, Key, LampButton, ProblemNote, Quiet, QuietButton } from "../../kit/basics";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Field, Select } from "../../kit/field";
+import { short } from "../../kit/paths";
+import { Toggle } from "../../kit/toggles";
 import { SettingsDialog } from "../board/SettingsDialog";
 import { ControlDialog } from "./ControlDialog";
 import { changesOf, useMenuChange } from "./change";
 import { Identity } from "./Identity";
+import { MENU_KEYS } from "./keys";
 import { differing, type Entry, entries, words } from "./lines";
+import { useFindings, useMenu } from "./queries";
 import { MenuPast, TakeOver } from "./TakeOver";
 import { type Drawn, Tree } from "./Tree";
-import { MENU_KEYS } from "./view";
 import { Area, HowToWrite } from "./writing";
 
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet"];
@@ -307,7 +308,7 @@ export default function MenuView() {
             {map.modes.length} {map.modes.length === 1 ? "mode" : "modes"} · {count}{" "}
             {count === 1 ? "control" : "controls"}
             {map.shared > 1 ? ` · shared by ${map.shared} samples` : ""}
-            {map.stand_in ? " · corrections here don't change the simulated display" : ""}
+            {map.can.describes ? " · corrections here don't change the simulated display" : ""}
           </Text>
           <Box flex="1" />
           <Tabs.List border="none">
@@ -335,7 +336,7 @@ export default function MenuView() {
         </Tabs.Content>
         <Tabs.Content value="edit" p="0">
           <Elsewhere back={() => (map.modes.length ? toMap() : go(`/review/${review}`))} />
-          {!map.stand_in && <Identity key={map.unit} map={map} />}
+          {!map.can.describes && <Identity key={map.unit} map={map} />}
           <Edit key={`${map.modes_text}${map.controls_text}`} map={map} review={review} done={toMap} />
         </Tabs.Content>
         <Tabs.Content value="take" p="0">

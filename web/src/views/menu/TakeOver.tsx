@@ -1,14 +1,15 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { api, got, type MenuMap } from "../../api/client";
-import { useAct, useMenuHistory, useMenus } from "../../api/queries";
-import { LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { ChooseFile } from "../../parts/ChooseFile";
-import { useDraft } from "../../parts/drafts";
-import { Field, Select } from "../../parts/field";
-import { textOf } from "../../parts/files";
-import { Labelled } from "../../parts/Labelled";
+import { LampButton, Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import { ChooseFile } from "../../kit/ChooseFile";
+import { useDraft } from "../../kit/drafts";
+import { Field, Select } from "../../kit/field";
+import { textOf } from "../../kit/files";
+import { Labelled } from "../../kit/Labelled";
 import { changesOf, useMenuChange } from "./change";
+import { useMenuHistory, useMenus } from "./queries";
 
 function Heading({ children }: { children: string }) {
   return (
@@ -123,7 +124,7 @@ export function TakeOver({ review, map, done }: { review: number; map: MenuMap; 
         </Flex>
         {bring.question && <Box mt="10px">{bring.question}</Box>}
       </Box>
-      {!map.stand_in && <AnotherSample review={review} map={map} done={done} />}
+      {!map.can.describes && <AnotherSample review={review} map={map} done={done} />}
     </Grid>
   );
 }

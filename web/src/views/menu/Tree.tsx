@@ -2,9 +2,9 @@ import { chakra, Table, Text } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import type { Finding, MenuMap } from "../../api/client";
-import { Mono, Wide } from "../../parts/basics";
-import { short } from "../../parts/paths";
-import { roleWords, tableWords } from "../../parts/roles";
+import { Mono, Wide } from "../../kit/basics";
+import { short } from "../../kit/paths";
+import { roleWords, tableWords } from "../../kit/roles";
 import { differing, type Entry, heads, rules, words } from "./lines";
 
 const A = chakra(Link);

@@ -1,8 +1,8 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { ApiError, api, from, got, type MenuMap, type Sent } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { ProblemNote, QuietButton } from "../../parts/basics";
+import { ProblemNote, QuietButton } from "../../kit/basics";
 
 const TOUCHED = ["menu", "board", "shelf", "setup", "verdict", "sheet", "recall", "history", "plan"];
 type Answer = "ask" | "were" | "changed";

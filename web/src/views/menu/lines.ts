@@ -1,5 +1,5 @@
 import type { MenuControl } from "../../api/client";
-import { short } from "../../parts/paths";
+import { short } from "../../kit/paths";
 
 /** What stands in a line: a control, or a whole table in one. */
 export interface Entry {

@@ -1,11 +1,11 @@
 import { Flex, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { useAct } from "../../api/act";
 import { api, got, type Plates } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import { decimal } from "../../parts/decimal";
-import { Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import { decimal } from "../../kit/decimal";
+import { Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 /** The floor of a meter that nobody stated before the run: what is assumed, and a field to state it. */
 export function MeterFloor({ floor }: { floor: NonNullable<Plates["floor"]> }) {

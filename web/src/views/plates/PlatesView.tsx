@@ -3,17 +3,18 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Plates } from "../../api/client";
-import { type Laid, laidIn, laidQuery, platesQuery, useBoard, usePlates } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { ActionMenu } from "../../parts/ActionMenu";
-import { Failed, Key, Mono, QuietButton, TakeOff } from "../../parts/basics";
-import { Select } from "../../parts/field";
-import { LineSample } from "../../parts/LineSample";
+import { ActionMenu } from "../../kit/ActionMenu";
+import { Failed, Key, Mono, QuietButton, TakeOff } from "../../kit/basics";
+import { Select } from "../../kit/field";
+import { LineSample } from "../../kit/LineSample";
+import { ChartPanel } from "../../pictures/ChartPanel";
+import { useBoard } from "../board/queries";
+import { PLATES_KEYS } from "./keys";
 import { MeterFloor } from "./MeterFloor";
+import { type Laid, laidIn, laidQuery, platesQuery, usePlates } from "./queries";
 import { Readings } from "./Readings";
 import { Reported } from "./Reported";
-import { PLATES_KEYS } from "./view";
 
 const A = chakra(Link);
 function SetupTag({
@@ -255,7 +256,7 @@ export default function PlatesView() {
           setup={setup}
           measurement={measurement}
           title={`${plates.data.title} of ${row?.name ?? ""}`}
-          standIn={board.data?.stand_in ?? false}
+          reports={board.data?.can.reports ?? false}
           close={() => setReading(false)}
         />
       )}

@@ -1,11 +1,13 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import { Link } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got } from "../../api/client";
-import { useAct, useBench, useReadings } from "../../api/queries";
-import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { Dialog } from "../../parts/Dialog";
+import { Key, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { Dialog } from "../../kit/Dialog";
 import { luminance } from "../bench/BenchBar";
+import { useBench } from "../bench/queries";
+import { useReadings } from "./queries";
 
 const AFTER = ["readings", "plates", "board", "verdict", "shelf"];
 
@@ -15,14 +17,14 @@ export function Readings({
   setup,
   measurement,
   title,
-  standIn,
+  reports,
   close,
 }: {
   review: number;
   setup: number;
   measurement: string;
   title: string;
-  standIn: boolean;
+  reports: boolean;
   close: () => void;
 }) {
   const read = useReadings(review, setup, measurement);
@@ -83,7 +85,7 @@ export function Readings({
                         <Mono>{p.Y.map((y) => (y == null ? "no number" : luminance(y))).join("  ")}</Mono>
                       </Table.Cell>
                       <Table.Cell textAlign="end" pr="0">
-                        {standIn ? (
+                        {reports ? (
                           <QuietButton
                             h="24px"
                             disabled={busy || again.isPending}

@@ -1,11 +1,11 @@
 import { Flex, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { useAct } from "../../api/act";
 import { api, got, type Plates } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { ProblemNote, QuietButton } from "../../parts/basics";
-import { decimal } from "../../parts/decimal";
-import { Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { ProblemNote, QuietButton } from "../../kit/basics";
+import { decimal } from "../../kit/decimal";
+import { Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 const FIELDS = [
   ["max_cd_m2", "most light, cd/m²"],
@@ -20,7 +20,7 @@ const typed = (r: Plates["reported"]): Typed => ({
   min_cd_m2: r?.min_cd_m2 == null ? "" : String(r.min_cd_m2),
 });
 
-/** What the host reports that the display reaches: read on stand-ins, typed else; beside it stands what was measured. */
+/** What the host reports that the display reaches: read by the bench where it can, typed else; beside it stands what was measured. */
 export function Reported({ review, setup, reported }: { review: number; setup: number; reported: Plates["reported"] }) {
   const was = typed(reported);
   const [v, setV] = useState(was);

@@ -1,14 +1,15 @@
 import { Box, Flex, Grid, Input, Table, Text } from "@chakra-ui/react";
 import { type ReactNode, useState } from "react";
+import { useAct } from "../../api/act";
 import { ApiError, api, from, got, type PurposeView, type RuleView, type Sent } from "../../api/client";
-import { useAct, useTargets } from "../../api/queries";
-import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { problemAt } from "../../parts/FormPanel";
-import { Choice } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
-import { NumberField } from "../../parts/NumberField";
-import { forgetPurpose } from "../../parts/purpose";
-import { Tick } from "../../parts/toggles";
+import { LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { problemAt } from "../../kit/FormPanel";
+import { Choice } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { NumberField } from "../../kit/NumberField";
+import { forgetPurpose } from "../../kit/purpose";
+import { Tick } from "../../kit/toggles";
+import { useTargets } from "../targets/queries";
 import { Scores } from "./Scores";
 
 const TOUCHED = ["purposes", "board", "verdict", "shelf", "tuning", "goals"];

@@ -2,14 +2,15 @@ import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { PurposeView } from "../../api/client";
-import { usePurposes, useShelf } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Failed, Key, LampButton, Quiet } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { judgeFor, nextPurpose, usePurpose } from "../../parts/purpose";
+import { Failed, Key, LampButton, Quiet } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { judgeFor, nextPurpose, usePurpose } from "../../kit/purpose";
+import { useShelf } from "../shelf/queries";
+import { PURPOSES_KEYS } from "./keys";
 import { definitionOf, PurposeForm, Weights } from "./PurposeForm";
+import { usePurposes } from "./queries";
 import { Scores } from "./Scores";
-import { PURPOSES_KEYS } from "./view";
 
 function List({ purposes, chosen }: { purposes: PurposeView[]; chosen: string }) {
   return (

@@ -1,10 +1,10 @@
 import { Box, Grid, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import type { Sent } from "../../api/client";
-import { useScores } from "../../api/queries";
-import { Mono, ProblemNote } from "../../parts/basics";
-import { Labelled } from "../../parts/Labelled";
-import { NotchedRule } from "../../parts/NotchedRule";
+import { Mono, ProblemNote } from "../../kit/basics";
+import { Labelled } from "../../kit/Labelled";
+import { NotchedRule } from "../../kit/NotchedRule";
+import { useScores } from "./queries";
 
 /** How the setups of a review score for a purpose, as it is written at this moment. */
 export function Scores({

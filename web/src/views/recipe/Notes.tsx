@@ -1,10 +1,10 @@
 import { Box, Flex, Grid, Text, Textarea } from "@chakra-ui/react";
+import { useAct } from "../../api/act";
 import { ApiError, api, got, type Recipe, type Sent } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { LampButton, ProblemNote, QuietButton } from "../../kit/basics";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 const TOUCHED = ["recipe", "verdict"];
 const KINDS = {

@@ -1,17 +1,18 @@
 import { Box, chakra, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type Recipe, type Sent } from "../../api/client";
-import { useAct, useRecipe } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { number } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
-import { Field, Select } from "../../parts/field";
-import { ReadingFields } from "../../parts/ReadingFields";
-import { Tick } from "../../parts/toggles";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../kit/basics";
+import { Field, Select } from "../../kit/field";
+import { ReadingFields } from "../../kit/ReadingFields";
+import { Tick } from "../../kit/toggles";
+import { number } from "../../pictures/common";
 import { ByRoom } from "./ByRoom";
+import { RECIPE_KEYS } from "./keys";
 import { Notes } from "./Notes";
-import { RECIPE_KEYS } from "./view";
+import { useRecipe } from "./queries";
 
 const A = chakra(Link);
 const KINDS = {

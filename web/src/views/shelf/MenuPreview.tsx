@@ -1,7 +1,7 @@
 import { Box, Table, Text } from "@chakra-ui/react";
 import type { MenuRead } from "../../api/client";
-import { Mono } from "../../parts/basics";
-import { Tick } from "../../parts/toggles";
+import { Mono } from "../../kit/basics";
+import { Tick } from "../../kit/toggles";
 
 const SCOPES: Record<string, string> = { unit: "all modes", signal: "this signal", mode: "this mode" };
 

@@ -1,14 +1,15 @@
 import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { useAct } from "../../api/act";
 import { ApiError, api, got, type MenuRead } from "../../api/client";
-import { useAct, useMenus } from "../../api/queries";
-import { LampButton, ProblemNote, QuietButton } from "../../parts/basics";
-import { Dialog } from "../../parts/Dialog";
-import { KINDS, PANELS } from "../../parts/displays";
-import { DraftNote, useDraft } from "../../parts/drafts";
-import { Choice, Select } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { LampButton, ProblemNote, QuietButton } from "../../kit/basics";
+import { Dialog } from "../../kit/Dialog";
+import { KINDS, PANELS } from "../../kit/displays";
+import { DraftNote, useDraft } from "../../kit/drafts";
+import { Choice, Select } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { useMenus } from "../menu/queries";
 import { Area, HowToWrite } from "../menu/writing";
 import { MenuPreview } from "./MenuPreview";
 

@@ -1,16 +1,18 @@
 import { Box, chakra, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { lazy, type Ref, Suspense, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type Sent, type ShelfEntry } from "../../api/client";
-import { useAct, usePurposes, useShelf, useShipped } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../parts/basics";
-import { ChooseFile } from "../../parts/ChooseFile";
-import { PANELS } from "../../parts/displays";
-import { Choice } from "../../parts/field";
-import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../parts/purpose";
-import { SHELF_KEYS } from "./view";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton } from "../../kit/basics";
+import { ChooseFile } from "../../kit/ChooseFile";
+import { PANELS } from "../../kit/displays";
+import { Choice } from "../../kit/field";
+import { NotchedRule } from "../../kit/NotchedRule";
+import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../kit/purpose";
+import { usePurposes } from "../purposes/queries";
+import { SHELF_KEYS } from "./keys";
+import { useShelf, useShipped } from "./queries";
 
 const NewDisplay = lazy(() => import("./NewDisplay"));
 const A = chakra(Link);

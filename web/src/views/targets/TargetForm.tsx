@@ -1,10 +1,10 @@
 import { useState } from "react";
+import { useAct } from "../../api/act";
 import { api, from, got, type Sent, type TargetView } from "../../api/client";
-import { useAct } from "../../api/queries";
-import { decimal } from "../../parts/decimal";
-import { FormPanel, problemAt } from "../../parts/FormPanel";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { decimal } from "../../kit/decimal";
+import { FormPanel, problemAt } from "../../kit/FormPanel";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
 
 const BLACKS = { measured: "as measured", zero: "none" };
 const CURVES = { power: "a power", srgb: "sRGB", bt1886: "BT.1886" };

@@ -1,13 +1,14 @@
 import { Box, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type TargetView } from "../../api/client";
-import { useAct, useTargets } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { signed } from "../../charts/common";
-import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../parts/basics";
+import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Wide } from "../../kit/basics";
+import { signed } from "../../pictures/common";
+import { TARGETS_KEYS } from "./keys";
+import { useTargets } from "./queries";
 import { TargetForm } from "./TargetForm";
-import { TARGETS_KEYS } from "./view";
 
 const CURVES = { power: "power", srgb: "sRGB", bt1886: "BT.1886" };
 const HEADS = [

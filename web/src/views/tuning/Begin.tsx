@@ -1,13 +1,13 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { GoalChoice } from "../../api/client";
-import { useAims, useGoals } from "../../api/queries";
-import { Key, LampButton, Mono, ProblemNote, Quiet } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
-import { NumberField } from "../../parts/NumberField";
-import { usePurpose } from "../../parts/purpose";
-import { Tick } from "../../parts/toggles";
+import { Key, LampButton, Mono, ProblemNote, Quiet } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { NumberField } from "../../kit/NumberField";
+import { usePurpose } from "../../kit/purpose";
+import { Tick } from "../../kit/toggles";
+import { useAims, useGoals } from "./queries";
 
 const OFFERED = [80, 100, 120, 150, 160, 200, 250];
 

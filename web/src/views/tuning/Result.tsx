@@ -1,12 +1,14 @@
 import { Box, chakra, Flex, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type Tuning, type Worth } from "../../api/client";
-import { useAct, useBoard, useCarried, useWorth } from "../../api/queries";
-import { number, signed } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../parts/basics";
-import { Choice, Field } from "../../parts/field";
-import { Labelled } from "../../parts/Labelled";
+import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
+import { Choice, Field } from "../../kit/field";
+import { Labelled } from "../../kit/Labelled";
+import { number, signed } from "../../pictures/common";
+import { useBoard } from "../board/queries";
+import { useCarried, useWorth } from "./queries";
 
 const A = chakra(Link);
 

@@ -1,9 +1,9 @@
 import { Box, chakra, Flex, Input, Table, Text } from "@chakra-ui/react";
 import { type FormEvent, useState } from "react";
 import type { Tuning } from "../../api/client";
-import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../parts/basics";
-import type { Form } from "../../parts/MeterForm";
-import { type Confirmed, ReadingFields } from "../../parts/ReadingFields";
+import { Key, LampButton, Mono, ProblemNote, QuietButton } from "../../kit/basics";
+import type { Form } from "../../kit/MeterForm";
+import { type Confirmed, ReadingFields } from "../../kit/ReadingFields";
 
 type StepOf = NonNullable<Tuning["step"]>;
 
@@ -38,7 +38,7 @@ function Entries({ step }: { step: StepOf }) {
   );
 }
 
-/** The next attempt. On a stand-in the person watches; else the readings are typed. */
+/** The next attempt. Where the bench reads the person watches; else the readings are typed. */
 export function Step({
   tuning,
   step,

@@ -1,20 +1,22 @@
 import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type Tuning } from "../../api/client";
-import { useAct, useBoard, useTuning, useTunings } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { ChartPanel } from "../../charts/ChartPanel";
-import { number } from "../../charts/common";
-import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../parts/basics";
-import { Select } from "../../parts/field";
-import type { Form } from "../../parts/MeterForm";
-import { Past } from "../../parts/Past";
-import type { Confirmed } from "../../parts/ReadingFields";
+import { Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, ViewHead } from "../../kit/basics";
+import { Select } from "../../kit/field";
+import type { Form } from "../../kit/MeterForm";
+import { Past } from "../../kit/Past";
+import type { Confirmed } from "../../kit/ReadingFields";
+import { ChartPanel } from "../../pictures/ChartPanel";
+import { number } from "../../pictures/common";
+import { useBoard } from "../board/queries";
 import { Begin, type Wished } from "./Begin";
+import { TUNING_KEYS } from "./keys";
+import { useTuning, useTunings } from "./queries";
 import { IsItWorthIt, Keep, Outcome } from "./Result";
 import { Question, Step } from "./Step";
-import { TUNING_KEYS } from "./view";
 
 const A = chakra(Link);
 const STATES: Record<Tuning["state"], string> = {

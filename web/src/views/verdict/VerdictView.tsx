@@ -1,15 +1,17 @@
 import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../../api/act";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
-import { useAct, useBoard, useEditions, useFirmwareChanges, useVerdict } from "../../api/queries";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../parts/basics";
-import { Choice } from "../../parts/field";
-import { NotchedRule } from "../../parts/NotchedRule";
-import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../parts/purpose";
+import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../kit/basics";
+import { Choice } from "../../kit/field";
+import { NotchedRule } from "../../kit/NotchedRule";
+import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../kit/purpose";
+import { useBoard } from "../board/queries";
 import { ByRoom } from "../recipe/ByRoom";
-import { VERDICT_KEYS } from "./view";
+import { VERDICT_KEYS } from "./keys";
+import { useEditions, useFirmwareChanges, useVerdict } from "./queries";
 
 const A = chakra(Link);
 

@@ -1,9 +1,9 @@
 import { Flex, Text } from "@chakra-ui/react";
 import { useId } from "react";
 import type { Sent, SetupView } from "../../../api/client";
-import { decimal } from "../../../parts/decimal";
-import { Field, Select } from "../../../parts/field";
-import { Labelled } from "../../../parts/Labelled";
+import { decimal } from "../../../kit/decimal";
+import { Field, Select } from "../../../kit/field";
+import { Labelled } from "../../../kit/Labelled";
 
 /** What a setup is beside its menu. Texts as typed; empty where nobody says. */
 export interface Words {

@@ -1,9 +1,9 @@
 import { Grid, Text } from "@chakra-ui/react";
 import { memo, startTransition, useCallback, useEffect, useRef, useState } from "react";
 import type { ControlView } from "../../../api/client";
-import { Select } from "../../../parts/field";
-import { NumberField } from "../../../parts/NumberField";
-import { Tick } from "../../../parts/toggles";
+import { Select } from "../../../kit/field";
+import { NumberField } from "../../../kit/NumberField";
+import { Tick } from "../../../kit/toggles";
 
 export type Value = number | string | null;
 export type Values = Record<string, Value>;

@@ -1,10 +1,11 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
+import { useAct } from "../../../api/act";
 import { api, from, got, type SetupView } from "../../../api/client";
-import { useAct, useHistory, useRecall } from "../../../api/queries";
-import { Mono, ProblemNote, QuietButton } from "../../../parts/basics";
-import { short } from "../../../parts/paths";
-import { Tick } from "../../../parts/toggles";
+import { Mono, ProblemNote, QuietButton } from "../../../kit/basics";
+import { short } from "../../../kit/paths";
+import { Tick } from "../../../kit/toggles";
+import { useHistory, useRecall } from "../queries";
 
 /** What to enter, step by step, to bring a setup back after an accident; each step can be ticked off. */
 export function RecallList({ review, view }: { review: number; view: SetupView }) {

@@ -1,0 +1,1 @@
+"""Drivers of displays and instruments: the one room that knows them. Other rooms ask a display's station what it can do."""

@@ -1,0 +1,17 @@
+"""What does it do?"""
+
+from __future__ import annotations
+
+from lumenar.app.experiments.kinds.base import ANY, KindOfQuestion, asked_of_control, control_of, tried_words
+from lumenar.core.experiments.effect import WhatItDoes
+
+KIND = KindOfQuestion(
+    "does",
+    1,
+    "What does it do?",
+    ANY,
+    asked_of_control,
+    lambda q, noise: WhatItDoes(control_of(q), q["mode"], q["state"][q["control"]], noise, q["signal"]),
+    lambda q: f"What does {tried_words(q)} do?",
+    control=True,
+)

@@ -1,0 +1,46 @@
+"""Figures as objects: each is one that its measurement gives, and each list of them is in its order."""
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import analyse
+from lumenar.core.measurements import COMPARED, EXPECTED, FIGURES, MEASUREMENTS, PROMISED, Context
+from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings import collect
+from lumenar.core.targets import TARGETS, Anchor
+
+USUAL = {"sdr": "gamma22", "pq": "p3_d65_pq", "hlg": "bt2020_hlg"}
+UNDER_THE_FLOOR = {"contrast_at_least"}
+
+
+def found(measurement):
+    """The figures of a perfect display, in every signal that the measurement has."""
+    m, keys = MEASUREMENTS[measurement], set()
+    for signal in m.signals:
+        target = TARGETS[USUAL[signal]]
+        levels = tuple(range(0, 101, 10))
+        patches = m.patches(Context(target=target, luminance_levels=levels))
+        scale = np.array([(p.level or 100) / 100 for p in patches])[:, None]
+        XYZ = target.XYZ(np.array([p.rgb for p in patches]), Anchor(np.array(300.0), np.array(0.05))) * scale
+        readings = collect(patches, XYZ, np.zeros(len(patches), bool), MeterLimits(0.001, 0.001))
+        keys |= set(analyse(m, readings, target, uncertain=False).figures)
+    return keys
+
+
+@pytest.mark.parametrize("measurement", sorted({f.measurement for f in FIGURES} - {"blue_light"}))
+def test_a_figure_is_one_that_its_measurement_gives(measurement):
+    own = {f.key for f in MEASUREMENTS[measurement].figures}
+    assert own - UNDER_THE_FLOOR <= found(measurement)
+    assert {f.measurement for f in MEASUREMENTS[measurement].figures} == {measurement}
+
+
+def test_lists_are_in_their_order_and_no_place_is_taken_twice():
+    for figures, place in (
+        (COMPARED, lambda f: f.compared),
+        (EXPECTED, lambda f: f.expected),
+        (PROMISED, lambda f: f.promise.place),
+    ):
+        places = [place(f) for f in figures]
+        assert places == list(range(1, len(figures) + 1))
+    assert [f.name for f in EXPECTED[:3]] == ["white_black.white_cd_m2", "white_black.cct_k", "grey_ramp.de2000_mean"]
+    assert COMPARED[0].better == -1 and len({f.name for f in FIGURES}) == len(FIGURES)

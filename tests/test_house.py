@@ -1,0 +1,35 @@
+"""Rules of the house that no other tool holds: keys of measurements stand in their own files, and files stay short."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import lumenar
+from lumenar.core.measurements import MEASUREMENTS
+
+SOURCE = Path(lumenar.__file__).parent
+HOMONYMS = {"saturation", "gamut", "contrast", "peak", "hold", "volume", "modulation", "uniformity"}
+"""Words that mean something else too, such as kinds of controls."""
+KEYS = set(MEASUREMENTS) - HOMONYMS
+MODULES = sorted(p for p in SOURCE.rglob("*.py") if "core/measurements" not in p.as_posix())
+
+
+def keys_in(code):
+    """Keys in code, with their lines."""
+    for node in ast.walk(ast.parse(code)):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str):
+            text = node.value
+            if text in KEYS or (" " not in text and "." in text and text.partition(".")[0] in KEYS):
+                yield node.lineno, text
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: p.relative_to(SOURCE).as_posix())
+def test_keys_of_measurements_stand_with_their_measurement_alone(path):
+    """Elsewhere `white_black.MEASUREMENT.key` or a Figure: a mistyped one is found by the type checker."""
+    assert list(keys_in(path.read_text())) == []
+
+
+def test_the_rule_sees_keys():
+    code = 'a = "white_black"\nb = "grey_ramp.curve_"\nc = "gamut"\nd = "white_black is measured"\n'
+    assert list(keys_in(code)) == [(1, "white_black"), (2, "grey_ramp.curve_")]

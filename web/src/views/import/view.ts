@@ -1,8 +1,0 @@
-import type { View } from "../../app/view";
-
-export const importing: View = {
-  route: "import",
-  title: "Import readings",
-  keys: [],
-  load: () => import("./ImportView"),
-};
