@@ -8,7 +8,7 @@ PORT ?= 8140
 
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: setup demo test lint check-api bench truth tuning screenshots api chromium clean
+.PHONY: setup demo test lint check-api bench truth tuning mutants screenshots api chromium clean
 
 setup: $(VENV)/.ready src/lumenar/static/index.html  ## .venv with .venv/bin/lumenar, and the built web client
 
@@ -71,6 +71,9 @@ truth: setup  ## how often the truth lies in the intervals, from 1200 simulated 
 
 tuning: setup  ## how near the solvers come to the best there is, on 50 random displays a goal; takes minutes
 	$(BIN)/python -m benchmarks.tuning
+
+mutants: setup  ## put 240 faults into the code, one at a time, and print those that no test notices
+	$(BIN)/python -m benchmarks.mutants
 
 screenshots: setup chromium  ## refresh docs/screenshots from the demonstration
 	$(BIN)/python -m tests.web.screenshots

@@ -25,7 +25,7 @@ from lumenar.app.bench.bench import BenchService
 from lumenar.app.data import Cache
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.figures import cells
-from lumenar.app.figures.helper import Helper, Task, compute
+from lumenar.app.figures.helper import FigureTask, Helper, compute
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.runs.planning import Options
 from lumenar.app.setups import new_reviews
@@ -142,7 +142,7 @@ def figures(folder: Path) -> None:
     measurements.prepare()
 
     def cold(beside: bool, uncertain: bool) -> float:
-        tasks = [Task(r.run_id, c.setup, c.measurement, targets[c.setup], uncertain) for c, r in rows.items()]
+        tasks = [FigureTask(r.run_id, c.setup, c.measurement, targets[c.setup], uncertain) for c, r in rows.items()]
         application.loaded = Cache(24)
         helper.close()
         if beside:

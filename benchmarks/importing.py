@@ -88,14 +88,17 @@ def main() -> None:
         timed("the same, warm", "< 100 ms", lambda: verdict.verdict(app, review))
         work = app.rubric.purposes["colour_work"]
         moved = {**work.weights, "grey_ramp.curve_rms_lstar": 40.0}
-        tried = PurposeDefinition("Tried", "", moved, list(work.core))
+        tried = PurposeDefinition(title="Tried", meaning="", weights=moved, core=list(work.core))
         timed("a weight is moved, every setup rescored", "< 100 ms", lambda: purposes.scores_with(app, review, tried))
         timed("export as CSV", "", lambda: text_as(app, review, "csv"))
         last = reviews.setups_of(app.db.connection(), review)[-1].id
         timed("deleting a setup among them", "< 200 ms", lambda: setups.delete(app, review, last))
         controls = "\n".join(f"Control {i} 0..100 = 50" for i in range(400))
         wide = new_display.add(
-            app, NewDisplay("Tern Street", "Menu 400", "television", "lcd", modes="Film", controls=controls)
+            app,
+            NewDisplay(
+                maker="Tern Street", model="Menu 400", kind="television", panel="lcd", modes="Film", controls=controls
+            ),
         )
         timed("menu map of 400 controls", "< 50 ms", lambda: menu_map.menu_map(app, wide))
         assert manual_runs.open_runs(app, wide) == []

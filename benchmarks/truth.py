@@ -28,7 +28,7 @@ from lumenar.app.rubric_files import load_rubric
 from lumenar.bench.panel_timing import PANEL_TIMINGS, SIGNATURE
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.ports import SaturatedError
-from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.runner import Runner, RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
@@ -166,7 +166,7 @@ class StoppedError(Exception):
 class Notes:
     """A journal in memory."""
 
-    def __init__(self, steps: list[Step]) -> None:
+    def __init__(self, steps: list[RunnerStep]) -> None:
         self.steps, self.read, self.done = steps, [], 0
         self.rested: float | None = None
         self.whites: list[tuple[float, float]] = []
@@ -221,7 +221,7 @@ def corrected_meter(bench, file: UnitFile) -> tuple[np.ndarray, MeterLimits]:
 def carried_out(file: UnitFile, bench, patches: list[Patch], warm: bool = True) -> Notes:
     """The patches read by the real runner, which warms the display up before if it is not warm."""
     state = SetupState(1, "Only", "Only", file.defaults(file.modes[0]), "Light")
-    notes = Notes([Step(i, state, p) for i, p in enumerate(patches)])
+    notes = Notes([RunnerStep(i, state, p) for i, p in enumerate(patches)])
     if Runner(bench, notes, PANEL_TIMINGS[file.panel], warm_up=not warm, warm=warm).work() != "done":
         raise RuntimeError(str(notes.states[-1]))
     return notes

@@ -193,7 +193,9 @@ def _curve_error(gamma: float) -> float:
     from lumenar.core.tuning.tone import GREYS, LEVELS
 
     Y = 0.02 + 150 * np.array(LEVELS) ** gamma
-    return Tone((), TARGET, {}, NOISE).figure(Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1)))
+    return Tone((), TARGET, {}, NOISE).figure(
+        Attempt(stage="", values={}, patches=GREYS, XYZ=np.repeat(Y[:, None], 3, axis=1))
+    )
 
 
 def points(units: int, count: int, tuned: bool = False, beside: bool = False) -> None:

@@ -33,3 +33,31 @@ def test_keys_of_measurements_stand_with_their_measurement_alone(path):
 def test_the_rule_sees_keys():
     code = 'a = "white_black"\nb = "grey_ramp.curve_"\nc = "gamut"\nd = "white_black is measured"\n'
     assert list(keys_in(code)) == [(1, "white_black"), (2, "grey_ramp.curve_")]
+
+
+MOST_POSITIONAL = 6
+
+
+def long_calls(code):
+    """Lines of calls with so many positional arguments that nobody sees which is which."""
+    for node in ast.walk(ast.parse(code)):
+        if isinstance(node, ast.Call) and len(node.args) > MOST_POSITIONAL:
+            yield node.lineno
+
+
+@pytest.mark.parametrize("path", sorted(SOURCE.rglob("*.py")), ids=lambda p: p.relative_to(SOURCE).as_posix())
+def test_no_call_has_more_than_six_positional_arguments(path):
+    assert list(long_calls(path.read_text())) == []
+
+
+def test_the_rule_sees_long_calls():
+    assert list(long_calls("f(1, 2, 3, 4, 5, 6)\ng(1, 2, 3, 4, 5, 6, 7)\n")) == [2]
+
+
+def test_a_class_name_has_one_meaning():
+    where = {}
+    for path in sorted(SOURCE.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                where.setdefault(node.name, []).append(path.relative_to(SOURCE).as_posix())
+    assert {name: paths for name, paths in where.items() if len(paths) > 1} == {}

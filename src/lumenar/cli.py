@@ -258,14 +258,14 @@ def _survey(options: argparse.Namespace) -> int:
             print(f"\r{done} of {total} readings", end="" if done < total else "\n", file=sys.stderr, flush=True)
 
     result = survey(
-        _read(options.unit),
-        options.unit.name,
-        options.out,
-        options.seed,
-        options.modes,
-        options.measurements,
-        progress,
-        options.tune,
+        text=_read(options.unit),
+        name=options.unit.name,
+        out=options.out,
+        seed=options.seed,
+        modes=options.modes,
+        measurements=options.measurements,
+        progress=progress,
+        tune=options.tune,
     )
     for sentence in result.tuned:
         print(sentence)
@@ -280,15 +280,15 @@ def _tune(options: argparse.Namespace) -> int:
 
     goals = () if options.goal == "all" else (options.goal,)
     found = tune_file(
-        _read(options.unit),
-        options.unit.name,
-        options.mode,
-        goals,
-        options.luminance,
-        options.white,
-        options.target,
-        options.seed,
-        options.purpose,
+        text=_read(options.unit),
+        name=options.unit.name,
+        mode=options.mode,
+        goals=goals,
+        luminance=options.luminance,
+        white=options.white,
+        target=options.target,
+        seed=options.seed,
+        purpose=options.purpose,
     )
     if options.json:
         print(json.dumps(found, ensure_ascii=False, allow_nan=False))

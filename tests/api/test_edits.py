@@ -14,7 +14,9 @@ from lumenar.store import reviews
 from .test_api import own_client, problem
 
 MENU = {"modes": "Film\nGame", "controls": "Light 0..50 = 30\nTone 2.0 [2.2] 2.4"}
-TARGET = TargetDefinition("Studio", (0.68, 0.32), (0.265, 0.69), (0.15, 0.06), (0.3127, 0.329), "srgb")
+TARGET = TargetDefinition(
+    title="Studio", red=(0.68, 0.32), green=(0.265, 0.69), blue=(0.15, 0.06), white=(0.3127, 0.329), curve="srgb"
+)
 
 
 @pytest.fixture

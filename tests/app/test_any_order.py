@@ -93,7 +93,7 @@ class AnyOrder(RuleBasedStateMachine):
     @rule(setup=st.integers(0, 3), value=st.integers(0, 100))
     def change_a_setting(self, setup, value):
         with suppress(UserError):
-            setups.change(self.app, self.review, self.setups[setup], setups.Edit({BRIGHTNESS: value}))
+            setups.change(self.app, self.review, self.setups[setup], setups.Edit(values={BRIGHTNESS: value}))
 
     @rule()
     def look(self):

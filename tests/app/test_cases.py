@@ -52,7 +52,7 @@ class Reviewer:
 
     def ask(self, kind, name, control="", **more):
         number = Experimenter(self.app, self.bench).start(
-            self.review, Question(kind, self.setup(name).id, control, **more)
+            self.review, Question(kind=kind, setup=self.setup(name).id, control=control, **more)
         )
         self.bench.occupancy.wait()
         return experiment_views.view(self.app, number)
@@ -135,7 +135,7 @@ def test_d_what_is_hidden_behind_the_same_values_and_names(app, reviewer):
     """Two modes that show the same values and look different, a low-blue step that raises blue, a cool preset that buys light."""
     me = reviewer(MONITOR)
     light = me.setup("Studio").changes.get("Picture > Light", 80.0)
-    setups.add(app, me.review, me.setup("Arena").id, "Arena at 80", setups.Edit({"Picture > Light": light}))
+    setups.add(app, me.review, me.setup("Arena").id, "Arena at 80", setups.Edit(values={"Picture > Light": light}))
     other = me.setup("Arena at 80").id
     hidden = me.ask("difference", "Studio", setups=[other])
     assert hidden.sentence.startswith("Arena at 80 differs from Studio, though the menu shows the same values")
@@ -199,7 +199,7 @@ def test_k_settings_to_copy_complete_on_a_page(app, reviewer):
     assert said.worth_it or said.sentence.startswith("Leave it alone. Colour work: better by"), said.sentence
     setup_notes.write(
         app, me.review, made,
-        setup_notes.Note("choose", "Picture > Motion", "off for films, low for sport", "By what is watched."),
+        setup_notes.SettingNote("choose", "Picture > Motion", "off for films, low for sport", "By what is watched."),
     )  # fmt: skip
     seen = recipes.recipe(app, me.review, made)
     points = [s for s in seen.steps if "Fine" in s.path and s.kind == "set"]
@@ -264,7 +264,7 @@ def test_n_all_gains_raised_then_white_and_120(app, bench, reviewer):
     """All gains raised first, then D65 and 120 cd/m2, replayed from a factory reset."""
     me = reviewer(TELEVISION)
     gains = {f"Image > White balance > {c}": 20.0 for c in ("Red", "Green", "Blue")}
-    setups.add(app, me.review, me.setup("Reel").id, "Reel raised", setups.Edit(gains))
+    setups.add(app, me.review, me.setup("Reel").id, "Reel raised", setups.Edit(values=gains))
     number, made = me.tune("Reel raised", "Reel 120", goals=["luminance", "white"], luminance=120.0)
     goals = [a.title for a in tuning_views.view(app, number).attempts]
     assert "Luminance once more" not in goals, "it stands at the nearest step already"

@@ -251,7 +251,7 @@ def test_what_is_doubtful_is_marked_unless_it_is_warmth_alone(app, bench, phone)
     with app.db.transaction() as db:
         db.execute("UPDATE run SET correction_id = ? WHERE id = ?", (correction, run))
     assert cell().note.endswith("not known to be warm") and not cell().marked
-    setup_service.change(app, phone, setup, setup_service.Edit({"Screen > Brightness": 10.0}))
+    setup_service.change(app, phone, setup, setup_service.Edit(values={"Screen > Brightness": 10.0}))
     with app.db.transaction() as db:
         db.execute("UPDATE run SET correction_id = NULL WHERE id = ?", (run,))
     assert cell().state == "stale" and not cell().marked

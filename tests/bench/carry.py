@@ -6,7 +6,7 @@ import numpy as np
 
 from lumenar.bench.panel_timing import PANEL_TIMINGS, PanelTiming
 from lumenar.bench.plan import Cell, plan_run
-from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.runner import Runner, RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.meter import COLORIMETER
@@ -45,7 +45,7 @@ def carry_out(file, measurement, context=None, habits: PanelTiming | None = None
     )
     luminance = file.luminance_control
     state = SetupState(1, "It", file.modes[0].name, file.defaults(file.modes[0]), luminance.path if luminance else None)
-    notes = Notes([Step(i, state, p.patch) for i, p in enumerate(plan.patches)])
+    notes = Notes([RunnerStep(i, state, p.patch) for i, p in enumerate(plan.patches)])
     bench = simulated_bench(file, SimulatedClock(start=36_000.0), seed, ideal=True)
     assert Runner(bench, notes, habits).work() == "done", notes.states
     XYZ = np.array([r.XYZ if r else (np.nan,) * 3 for _, _, r, _ in notes.done])

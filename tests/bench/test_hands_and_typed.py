@@ -21,7 +21,7 @@ from lumenar.bench.ports import (
     TimedOutError,
     Wanted,
 )
-from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.runner import Runner, RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
@@ -275,7 +275,7 @@ def by_hand(units):
         SetupState(2, "Warmer", "Faithful", {**shipped, "Screen > Tone > Blue": 80}, "Screen > Brightness"),
     ]
     notes = Notes(
-        [Step(3 * i + k, s, Patch((v,) * 3)) for i, s in enumerate(setups) for k, v in enumerate((1.0, 0.5, 0.1))]
+        [RunnerStep(3 * i + k, s, Patch((v,) * 3)) for i, s in enumerate(setups) for k, v in enumerate((1.0, 0.5, 0.1))]
     )
     return somebody, notes, Runner(bench, notes, PANEL_TIMINGS["lcd"], warm=True)
 
@@ -336,7 +336,7 @@ def test_the_signal_of_each_setup_is_asked_for_before_it_is_read(by_hand):
     somebody, notes, runner = by_hand
     film, usual = SignalFormat("sdr", "limited", 10), SignalFormat()
     notes.steps[:] = [
-        Step(s.number, replace(s.setup, format=film if s.setup.key == 1 else usual), s.patch) for s in notes.steps
+        RunnerStep(s.number, replace(s.setup, format=film if s.setup.key == 1 else usual), s.patch) for s in notes.steps
     ]
     assert runner.work() == "done"
     sent = [(i, what) for i, (asked, what, _) in enumerate(somebody.asked) if asked == "send"]
@@ -350,7 +350,7 @@ def test_a_setup_that_undoes_itself_pauses_the_run_before_anything_is_read():
     typed = TypedMeter(StatedMeter(), "XYZ", lambda task: Reply(text="95 100 108"))
     hands = Hands(menu, lambda task: Reply())
     setup = SetupState(1, "Film", "Film", {"Light": 50, "Power": "low"}, "Light")
-    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    notes = Notes([RunnerStep(0, setup, Patch((1.0,) * 3))])
     runner = Runner(Bench(typed, hands, hands, Watch(), typed, typed), notes, PANEL_TIMINGS["lcd"], warm=True)
     thread = threading.Thread(target=runner.work, daemon=True)
     thread.start()

@@ -6,7 +6,7 @@ import pytest
 
 from lumenar.bench.panel_timing import PANEL_TIMINGS, REST
 from lumenar.bench.plan import Cell, is_free, plan_run
-from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.runner import Runner, RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
@@ -61,7 +61,7 @@ def equipment(units):
     bench = simulated_bench(file, SimulatedClock())
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness")
     patches = [Patch((v,) * 3) for v in (1.0, 0.5, 0.2)] + [Patch((1.0,) * 3, level=v) for v in (100, 50)]
-    notes = Notes([Step(i, setup, p) for i, p in enumerate(patches)])
+    notes = Notes([RunnerStep(i, setup, p) for i, p in enumerate(patches)])
     return bench, notes, Runner(bench, notes, PANEL_TIMINGS["lcd"])
 
 
@@ -87,7 +87,7 @@ def test_a_signal_that_the_input_does_not_take_pauses_the_run(units):
     setup = SetupState(
         1, "Faithful", "Faithful", file.defaults(file.modes[0]), None, None, SignalFormat("sdr", "limited", bits)
     )
-    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    notes = Notes([RunnerStep(0, setup, Patch((1.0,) * 3))])
     runner = Runner(simulated_bench(file, SimulatedClock()), notes, PANEL_TIMINGS["lcd"])
     thread = in_thread(runner)
     assert notes.told.wait(5)
@@ -228,7 +228,7 @@ def greys(units, habits, levels=(1.0, 0.8, 0.6, 0.4, 0.2), **runner):
     file = parse_unit(units[PHONE])
     bench = simulated_bench(file, SimulatedClock())
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness")
-    notes = Notes([Step(i, setup, Patch((v,) * 3)) for i, v in enumerate(levels)])
+    notes = Notes([RunnerStep(i, setup, Patch((v,) * 3)) for i, v in enumerate(levels)])
     return bench, notes, Runner(bench, notes, habits, **runner)
 
 
@@ -275,7 +275,7 @@ def test_a_cold_unit_is_warmed_up_until_it_is_steady(units):
     file = parse_unit(json.dumps(document))
     bench = simulated_bench(file, SimulatedClock())
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness")
-    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    notes = Notes([RunnerStep(0, setup, Patch((1.0,) * 3))])
     assert Runner(bench, notes, PANEL_TIMINGS["lcd"], warm_up=True).work() == "done"
     warm = [(t, Y) for kind, Y, t in notes.seen if kind == "warm_up"]
     assert notes.is_warm and warm[-1][0] > 1000
@@ -293,7 +293,7 @@ def test_white_of_a_cold_unit_may_differ_more_but_not_by_anything(units, warm, c
     file = parse_unit(units[PHONE])
     then = tuple(tuple(change * v for v in XYZ) for XYZ in signature)
     setup = SetupState(1, "Faithful", "Faithful", file.defaults(file.modes[0]), "Screen > Brightness", then)
-    notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+    notes = Notes([RunnerStep(0, setup, Patch((1.0,) * 3))])
     runner = Runner(simulated_bench(file, SimulatedClock(), seed=5), notes, PANEL_TIMINGS["lcd"], warm=warm)
     thread = in_thread(runner)
     while not any(state in ("paused", "done") for state, _ in notes.states):
@@ -317,7 +317,7 @@ def test_a_setup_that_looks_different_is_asked_about_once(units):
         setup = SetupState(
             1, "Faithful", "Faithful", file.defaults(file.modes[0]) | values, "Screen > Brightness", signature
         )
-        notes = Notes([Step(0, setup, Patch((1.0,) * 3))])
+        notes = Notes([RunnerStep(0, setup, Patch((1.0,) * 3))])
         return notes, Runner(bench, notes, PANEL_TIMINGS["lcd"], warm=warm)
 
     notes, runner = again({})

@@ -11,7 +11,7 @@ from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.person import Reply
 from lumenar.bench.ports import Bench, OtherSignalError, RefusedError, Wanted
-from lumenar.bench.runner import Runner, SetupState, Step
+from lumenar.bench.runner import Runner, RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
@@ -174,7 +174,9 @@ def hdr_run(units, **behaviour):
     document["behaviour"] = {**document.get("behaviour", {}), **behaviour}
     file = parse_unit(json.dumps(document))
     setup = SetupState(1, "Reel HDR", "Reel HDR", file.defaults(file.mode("Reel HDR")), None, None, PQ)
-    notes = Notes([Step(i, setup, Patch((v, v, v))) for i, v in enumerate((1.0, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3))])
+    notes = Notes(
+        [RunnerStep(i, setup, Patch((v, v, v))) for i, v in enumerate((1.0, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3))]
+    )
     return notes, Runner(simulated_bench(file, SimulatedClock()), notes, PANEL_TIMINGS["lcd"])
 
 

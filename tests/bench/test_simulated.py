@@ -11,7 +11,7 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import COLORIMETER, noisy
 from lumenar.bench.simulated.shaping import turned
-from lumenar.bench.simulated.unit_file import Control, parse_unit
+from lumenar.bench.simulated.unit_file import UnitControl, parse_unit
 from lumenar.core.colour import gamut, spaces
 from lumenar.core.readings import Patch
 
@@ -207,7 +207,10 @@ def test_hue_turns_and_comes_back_all_the_way_round():
     rng = np.random.default_rng(3)
     rgb = rng.uniform(0, 1, (200, 3))
     every = [
-        (Control(path=a, kind="slider", minimum=-99, maximum=99, default=0, effect="hue", axis=a, amount=0.01), 50.0)
+        (
+            UnitControl(path=a, kind="slider", minimum=-99, maximum=99, default=0, effect="hue", axis=a, amount=0.01),
+            50.0,
+        )
         for a in ("red", "yellow", "green", "cyan", "blue", "magenta")
     ]
     out = rgb
@@ -222,7 +225,7 @@ def test_hue_turns_and_comes_back_all_the_way_round():
 
 @pytest.mark.parametrize(("effect", "grows"), [("axis_saturation", "saturation"), ("axis_lightness", "top")])
 def test_a_step_up_makes_a_hue_more_saturated_or_lighter_and_never_more_than_pure(effect, grows):
-    control = Control(
+    control = UnitControl(
         path="a", kind="slider", minimum=-99, maximum=99, default=0, effect=effect, axis="red", amount=0.01
     )
     rgb = np.array([[0.5, 0.3, 0.3], [0.5, 0.0, 0.0]])

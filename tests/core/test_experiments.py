@@ -15,8 +15,8 @@ from lumenar.core.experiments.base import StageRead, another_value, few_values, 
 from lumenar.core.experiments.effect import WhatItDoes, judged, promised
 from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.ranked import NotchByNotch
-from lumenar.core.experiments.scope import Reach
-from lumenar.core.experiments.state_comparison import Difference, ShadowRanking, State
+from lumenar.core.experiments.scope import ScopeOfControl
+from lumenar.core.experiments.state_comparison import ComparedState, ShadowRanking, TwoSetups
 from lumenar.core.experiments.visible_effects import SET, Effect, changed, effects, in_words
 from lumenar.core.menu import Control
 from lumenar.core.targets import TARGETS
@@ -185,7 +185,7 @@ MODES = ("Studio", "Daybreak", "Handset", "Arena")
 def test_the_reach_is_found_whatever_it_is(path, scope):
     of = unit(**{path: {"scope": scope, "resets": []}})
     of.select("Studio")
-    end = Remote(of).of(Reach(control(of, path), MODES, now(of, path), NOISE))
+    end = Remote(of).of(ScopeOfControl(control(of, path), MODES, now(of, path), NOISE))
     assert [(c.path, c.entry, c.value) for c in end.changes] == [(path, "scope", scope)], end.sentence
     seen = {row[0]: row[1] for row in end.rows}
     assert seen["Studio"] > 0 and all((seen[m] > 0) == (scope == "unit") for m in MODES[1:])
@@ -193,7 +193,7 @@ def test_the_reach_is_found_whatever_it_is(path, scope):
 
 def test_a_reach_that_cannot_be_told_is_not_told():
     of = unit()
-    end = Remote(of).of(Reach(control(of, "Picture > Contrast"), MODES, 50.0, NOISE))
+    end = Remote(of).of(ScopeOfControl(control(of, "Picture > Contrast"), MODES, 50.0, NOISE))
     assert "its reach cannot be found this way" in end.sentence and end.changes == ()
 
 
@@ -243,25 +243,25 @@ def test_what_falls_back_unseen_is_told_by_the_light():
 def test_two_modes_that_show_the_same_values_and_differ():
     of = unit()
     same = {TONE: "2.2", SHADOW: 0.0}
-    studio, arena = State("Studio", "Studio", same), State("Arena", "Arena", same)
-    end = Remote(of).of(Difference(studio, arena, True, NOISE))
+    studio, arena = ComparedState("Studio", "Studio", same), ComparedState("Arena", "Arena", same)
+    end = Remote(of).of(TwoSetups(studio, arena, True, NOISE))
     assert end.sentence.startswith("Arena differs from Studio, though the menu shows the same values: it ")
     there = {r[0] for r in end.rows if r[3] == "there"}
     assert {"Saturation", "Mid-tones"} <= there
-    itself = Remote(of).of(Difference(studio, State("Again", "Studio", same), True, NOISE))
+    itself = Remote(of).of(TwoSetups(studio, ComparedState("Again", "Studio", same), True, NOISE))
     assert itself.sentence == "Studio and Again are the same as far as can be measured."
 
 
 def test_shadows_are_ranked_by_what_is_lifted():
     of = unit()
     start = dict(of.values["Studio"])
-    states = tuple(State(f"help {v}", "Studio", {**start, SHADOW: float(v)}) for v in (0, 4, 2))
+    states = tuple(ComparedState(f"help {v}", "Studio", {**start, SHADOW: float(v)}) for v in (0, 4, 2))
     end = Remote(of).of(ShadowRanking(states, NOISE))
     assert [r[1] for r in end.rows] == ["help 4", "help 2", "help 0"] and [r[0] for r in end.rows] == [1, 2, 3]
     assert "help 4 lifts shadows most" in end.sentence
     at_ten = [r[6] for r in end.rows]
     assert at_ten == sorted(at_ten, reverse=True) and {r[8] for r in end.rows} == {0.0}, "black stays where it is"
-    alike = Remote(of).of(ShadowRanking((states[0], State("same", "Studio", states[0].values)), NOISE))
+    alike = Remote(of).of(ShadowRanking((states[0], ComparedState("same", "Studio", states[0].values)), NOISE))
     assert [r[0] for r in alike.rows] == [1, 1] and alike.sentence == "None lifts shadows more than help 0."
 
 
@@ -307,11 +307,13 @@ def test_a_name_says_which_of_many_it_is():
 
 
 def reach_of(role):
-    from lumenar.core.experiments.scope import Reach
+    from lumenar.core.experiments.scope import ScopeOfControl
     from lumenar.core.menu import Control
     from lumenar.core.tuning.base import Noise
 
-    return Reach(Control("Colour > Knob", "slider", 0, 100, 1, default=50.0, role=role), ("Film", "Day"), 50.0, Noise())
+    return ScopeOfControl(
+        Control("Colour > Knob", "slider", 0, 100, 1, default=50.0, role=role), ("Film", "Day"), 50.0, Noise()
+    )
 
 
 @pytest.mark.parametrize(

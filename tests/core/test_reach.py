@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumenar.core.tuning.point_response import WIDTH, Reach, fit_reach
+from lumenar.core.tuning.point_response import WIDTH, PointReach, fit_reach
 
 LEVELS = np.linspace(0.1, 1, 10)
 
@@ -21,7 +21,7 @@ def read(truth, k, seed, noise=0.004):
 
 @given(st.floats(0.5, 2.0), st.floats(0.9, 1.1), st.floats(0.9, 1.1))
 def test_a_point_does_most_where_it_is_driven_and_nothing_beyond_its_reach(width, bend, scale):
-    reach = Reach(LEVELS, 0.5, 0.1, width, bend, (1.0, scale, 1.0))
+    reach = PointReach(LEVELS, 0.5, 0.1, width, bend, (1.0, scale, 1.0))
     shares = reach.shares
     assert shares.shape == (3, 10, 10) and (shares >= 0).all() and (shares <= 1).all()
     for i, level in enumerate(LEVELS):
@@ -36,7 +36,7 @@ def test_what_they_do_is_told_from_readings():
     off = []
     for seed in range(150):
         rng = np.random.default_rng([seed, 77])
-        truth = Reach(
+        truth = PointReach(
             LEVELS,
             rng.uniform(0.15, 1.6),
             0.0,
@@ -56,7 +56,7 @@ def test_of_nothing_nothing_is_told():
     told = fit_reach(LEVELS, np.zeros(0, int), np.zeros((0, 10, 3)), np.zeros((0, 3)), np.zeros((0, 3)), 0.5, 0.5)
     assert (told.amount, told.amount_u, told.width, told.bend) == pytest.approx((0.5, 0.5, WIDTH, 1.0))
     # A channel at its end says nothing either.
-    place, moved, rose, u = read(Reach(LEVELS, 1.2, 0.0), 20, 3)
+    place, moved, rose, u = read(PointReach(LEVELS, 1.2, 0.0), 20, 3)
     rose[:, 0] = np.nan
     rest = fit_reach(LEVELS, place, moved, rose, u, 0.5, 0.5)
     assert rest.amount == pytest.approx(1.2, rel=0.1) and rest.scale[0] == pytest.approx(1.0)
@@ -65,6 +65,6 @@ def test_of_nothing_nothing_is_told():
 def test_displays_that_are_driven_at_the_signal_are_told_to_be():
     odd = 0
     for seed in range(30):
-        place, moved, rose, u = read(Reach(LEVELS, 0.6, 0.0), 12, seed)
+        place, moved, rose, u = read(PointReach(LEVELS, 0.6, 0.0), 12, seed)
         odd += fit_reach(LEVELS, place, moved, rose, u, 0.5, 0.5).scale != (1.0, 1.0, 1.0)
     assert odd <= 3

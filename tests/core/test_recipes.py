@@ -10,7 +10,7 @@ from lumenar.core.menu import Control, Menu, Mode
 from lumenar.core.recipes.luminance import room_settings
 from lumenar.core.recipes.purpose import Advice, Candidate, luminance_by_room, recommend
 from lumenar.core.recipes.shared_steps import with_shared
-from lumenar.core.recipes.steps import Note, OrderedStep, annotated
+from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated
 from lumenar.core.scoring.rubric import score
 
 from .test_scoring import RUBRIC, analyses, with_draws
@@ -253,12 +253,12 @@ STEPS = [
 
 def test_what_people_wrote_stands_where_it_belongs():
     notes = [
-        Note("say", "", "", "For a wall behind the screen."),
-        Note("why", "Light", "", "Bright enough for us."),
-        Note("choose", "Motion", "off or low", "By taste."),
-        Note("check", "Home or shop", "home", "Asked at the first start."),
-        Note("workaround", "Clamp", "off", "It leaks into HDR.", "1.0"),
-        Note("only-if", "Fence", "3", "Where there is one."),
+        SettingNote("say", "", "", "For a wall behind the screen."),
+        SettingNote("why", "Light", "", "Bright enough for us."),
+        SettingNote("choose", "Motion", "off or low", "By taste."),
+        SettingNote("check", "Home or shop", "home", "Asked at the first start."),
+        SettingNote("workaround", "Clamp", "off", "It leaks into HDR.", "1.0"),
+        SettingNote("only-if", "Fence", "3", "Where there is one."),
     ]
     done = annotated(STEPS, notes, "1.0")
     assert [(s.kind, s.path) for s in done] == [
@@ -273,7 +273,13 @@ def test_what_people_wrote_stands_where_it_belongs():
 
 def test_what_people_wrote_survives_what_is_measured_anew():
     advice = Advice(
-        {"Plain": [Note("why", "Picture > Mode", "", "We like it."), Note("say", "", "", "Mind the sun.")]}, {}
+        {
+            "Plain": [
+                SettingNote("why", "Picture > Mode", "", "We like it."),
+                SettingNote("say", "", "", "Mind the sun."),
+            ]
+        },
+        {},
     )
     for de in (3, 1):
         found = recipe(candidate("Plain", de), advice=advice)

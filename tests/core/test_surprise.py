@@ -10,7 +10,7 @@ from lumenar.core.typed_readings import DARK_SHARE, SUM, odd
 
 NOISE = Noise(0.002, 0.0)
 GREY = Patch((0.2, 0.2, 0.2))
-BEFORE = Attempt("gains", {"White > Red": 50.0}, (WHITE,), np.array([[95.0, 100.0, 109.0]]))
+BEFORE = Attempt(stage="gains", values={"White > Red": 50.0}, patches=(WHITE,), XYZ=np.array([[95.0, 100.0, 109.0]]))
 
 
 def asked(XYZ, expected=None, spread=0.0, earlier=(BEFORE,), patch=WHITE, red=40.0, stage="gains", steady=True):

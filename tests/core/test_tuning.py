@@ -481,12 +481,17 @@ def test_what_somebody_has_looked_at_is_not_asked_about_again_and_what_is_doubte
     # The best there is, under a name it does not have: with one gain twelve steps higher.
     path = display.gains[2].control.path
     XYZ = TARGET.white_XYZ(1.002 * display.read(WHITE, good)[1])[None, :]
-    odd = Attempt("gains", {**attempts[-1].values, path: good[path] - 12}, (WHITE,), XYZ)
+    odd = Attempt(stage="gains", values={**attempts[-1].values, path: good[path] - 12}, patches=(WHITE,), XYZ=XYZ)
     asked = problem.suspect((*attempts, odd))
     assert asked is not None and asked.path == path and abs(float(asked.seems) - good[path]) <= 4
     assert problem.suspect(answered((*attempts, odd), asked, asked.entered)) is None
     assert problem.suspect(answered((*attempts, odd), asked, good[path])) is None
-    back = Attempt("gains", dict(attempts[1].values), (WHITE,), np.array([display.read(WHITE, attempts[1].values)]))
+    back = Attempt(
+        stage="gains",
+        values=dict(attempts[1].values),
+        patches=(WHITE,),
+        XYZ=np.array([display.read(WHITE, attempts[1].values)]),
+    )
     later = (*attempts, odd, back)
     stage = problem._stage("gains", problem.values, later)
     assert [place for place, _ in problem.doubts(later)] == [len(attempts)]

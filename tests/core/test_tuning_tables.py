@@ -18,7 +18,7 @@ from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, bounded, ob
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
 from lumenar.core.tuning.goals import FAITHFUL
 from lumenar.core.tuning.luminance import WHITE, Luminance
-from lumenar.core.tuning.plan import Plan, Tried
+from lumenar.core.tuning.plan import Tried, TuningPlan
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
 from lumenar.core.tuning.session import Finished, Outcome, _corrected, following, off_by, possible
 from lumenar.core.tuning.sweep import Sweep
@@ -339,7 +339,7 @@ def test_the_error_of_colour_alone_does_not_depend_on_luminance():
     assert white_error(tinted, TARGET) == pytest.approx(float(white_error(tinted * 3, TARGET)), rel=1e-9)
     anchor = Anchor(np.array(150.0), np.array(0.05))
     Y = TARGETS["gamma22"].Y(np.array(LEVELS), anchor)
-    attempt = Attempt("", {}, GREYS, np.repeat(Y[:, None], 3, axis=1))
+    attempt = Attempt(stage="", values={}, patches=GREYS, XYZ=np.repeat(Y[:, None], 3, axis=1))
     assert Tone((), TARGETS["gamma22"], {}).figure(attempt) == pytest.approx(0, abs=1e-9)
 
 
@@ -472,7 +472,7 @@ def planned(**more):
     menu = whole_menu()
     mode = menu.modes[0]
     values = {**menu.defaults(mode), **more.pop("values", {})}
-    return Plan(menu, mode, values, more.pop("goals", FAITHFUL), TARGET, more.pop("luminance", 120.0), NOISE)
+    return TuningPlan(menu, mode, values, more.pop("goals", FAITHFUL), TARGET, more.pop("luminance", 120.0), NOISE)
 
 
 def test_how_far_attempts_are_off_is_told_beside_the_newest_white():
@@ -489,7 +489,7 @@ def test_how_far_attempts_are_off_is_told_beside_the_newest_white():
             else target.XYZ(np.array([p.rgb]), Anchor(np.array(y), np.array(0.0)))[0]
             for p, y in zip(patches, Y, strict=True)
         ]
-        return Tried(goal, Attempt("", {}, tuple(patches), np.array(shown)))
+        return Tried(goal, Attempt(stage="", values={}, patches=tuple(patches), XYZ=np.array(shown)))
 
     tried = [
         seen("points", [half], [20.0]),
@@ -613,9 +613,9 @@ def test_a_lock_that_keeps_a_goal_from_being_tuned_is_named():
                      locks={"warm": tuple(g.path for g in gains)})  # fmt: skip
     mode = Mode("Film", "sdr", "srgb")
     menu = Menu((mode,), (preset, *gains))
-    why = possible(Plan(menu, mode, menu.defaults(mode), ("white",), TARGETS["srgb"]))
+    why = possible(TuningPlan(menu, mode, menu.defaults(mode), ("white",), TARGETS["srgb"]))
     assert why["white"] == "White > Red is locked while White > Preset is warm."
-    free = possible(Plan(menu, mode, {**menu.defaults(mode), preset.path: "own"}, ("white",), TARGETS["srgb"]))
+    free = possible(TuningPlan(menu, mode, {**menu.defaults(mode), preset.path: "own"}, ("white",), TARGETS["srgb"]))
     assert free["white"] == "" and free["points"] == "No control is said to be a point of a white balance table."
 
 
@@ -624,16 +624,18 @@ def test_a_lock_that_keeps_a_goal_from_being_tuned_is_named():
 )
 def test_what_was_claimed_of_light_before_later_goals_is_said_anew(later, said):
     menu = whole_menu()
-    plan = Plan(menu, menu.modes[0], menu.defaults(menu.modes[0]), ("luminance", "white"), TARGETS["srgb"], 120.0)
+    plan = TuningPlan(menu, menu.modes[0], menu.defaults(menu.modes[0]), ("luminance", "white"), TARGETS["srgb"], 120.0)
     white = TARGETS["srgb"].white_XYZ(np.array(1.0))
 
     def seen(goal, Y):
-        return Tried(goal, Attempt("", {}, (WHITE,), np.array([Y * white])))
+        return Tried(goal, Attempt(stage="", values={}, patches=(WHITE,), XYZ=np.array([Y * white])))
 
     outcome = Outcome("luminance", "White is at 120 cd/m².")
     found = _corrected(plan, outcome, [seen("luminance", 120.0), seen("white", later)])
     assert found.reason.removeprefix(outcome.reason).strip() == said
-    bluer = Tried("points", Attempt("", {}, (WHITE,), np.array([120 * white * [1.0, 1.0, 1.1]])))
+    bluer = Tried(
+        "points", Attempt(stage="", values={}, patches=(WHITE,), XYZ=np.array([120 * white * [1.0, 1.0, 1.1]]))
+    )
     claimed = Outcome("white", "White is dE 0.2 off.")
     assert "After later goals, white is dE" in _corrected(plan, claimed, [seen("white", 120.0), bluer]).reason
     assert _corrected(plan, claimed, [seen("white", 120.0), seen("points", 118.0)]) == claimed

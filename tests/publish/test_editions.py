@@ -119,7 +119,9 @@ def test_two_setups_of_one_name_on_two_samples_are_published(app, bench, units):
     review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     rows = reviews.setups_of(app.db.connection(), review)
     second = next(s for s in rows if s.unit_id != rows[0].unit_id)
-    own = [setups.add(app, review, s.id, "Desk", setups.Edit({"Picture > Light": 60})) for s in (rows[0], second)]
+    own = [
+        setups.add(app, review, s.id, "Desk", setups.Edit(values={"Picture > Light": 60})) for s in (rows[0], second)
+    ]
     bench.runs.start(
         review, [Cell(s, m) for s in (*own, rows[0].id, second.id) for m in ("white_black", "grey_ramp", "gamut")]
     )

@@ -41,10 +41,15 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
     assert "by itself" not in page and "seen" not in json.loads((before / "data" / "advice.json").read_text())
     experimenter, reel = Experimenter(app, bench), setup_of(app, television, "Reel").id
     for lights in ((LightAsked("dark", 0.0),), (LightAsked("dark", 0.0), LightAsked("sun", 90_000.0))):
-        asked = ConditionsAsked(lights, [FactorAsked(SAVER, ["high"], "does nothing in the dark")], True, 6)
-        experimenter.start(television, Question("conditions", reel, conditions=asked))
+        asked = ConditionsAsked(
+            lights=lights,
+            factors=[FactorAsked(SAVER, ["high"], "does nothing in the dark")],
+            together=True,
+            baselines=6,
+        )
+        experimenter.start(television, Question(kind="conditions", setup=reel, conditions=asked))
         bench.occupancy.wait()
-    experimenter.start(television, Question("alike", setup_of(app, television, "Reel HDR").id))
+    experimenter.start(television, Question(kind="alike", setup=setup_of(app, television, "Reel HDR").id))
     bench.occupancy.wait()
     camera_check.photograph(app, television, reel, 1 / 1000)
     said = found_by_itself(app, television)
@@ -68,8 +73,8 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
 def test_of_what_was_asked_twice_the_newest_stands(app, bench, television):
     experimenter, reel = Experimenter(app, bench), setup_of(app, television, "Reel HDR").id
     for _ in range(2):
-        experimenter.start(television, Question("alike", reel))
+        experimenter.start(television, Question(kind="alike", setup=reel))
         bench.occupancy.wait()
     assert len(found_by_itself(app, television)) == 1
     with pytest.raises(BadInputError):
-        experimenter.start(television, Question("alike", setup_of(app, television, "Reel").id))
+        experimenter.start(television, Question(kind="alike", setup=setup_of(app, television, "Reel").id))

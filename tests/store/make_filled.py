@@ -34,7 +34,7 @@ def made(folder: Path) -> bytes:
     rows = reviews.setups_of(app.db.connection(), review)
     second = next(s for s in rows if s.unit_id != rows[0].unit_id)
     slider = next(c for c in setups.view(app, review, rows[0].id).controls if c.kind == "slider" and not c.locked)
-    own = setups.add(app, review, rows[0].id, "Desk", setups.Edit({slider.path: slider.minimum + slider.step}))
+    own = setups.add(app, review, rows[0].id, "Desk", setups.Edit(values={slider.path: slider.minimum + slider.step}))
     cells = [Cell(rows[0].id, m) for m in FULL]
     cells += [Cell(s, m) for s in (rows[1].id, second.id, own) for m in ("white_black", "grey_ramp", "gamut")]
     runs = getattr(bench, "runs", bench)

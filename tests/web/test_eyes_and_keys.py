@@ -45,18 +45,77 @@ def violations(page, only=None):
 
 
 def theme(page, day):
-    page.go()
+    """What the next page is shown in."""
+    if not page.driver.current_url.startswith(page.server.url):
+        page.go()
     page.driver.execute_script("localStorage.setItem('lumenar-theme', arguments[0])", "day" if day else "dim")
+
+
+FOCUSED = """
+const done = arguments[arguments.length - 1], bad = [], seen = new Set();
+const what = document.querySelectorAll('a[href], button, input, select, textarea, [tabindex="0"]');
+for (const e of what) {
+  if (e.disabled || !e.getClientRects().length || e.closest('[hidden], [inert]')) continue;
+  e.focus({focusVisible: true});
+  if (document.activeElement !== e || !e.matches(':focus-visible')) continue;
+  // A box that is drawn beside its hidden input shows the focus in its place.
+  const shown = [e, e.nextElementSibling, e.parentElement, e.parentElement?.querySelector('[data-part=control]')];
+  const ring = shown.some((x) => {
+    if (!x) return false;
+    const s = getComputedStyle(x);
+    return s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) >= 1 && !s.outlineColor.includes(', 0)');
+  });
+  const name = `${e.tagName} ${e.getAttribute('aria-label') || e.textContent.slice(0, 30) || e.type}`;
+  if (!ring && !seen.has(name)) bad.push(name);
+  seen.add(name);
+}
+done([seen.size, bad]);
+"""
+CUT_OFF = """
+const what = 'header *, footer *, main h1, main button, main select, main input, dialog button, dialog input';
+return [...document.querySelectorAll(what)]
+  .filter(e => { const r = e.getBoundingClientRect();
+    return r.width && r.height && r.right > innerWidth + 1 && !e.closest('[role=region], table, .chart') })
+  .map(e => e.outerHTML.slice(0, 100))
+"""
+
+
+def sized(page, width, height=800, factor=1):
+    size = {"width": width, "height": height, "deviceScaleFactor": factor, "mobile": False}
+    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+
+def hidden_in_small_windows(page):
+    """By width of the window what is cut off in it."""
+    found = {}
+    try:
+        for width in (640, 390):
+            sized(page, width)
+            page.until(lambda width=width: page.driver.execute_script("return innerWidth") == width)
+            # The view follows the window in its next frame.
+            page.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
+            off = page.driver.execute_script(CUT_OFF)
+            wide = page.driver.execute_script("return document.documentElement.scrollWidth > innerWidth + 1")
+            if off or wide:
+                found[width] = off or "the page is wider"
+    finally:
+        sized(page, 1280)
+    return found
 
 
 @pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
 @pytest.mark.parametrize("view", VIEWS)
-def test_axe_finds_nothing(page, view, day):
+def test_a_view_is_for_every_eye_and_hand(page, view, day):
+    """axe finds nothing, the focus is seen on every control, and a small window hides nothing."""
     theme(page, day)
     page.go(VIEWS[view])
     page.find("main h1")
     page.until(lambda: "Loading" not in page.find("main").text)
     assert violations(page) == []
+    count, unseen = page.driver.execute_async_script(FOCUSED)
+    assert count > 3 and unseen == []
+    if not day:
+        assert hidden_in_small_windows(page) == {}
 
 
 @pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
@@ -125,6 +184,8 @@ def test_axe_finds_nothing_in_forms_and_lists(page, place, day):
     PLACES[place](page)
     page.until(lambda: "Loading" not in page.find("body").text)
     assert violations(page) == []
+    if not day:
+        assert hidden_in_small_windows(page) == {}
 
 
 def test_axe_finds_nothing_in_the_report(page):
@@ -233,37 +294,8 @@ def test_who_deletes_goes_on_with_the_next(page):
     page.until(lambda: page.driver.switch_to.active_element.text == names[2])
 
 
-@pytest.mark.parametrize("width", [390, 640])
-@pytest.mark.parametrize("view", [*VIEWS, *PLACES])
-def test_a_small_window_hides_nothing(page, width, view):
-    size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-    try:
-        if view in VIEWS:
-            page.go(VIEWS[view])
-        else:
-            PLACES[view](page)
-        page.find("main h1")
-        page.until(lambda: "Loading" not in page.find("main").text)
-        off = page.driver.execute_script(
-            """return [...document.querySelectorAll(
-              'header *, footer *, main h1, main button, main select, main input, dialog button, dialog input')]
-              .filter(e => { const r = e.getBoundingClientRect();
-                return r.width && r.height && r.right > innerWidth + 1 && !e.closest('[role=region], table, .chart') })
-              .map(e => e.outerHTML.slice(0, 100))"""
-        )
-        assert off == []
-        assert page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth + 1")
-    finally:
-        page.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
-        )
-
-
 def test_at_twice_its_size_the_board_keeps_most_of_the_height(page):
-    size = {"width": 640, "height": 400, "deviceScaleFactor": 2, "mobile": False}
-    page.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    sized(page, 640, 400, 2)
     try:
         page.go("/review/1")
         page.find("[role=grid]")
@@ -274,10 +306,7 @@ def test_at_twice_its_size_the_board_keeps_most_of_the_height(page):
         )
         assert bottom - top >= 0.6 * 400 and lines == [False, False]
     finally:
-        page.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
-        )
+        sized(page, 1280)
 
 
 def test_what_is_ticked_shows_where_a_persons_own_colours_rule(page):
@@ -323,36 +352,3 @@ def test_small_targets_are_large_enough(page):
           .map(e => [e.outerHTML.slice(0, 120), e.getBoundingClientRect().height])"""
     )
     assert small == []
-
-
-FOCUSED = """
-const done = arguments[arguments.length - 1], bad = [], seen = new Set();
-const what = document.querySelectorAll('a[href], button, input, select, textarea, [tabindex="0"]');
-for (const e of what) {
-  if (e.disabled || !e.getClientRects().length || e.closest('[hidden], [inert]')) continue;
-  e.focus({focusVisible: true});
-  if (document.activeElement !== e || !e.matches(':focus-visible')) continue;
-  // A box that is drawn beside its hidden input shows the focus in its place.
-  const shown = [e, e.nextElementSibling, e.parentElement, e.parentElement?.querySelector('[data-part=control]')];
-  const ring = shown.some((x) => {
-    if (!x) return false;
-    const s = getComputedStyle(x);
-    return s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) >= 1 && !s.outlineColor.includes(', 0)');
-  });
-  const name = `${e.tagName} ${e.getAttribute('aria-label') || e.textContent.slice(0, 30) || e.type}`;
-  if (!ring && !seen.has(name)) bad.push(name);
-  seen.add(name);
-}
-done([seen.size, bad]);
-"""
-
-
-@pytest.mark.parametrize("day", [False, True], ids=["dim", "day"])
-@pytest.mark.parametrize("view", VIEWS)
-def test_the_focus_is_seen_on_every_control(page, view, day):
-    theme(page, day)
-    page.go(VIEWS[view])
-    page.find("main h1")
-    page.until(lambda: "Loading" not in page.find("main").text)
-    count, bad = page.driver.execute_async_script(FOCUSED)
-    assert count > 3 and bad == []

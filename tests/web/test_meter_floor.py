@@ -18,7 +18,7 @@ def server(tmp_path_factory):
     folder = tmp_path_factory.mktemp("floor") / "data"
     app = Application(folder)
     bench = BenchService(app, speed=0.0)
-    display = NewDisplay("Tern Street", "Glass 48", "television", "oled", modes=typed_run.MODES)
+    display = NewDisplay(maker="Tern Street", model="Glass 48", kind="television", panel="oled", modes=typed_run.MODES)
     typed_run.typed(app, bench, new_display.add(app, display))
     bench.close()
     app.close()

@@ -32,10 +32,18 @@ def server(demo_folder, tmp_path_factory):
     app = Application(folder)
     bench = BenchService(app)
     review = new_display.add(
-        app, NewDisplay("Tern Street", "Wall 55", "television", "oled", modes="Film, pq, bt2020_pq", controls=DEEP)
+        app,
+        NewDisplay(
+            maker="Tern Street",
+            model="Wall 55",
+            kind="television",
+            panel="oled",
+            modes="Film, pq, bt2020_pq",
+            controls=DEEP,
+        ),
     )
     deep = setups.add(
-        app, review, setup_of(app, review, "Film").id, "Deep", Edit({"Inputs > Deep signal": "on"})
+        app, review, setup_of(app, review, "Film").id, "Deep", Edit(values={"Inputs > Deep signal": "on"})
     )  # fmt: skip
     bench.runs.start(review, [Cell(deep, "pq_tracking")])
     bench.close()

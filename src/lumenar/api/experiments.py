@@ -59,7 +59,15 @@ class AskedConditions(BaseModel):
         """As the service takes it."""
         lights = [LightAsked(x.label, x.lux) for x in self.lights]
         factors = [FactorAsked(f.path, f.values, f.promise) for f in self.factors]
-        return ConditionsAsked(lights, factors, self.together, self.baselines, self.seed, self.few, self.chosen)
+        return ConditionsAsked(
+            lights=lights,
+            factors=factors,
+            together=self.together,
+            baselines=self.baselines,
+            seed=self.seed,
+            few=self.few,
+            chosen=self.chosen,
+        )
 
 
 class NewExperiment(BaseModel):
@@ -154,7 +162,15 @@ def type_stage(request: Request, experiment: Id, stage: Id, done: StageDone) -> 
     """The next stage as a person did it."""
     app = application(request)
     experiment_views.typed_in(
-        app, experiment, stage, done.form, done.texts, done.stands, done.greyed, done.refused, done.sure
+        app=app,
+        experiment_id=experiment,
+        stage=stage,
+        form=done.form,
+        texts=done.texts,
+        stands=done.stands,
+        greyed=done.greyed,
+        refused=done.refused,
+        sure=done.sure,
     )
     return experiment_views.view(app, experiment)
 

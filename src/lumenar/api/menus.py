@@ -80,7 +80,7 @@ class ControlChange(Answered):
     fields: ControlFields
 
 
-class Wish(BaseModel):
+class WantedState(BaseModel):
     """A control to be set in a setup, some values of which are changed already."""
 
     changes: dict[str, float | str] = Field(default={}, max_length=500)
@@ -164,6 +164,6 @@ def take_menu_file(request: Request, review: Id, file: MenuFile, unit: Id | None
 
 
 @router.post("/reviews/{review}/setups/{setup}/consequences")
-def read_consequences(request: Request, review: Id, setup: Id, wish: Wish) -> Consequences:
+def read_consequences(request: Request, review: Id, setup: Id, wish: WantedState) -> Consequences:
     """What setting a control would reset, lock and free."""
     return menu_map.consequences(application(request), review, setup, wish.changes, wish.path, wish.value)

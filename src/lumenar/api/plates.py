@@ -31,7 +31,15 @@ def plates(
     pin: Annotated[list[str] | None, Query()] = None,
 ) -> plate_views.Plates:
     """The plates of one cell, other setups and targets laid over it, against any target."""
-    return plate_views.plates(application(request), review, setup, measurement, overlay or [], target, pin)
+    return plate_views.plates(
+        app=application(request),
+        review_id=review,
+        setup_id=setup,
+        measurement=measurement,
+        overlay=overlay or [],
+        target_key=target,
+        pins=pin,
+    )
 
 
 @router.get("/compare/setups")
@@ -63,5 +71,13 @@ def scene(
     meant: bool = False,
 ) -> Response:
     """A scene as meant or as shown."""
-    data = look.scene_png(application(request), review, setup, scene, target, factor, meant)
+    data = look.scene_png(
+        app=application(request),
+        review_id=review,
+        setup_id=setup,
+        key=scene,
+        target_key=target,
+        factor=factor,
+        meant=meant,
+    )
     return Response(data, media_type="image/png", headers={"Cache-Control": "no-cache"})

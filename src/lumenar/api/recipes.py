@@ -12,7 +12,7 @@ from lumenar.api.models import Created, Id, Text
 from lumenar.app.recipes import recipes
 from lumenar.app.recipes.recipes import RecipeView
 from lumenar.app.setups import setup_notes
-from lumenar.core.recipes.steps import Note, NoteKind
+from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.core.typed_readings import Form
 
 router = APIRouter()
@@ -41,9 +41,9 @@ class NewNote(BaseModel):
     words: Annotated[str, Field(max_length=2000)]
     until: Annotated[str, Field(max_length=2000)] = ""
 
-    def note(self) -> Note:
+    def note(self) -> SettingNote:
         """As the service takes it."""
-        return Note(**self.model_dump())
+        return SettingNote(**self.model_dump())
 
 
 class StepFailure(BaseModel):

@@ -36,7 +36,15 @@ class Settings(BaseModel):
     def edit(self) -> setups.Edit:
         """As the service takes it."""
         room = None if self.room is None else setups.Room(**self.room.model_dump())
-        return setups.Edit(self.settings, self.read, self.target, self.name, room, self.no_room, self.format)
+        return setups.Edit(
+            values=self.settings,
+            read=self.read,
+            target=self.target,
+            name=self.name,
+            room=room,
+            no_room=self.no_room,
+            format=self.format,
+        )
 
 
 class Reported(BaseModel):

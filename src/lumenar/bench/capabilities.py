@@ -30,4 +30,6 @@ class Capabilities:
 
 BY_HAND = Capabilities()
 """A person works the menu and types readings."""
-EVERYTHING = Capabilities(True, True, True, True, True, True, True, True)
+EVERYTHING = Capabilities(
+    reads=True, traces=True, reference=True, enters=True, lights=True, photographs=True, reports=True, describes=True
+)

@@ -255,7 +255,7 @@ class Arming(Protocol):
     def armed(self, wanted: Wanted) -> Wanted | None: ...
 
 
-class Room(Protocol):
+class LitRoom(Protocol):
     """The light about the unit. `light` makes it so many lux at the screen; RefusedError where that cannot be had."""
 
     def light(self, lux: float) -> None: ...
@@ -302,7 +302,7 @@ class Bench:
     clock: Clock
     spectroradiometer: Meter
     photodiode: Meter
-    room: Room | None = None
+    room: LitRoom | None = None
     sent: SignalFormat | None = None
 
     def enter(self, wanted: Wanted, format: SignalFormat | None = None) -> None:

@@ -91,12 +91,12 @@ class Grey:
     """A grey of the present setup: its luminance, how it was read, and whether it was read again already."""
 
     Y: float
-    step: Step
+    step: RunnerStep
     again: bool = False
 
 
 @dataclass(frozen=True)
-class Step:
+class RunnerStep:
     """The next patch to read, with a number the journal knows it by."""
 
     number: int
@@ -108,10 +108,10 @@ class Journal(Protocol):
     """Where a run's progress lives. Each call is one transaction; what `commit` took is never read again, unless a later
     attempt of the same step is committed on purpose."""
 
-    def next_step(self) -> Step | None: ...
+    def next_step(self) -> RunnerStep | None: ...
 
     def commit(
-        self, step: Step, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1
+        self, step: RunnerStep, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1
     ) -> None: ...
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None: ...
@@ -122,7 +122,7 @@ class Journal(Protocol):
 
     def state(self, state: State, message: str) -> None: ...
 
-    def showing(self, step: Step) -> None: ...
+    def showing(self, step: RunnerStep) -> None: ...
 
 
 class Runner:
@@ -246,7 +246,7 @@ class Runner:
 
     # -- one step -------------------------------------------------------------------------------------------------
 
-    def _carry_out(self, step: Step) -> None:
+    def _carry_out(self, step: RunnerStep) -> None:
         self._journal.showing(step)
         self._enter(step.setup)
         self._set_level(step)
@@ -366,7 +366,7 @@ class Runner:
                 return f"{patch.code} has moved by {shift[i]:.4f} in u′v′"
         return ""
 
-    def _set_level(self, step: Step) -> None:
+    def _set_level(self, step: RunnerStep) -> None:
         level, control = step.patch.level, step.setup.luminance_control
         if level == self._level or control is None:
             return

@@ -141,7 +141,16 @@ def analyse(
     for key, (low, high) in span.items():
         if key in spread:
             spread[key] = _widened(spread[key], values[key], low, high)
-    return Analysis(m.key, target.key, figures, spread, floors, span, draws, systematic=readings.meter.mismatched)
+    return Analysis(
+        measurement=m.key,
+        target=target.key,
+        figures=figures,
+        uncertainty=spread,
+        noise_floor=floors,
+        range=span,
+        draws=draws,
+        systematic=readings.meter.mismatched,
+    )
 
 
 def _named(layout: Layout, lost: NDArray[np.bool_]) -> str:

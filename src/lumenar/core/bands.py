@@ -106,7 +106,15 @@ def _along(luma: Array, lines: int) -> Bands:
     folded = profile[: h // each * each].reshape(-1, each).mean(axis=1)
     spectrum = np.stack([cycles[usable], depth[usable]], axis=-1)[:MOST_POINTS]
     deepest = float(np.where(usable, depth, 0).max()) if usable.any() else 0.0
-    return Bands(found, deepest, max(BEYOND * noise, LEAST_DEPTH), folded, spectrum, lines, h)
+    return Bands(
+        cycles=found,
+        depth=deepest,
+        least=max(BEYOND * noise, LEAST_DEPTH),
+        profile=folded,
+        spectrum=spectrum,
+        lines=lines,
+        height=h,
+    )
 
 
 def _between(depth: Array, at: int) -> float:

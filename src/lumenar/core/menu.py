@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
+from lumenar.core.menu_path import endings, written
 from lumenar.core.roles import role_of
 from lumenar.core.signals import WORDS as SIGNAL_WORDS
 from lumenar.core.targets import Signal
@@ -168,6 +169,14 @@ class Menu:
     def by_path(self) -> dict[str, Control]:
         """Controls by path."""
         return {c.path: c for c in self.controls}
+
+    @cached_property
+    def _short(self) -> dict[str, str]:
+        return endings([c.path for c in self.controls])
+
+    def short(self, path: str) -> str:
+        """A control's path, shortened as far as no other control of the menu has the same."""
+        return self._short.get(path) or written(path)
 
     def mode(self, name: str, signal: str | None = None) -> Mode:
         """A mode by name; MenuError names the modes there are."""

@@ -251,17 +251,17 @@ class Readings:
         """The readings at an index or mask over n."""
         where: NDArray[np.intp] = np.flatnonzero(index) if index.dtype == bool else index.astype(np.intp, copy=False)
         return Readings(
-            self.layout.take(where),
-            self.XYZ[..., where, :],
-            self.time_s[where],
-            self.below_floor[where],
-            self.traces[where] if len(self.traces) else self.traces,
-            self.meter,
-            self.dim[where],
-            None if self.drift is None else self.drift[where],
-            self.cold,
-            None if self.shared_drift is None else self.shared_drift[where],
-            self.to_come,
+            layout=self.layout.take(where),
+            XYZ=self.XYZ[..., where, :],
+            time_s=self.time_s[where],
+            below_floor=self.below_floor[where],
+            traces=self.traces[where] if len(self.traces) else self.traces,
+            meter=self.meter,
+            dim=self.dim[where],
+            drift=None if self.drift is None else self.drift[where],
+            cold=self.cold,
+            shared_drift=None if self.shared_drift is None else self.shared_drift[where],
+            to_come=self.to_come,
         )
 
     def lost(self, index: NDArray[np.intp] | NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -319,40 +319,40 @@ class Readings:
         usual = np.flatnonzero(self.plain)
         like = int(usual[0]) if len(usual) else 0
         add = Layout(
-            np.zeros((1, 3)),
-            self.window[[like]],
-            np.array([np.nan]),
-            np.full((1, 4), np.nan),
-            np.array(["window"]),
-            np.array([np.nan]),
-            np.array(["XYZ"]),
+            rgb=np.zeros((1, 3)),
+            window=self.window[[like]],
+            level=np.array([np.nan]),
+            zone=np.full((1, 4), np.nan),
+            pattern=np.array(["window"]),
+            at_s=np.array([np.nan]),
+            reads=np.array(["XYZ"]),
         )
 
         def joined(name: str) -> Any:
             return np.concatenate([getattr(self.layout, name), getattr(add, name)])
 
         layout = Layout(
-            joined("rgb"),
-            joined("window"),
-            joined("level"),
-            joined("zone"),
-            joined("pattern"),
-            joined("at_s"),
-            joined("reads"),
+            rgb=joined("rgb"),
+            window=joined("window"),
+            level=joined("level"),
+            zone=joined("zone"),
+            pattern=joined("pattern"),
+            at_s=joined("at_s"),
+            reads=joined("reads"),
         )
         no = np.array([False])
         return Readings(
-            layout,
-            np.concatenate([self.XYZ, XYZ[None]]),
-            np.append(self.time_s, np.nan),
-            np.concatenate([self.below_floor, no]),
-            self.traces if not len(self.traces) else trace_array([*self.traces, None]),
-            self.meter,
-            np.concatenate([self.dim, no]),
-            None if self.drift is None else np.append(self.drift, 0.0),
-            self.cold,
-            None if self.shared_drift is None else np.append(self.shared_drift, 0.0),
-            self.to_come,
+            layout=layout,
+            XYZ=np.concatenate([self.XYZ, XYZ[None]]),
+            time_s=np.append(self.time_s, np.nan),
+            below_floor=np.concatenate([self.below_floor, no]),
+            traces=self.traces if not len(self.traces) else trace_array([*self.traces, None]),
+            meter=self.meter,
+            dim=np.concatenate([self.dim, no]),
+            drift=None if self.drift is None else np.append(self.drift, 0.0),
+            cold=self.cold,
+            shared_drift=None if self.shared_drift is None else np.append(self.shared_drift, 0.0),
+            to_come=self.to_come,
         )
 
     @property
@@ -503,7 +503,14 @@ def arranged(patches: Sequence[Patch], made_for: tuple[Target, ...] = ()) -> Arr
     begin = np.flatnonzero(np.diff(group[order], prepend=-1))
     first = order[begin]
     layout = Layout(
-        rgb[first], window[first], level[first], zone[first], pattern[first], at_s[first], reads[first], made_for
+        rgb=rgb[first],
+        window=window[first],
+        level=level[first],
+        zone=zone[first],
+        pattern=pattern[first],
+        at_s=at_s[first],
+        reads=reads[first],
+        made_for=made_for,
     )
     return Arranged(layout, order, begin)
 
@@ -537,4 +544,16 @@ def collect(
     merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
     given = traces if traces is not None and any(t is not None for t in traces) else ()
     held = trace_array(given)[first] if given else NO_TRACES
-    return Readings(layout, merged, times[first], below, held, meter, dim, None, cold, None, to_come)
+    return Readings(
+        layout=layout,
+        XYZ=merged,
+        time_s=times[first],
+        below_floor=below,
+        traces=held,
+        meter=meter,
+        dim=dim,
+        drift=None,
+        cold=cold,
+        shared_drift=None,
+        to_come=to_come,
+    )

@@ -185,7 +185,14 @@ def custom(
     power = round(gamma, 4) if curve == "power" else 2.2
     dark: Literal["measured", "zero"] = "zero" if black == "zero" else "measured"
     made = Target(
-        "", title, "sdr", space, shape, power, dark, luminance=None if luminance is None else round(luminance, 4)
+        key="",
+        title=title,
+        signal="sdr",
+        space=space,
+        curve=shape,
+        gamma=power,
+        black=dark,
+        luminance=None if luminance is None else round(luminance, 4),
     )
     return replace(made, key=_key(made))
 
@@ -236,13 +243,13 @@ def resolve(key: str) -> Target:
         red, green, blue, white = ((float(x), float(y)) for x, y in (p.split(" ") for p in points))
         shape, _, gamma = curve.partition(" ")
         found = custom(
-            title,
-            (red, green, blue),
-            white,
-            shape,
-            float(gamma) if gamma else 2.2,
-            black,
-            None if luminance == "any" else float(luminance),
+            title=title,
+            primaries=(red, green, blue),
+            white=white,
+            curve=shape,
+            gamma=float(gamma) if gamma else 2.2,
+            black=black,
+            luminance=None if luminance == "any" else float(luminance),
         )
     except TargetError:
         raise

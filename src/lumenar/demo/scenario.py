@@ -91,9 +91,13 @@ def _by_itself(app: Application, bench: BenchService, review: int, name: str) ->
     if name == "carrow-meridian-65.json":
         asker = Experimenter(app, bench)
         for question in (
-            Question("metadata", named["Reel HDR"]),
-            Question("carry", named["Match day HDR"]),
-            Question("conditions", named["Reel"], conditions=ConditionsAsked(LIGHTS, FEATURES, False)),
+            Question(kind="metadata", setup=named["Reel HDR"]),
+            Question(kind="carry", setup=named["Match day HDR"]),
+            Question(
+                kind="conditions",
+                setup=named["Reel"],
+                conditions=ConditionsAsked(lights=LIGHTS, factors=FEATURES, together=False),
+            ),
         ):
             asker.start(review, question)
             bench.occupancy.wait()

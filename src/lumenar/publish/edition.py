@@ -99,24 +99,32 @@ def _publish(app: Application, review_id: int) -> EditionView:
     home, gaps = app.folder / "editions", [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, row)]
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
     about = About(
-        entry.number,
-        entry.published_at,
-        row.maker,
-        row.model,
-        row.kind,
-        row.panel,
-        row.sample,
-        row.serial,
-        row.firmware,
-        shown.aspect,
-        len(shown.menu.modes),
-        shown.can.describes,
-        tuple(gaps),
+        edition=entry.number,
+        published_at=entry.published_at,
+        maker=row.maker,
+        model=row.model,
+        kind=row.kind,
+        panel=row.panel,
+        sample=row.sample,
+        serial=row.serial,
+        firmware=row.firmware,
+        aspect=shown.aspect,
+        modes=len(shown.menu.modes),
+        stand_in=shown.can.describes,
+        gaps=tuple(gaps),
     )
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
-            write_edition(made, dumps(document), app.rubric, app.rubric_text, shown.menu, said, about)
+            write_edition(
+                folder=made,
+                readings=dumps(document),
+                rubric=app.rubric,
+                rubric_text=app.rubric_text,
+                menu=shown.menu,
+                advice=said,
+                about=about,
+            )
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
         with app.db.transaction() as db:
@@ -163,7 +171,15 @@ def _take_number(app: Application, review_id: int, home: Path, slug: str, gaps: 
             number = editions.last_number(db, review_id) + 1
             while (home / slug / str(number)).exists():
                 number += 1
-            entry = EditionRow(0, review_id, number, "making", now(), f"{slug}/{number}", {"gaps": gaps})
+            entry = EditionRow(
+                id=0,
+                review_id=review_id,
+                number=number,
+                state="making",
+                published_at=now(),
+                folder=f"{slug}/{number}",
+                summary={"gaps": gaps},
+            )
             return EditionRow(**{**entry.__dict__, "id": editions.add(db, entry)})
     except StoreError:
         raise
@@ -217,7 +233,16 @@ def write_edition(
     """A whole edition into a new folder: page, style, data package, its zip, and a manifest of all. It asks nothing of any
     other host."""
     results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice)
-    write_package(folder / "data", readings, results, rubric, rubric_text, menu, advice, about)
+    write_package(
+        folder=folder / "data",
+        readings=readings,
+        results=results,
+        rubric=rubric,
+        rubric_text=rubric_text,
+        menu=menu,
+        advice=advice,
+        about=about,
+    )
     _zip(folder / "data", folder / "data.zip")
     (folder / "index.html").write_text(render(about, results, rubric))
     (folder / "static").mkdir()

@@ -15,15 +15,15 @@ from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.core.analysis import Analysis
 from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
 from lumenar.core.menu import menu_from as parsed_menu
-from lumenar.core.recipes.purpose import Advice, Candidate, Recipe, Seen, recommend
+from lumenar.core.recipes.purpose import Advice, Candidate, ObservedBehaviour, Recipe, recommend
 from lumenar.core.recipes.shared_steps import with_shared
-from lumenar.core.recipes.steps import Note, NoteKind
+from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
 
 FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json", "advice.json")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class About:
     """What an edition is of: its number and date, the display and sample, and what was missing when it was published."""
 
@@ -52,7 +52,7 @@ class About:
         return {"format": format, "version": 2, "made_by": f"lumenar {__version__}", **said}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Results:
     """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose.
     digest: of the readings, whatever their order; seen: what the display does by itself, as it was found."""
@@ -62,7 +62,7 @@ class Results:
     recipes: dict[str, Recipe | None]
     digest: str
     readings: ReadingsFile
-    seen: Sequence[Seen] = ()
+    seen: Sequence[ObservedBehaviour] = ()
     inputs: str = ""
     """The digest of the menu and of what people wrote, which no reading tells."""
 
@@ -99,12 +99,27 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         samples = len({s.unit for s in setups if own[s.key].value is not None})
         scores[purpose.key] = own
         recipes[purpose.key] = recommend(
-            purpose.key, purpose.title, candidates, menu, advice, samples, _firmware(readings, first), purpose.luminance
+            purpose=purpose.key,
+            title=purpose.title,
+            candidates=candidates,
+            menu=menu,
+            advice=advice,
+            samples=samples,
+            firmware=_firmware(readings, first),
+            luminance=purpose.luminance,
         )
     written = json.dumps([menu_document(menu), advice_document(advice)], sort_keys=True, ensure_ascii=False)
     inputs = sha256(written.encode()).hexdigest()
     recipes = with_shared(recipes, {p.key: p.title for p in rubric.purposes.values()})
-    return Results(setups, scores, recipes, digest_of(readings), readings, advice.seen, inputs)
+    return Results(
+        setups=setups,
+        scores=scores,
+        recipes=recipes,
+        digest=digest_of(readings),
+        readings=readings,
+        seen=advice.seen,
+        inputs=inputs,
+    )
 
 
 def _judged(
@@ -132,7 +147,16 @@ def _candidate(setup: FileSetup, found: SetupFigures, score: Score, menu: Menu) 
             if p in menu.by_path and p in defaults and text_of(v) != text_of(defaults[p])
         }
     name = setup.mode or setup.name
-    return Candidate(found.key, found.name, name, found.signal, not changes, changes, score, found.analyses)
+    return Candidate(
+        key=found.key,
+        name=found.name,
+        mode=name,
+        signal=found.signal,
+        shipped=not changes,
+        changes=changes,
+        score=score,
+        analyses=found.analyses,
+    )
 
 
 def _firmware(readings: ReadingsFile, unit: str | None) -> str:
@@ -191,14 +215,16 @@ def advice_document(advice: Advice) -> dict[str, Any]:
 def advice_from(document: dict[str, Any]) -> Advice:
     """The advice from its file; KeyError, TypeError or ValueError where a field is missing or wrong."""
     notes = {
-        str(key): [Note(n["kind"], *(str(n[k]) for k in ("path", "value", "words", "until"))) for n in own]
+        str(key): [SettingNote(n["kind"], *(str(n[k]) for k in ("path", "value", "words", "until"))) for n in own]
         for key, own in document["notes"].items()
     }
     if not {n.kind for own in notes.values() for n in own} <= set(get_args(NoteKind)):
         raise ValueError("a note is of no known kind")
     reasons = {str(k): {str(p): str(w) for p, w in own.items()} for k, own in document["reasons"].items()}
     replays = {str(k): str(v) for k, v in document["replays"].items()}
-    seen = [Seen(str(s["title"]), tuple(map(str, s["lines"])), str(s["how"])) for s in document.get("seen", [])]
+    seen = [
+        ObservedBehaviour(str(s["title"]), tuple(map(str, s["lines"])), str(s["how"])) for s in document.get("seen", [])
+    ]
     return Advice(notes, replays, reasons, seen)
 
 

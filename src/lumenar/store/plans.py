@@ -195,7 +195,17 @@ def patch_of(
 ) -> Patch:
     """A patch from its columns."""
     place = None if zone is None else tuple(json.loads(zone))
-    return Patch((r, g, b), window, background, level, place, pattern, at_s, repeat, reads)
+    return Patch(
+        rgb=(r, g, b),
+        window=window,
+        background=background,
+        level=level,
+        zone=place,
+        pattern=pattern,
+        at_s=at_s,
+        repeat=repeat,
+        reads=reads,
+    )
 
 
 PATCH = "p.r, p.g, p.b, p.window, p.background, p.level, p.zone, p.pattern, p.at_s, p.repeat, p.reads"

@@ -153,7 +153,7 @@ def values(db: sqlite3.Connection, first: int, last: int) -> list[tuple[float | 
     ).fetchall()
 
 
-class ReadPatch(NamedTuple):
+class PatchOfReading(NamedTuple):
     """A patch of a plan with one reading of it, None where the light was under the meter's floor."""
 
     patch: Patch
@@ -161,7 +161,7 @@ class ReadPatch(NamedTuple):
     expected_s: float
 
 
-def of_measurement(db: sqlite3.Connection, run_id: int, setup_id: int, measurement: str) -> list[ReadPatch]:
+def of_measurement(db: sqlite3.Connection, run_id: int, setup_id: int, measurement: str) -> list[PatchOfReading]:
     """Every reading that a measurement uses of a setup in a run, those that were too bright left out."""
     cursor = db.cursor()
     cursor.row_factory = None
@@ -171,7 +171,7 @@ def of_measurement(db: sqlite3.Connection, run_id: int, setup_id: int, measureme
         " AND g.outcome != 'saturated' ORDER BY p.position, g.attempt",
         (run_id, setup_id, measurement),
     )
-    return [ReadPatch(patch_of(*r[4:]), None if r[1] is None else (r[0], r[1], r[2]), r[3]) for r in rows]
+    return [PatchOfReading(patch_of(*r[4:]), None if r[1] is None else (r[0], r[1], r[2]), r[3]) for r in rows]
 
 
 def uses(db: sqlite3.Connection, first: int, last: int) -> list[tuple[int, str]]:

@@ -92,7 +92,7 @@ def test_captures_become_a_ladder_and_a_setting_is_kept(app, bench, phone):
     free.keep_setting()
     assert not free.stop().running
     assert reviews.setup(app.db.connection(), setup)[0].changes == {"Screen > Tone > Red": 95}
-    setups.change(app, phone, setup, setups.Edit({"Screen > Tone > Red": 100}))
+    setups.change(app, phone, setup, setups.Edit(values={"Screen > Tone > Red": 100}))
     ladder = next(c for c in board.board(app, phone).rows[0].cells if c.measurement == "brightness_ladder")
     assert ladder.state == "measured" and ladder.total == 3
 

@@ -103,10 +103,10 @@ def test_what_cannot_be_read_again_is_said(app, bench, phone, setup):
         again.start(held.run, held.patch)
     view = setups.view(app, phone, setup)
     control = next(c for c in view.controls if c.kind == "slider" and not c.locked)
-    setups.change(app, phone, setup, setups.Edit({control.path: control.minimum}))
+    setups.change(app, phone, setup, setups.Edit(values={control.path: control.minimum}))
     with pytest.raises(ConflictError, match="not as it was"):
         again.start(patch.run, patch.patch)
-    wall = new_display.add(app, NewDisplay("T", "W", "television", "lcd", modes="Film"))
+    wall = new_display.add(app, NewDisplay(maker="T", model="W", kind="television", panel="lcd", modes="Film"))
     mine = reviews.setups_of(app.db.connection(), wall)[0].id
     run = bench.runs.start(wall, [Cell(mine, "white_black")])
     with pytest.raises(ConflictError, match="by hand"):

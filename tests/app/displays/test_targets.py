@@ -19,7 +19,15 @@ from lumenar.store import reviews
 from tests.conftest import FEW
 
 MINE = TargetDefinition(
-    "Studio 160", (0.68, 0.32), (0.265, 0.69), (0.15, 0.06), (0.3127, 0.329), "power", 2.4, "zero", 160.0
+    title="Studio 160",
+    red=(0.68, 0.32),
+    green=(0.265, 0.69),
+    blue=(0.15, 0.06),
+    white=(0.3127, 0.329),
+    curve="power",
+    gamma=2.4,
+    black="zero",
+    luminance=160.0,
 )
 
 
@@ -63,7 +71,8 @@ def test_it_is_declared_measured_for_judged_by_and_published(app, bench, phone, 
 def test_what_declares_it_follows_when_it_changes(app):
     view = targets.add(app, MINE)
     review = new_display.add(
-        app, new_display.NewDisplay("Tern", "Wall", "monitor", "lcd", modes="Print, studio 160\nWeb")
+        app,
+        new_display.NewDisplay(maker="Tern", model="Wall", kind="monitor", panel="lcd", modes="Print, studio 160\nWeb"),
     )
     assert first(app, review).target == view.key and view.cct_k == pytest.approx(6504, abs=3)
     assert "Print, sdr, Studio 160" in menu_map.menu_map(app, review).modes_text
@@ -90,6 +99,6 @@ def test_what_is_wrong_with_it_is_said_with_its_field(app):
         assert e.value.place == place, change
     with pytest.raises(NotFoundError):
         targets.delete(app, 99)
+    own = new_display.NewDisplay(maker="A", model="B", kind="monitor", panel="lcd", modes="M")
     with pytest.raises(BadInputError, match="no such target"):
-        setups.change(app, new_display.add(app, new_display.NewDisplay("A", "B", "monitor", "lcd", modes="M")), 1,
-                      setups.Edit(target="custom|nothing"))  # fmt: skip
+        setups.change(app, new_display.add(app, own), 1, setups.Edit(target="custom|nothing"))

@@ -337,9 +337,14 @@ def test_what_is_wrong_with_spectra_is_pointed_at():
 
 
 def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
-    wall = new_display.add(app, new_display.NewDisplay("Tern", "Wall", "television", "lcd", modes="Film"))
+    wall = new_display.add(
+        app, new_display.NewDisplay(maker="Tern", model="Wall", kind="television", panel="lcd", modes="Film")
+    )
     mine = reviews.setups_of(app.db.connection(), wall)[0].id
-    room, signal = setups.Room("Torch", 30.0, "30 cm"), setups.StatedFormat("limited", 10, "4:2:2", 50.0)
+    room, signal = (
+        setups.Room("Torch", 30.0, "30 cm"),
+        setups.StatedFormat(range="limited", bits=10, chroma="4:2:2", refresh_hz=50.0),
+    )
     setups.change(app, wall, mine, setups.Edit(room=room, format=signal))
     run = bench.runs.start(wall, [Cell(mine, "white_black")])
     texts = {(1.0, 1.0, 1.0): "95 100 108", (0.0, 0.0, 0.0): "0.1 0.1 0.1"}

@@ -32,7 +32,7 @@ def experimenter(app, bench):
 
 
 def asked(app, bench, experimenter, review, control, name):
-    number = experimenter.start(review, Question("comfort", setup_of(app, review, name).id, control))
+    number = experimenter.start(review, Question(kind="comfort", setup=setup_of(app, review, name).id, control=control))
     bench.occupancy.wait()
     return views.view(app, number)
 
@@ -76,10 +76,13 @@ def test_by_hand_the_ratio_is_an_estimate_and_said_to_be(app, units):
         true = float(spectra.melanopic_der(spectra.WAVELENGTHS, unit.spectrum((1.0, 1.0, 1.0))))
         assert abs(eye_of(StageRead(unit.XYZ([(1.0, 1.0, 1.0)]))).der - true) < 2 * off, name
     review = new_display.add(
-        app, NewDisplay("Somebody", "Desk", "monitor", "lcd", modes="Day, srgb", controls="Eyes: 0..2 = 0")
+        app,
+        NewDisplay(
+            maker="Somebody", model="Desk", kind="monitor", panel="lcd", modes="Day, srgb", controls="Eyes: 0..2 = 0"
+        ),
     )
     setup = reviews.setups_of(app.db.connection(), review)[0].id
-    number = experiments.begin(app, review, Question("comfort", setup, "Eyes"))
+    number = experiments.begin(app, review, Question(kind="comfort", setup=setup, control="Eyes"))
     while (now := views.view(app, number)).now is not None:
         value = float(now.now.title.split()[1].rstrip(",")) if "as it" not in now.now.title else 0.0
         value = 0.0 if "once more" in now.now.title else value

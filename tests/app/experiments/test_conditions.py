@@ -39,7 +39,7 @@ def experimenter(app, bench):
 
 
 def question(app, review, name, **more):
-    return Question("conditions", setup_of(app, review, name).id, conditions=ConditionsAsked(**more))
+    return Question(kind="conditions", setup=setup_of(app, review, name).id, conditions=ConditionsAsked(**more))
 
 
 def asked(app, bench, experimenter, review, name, **more):
@@ -85,7 +85,7 @@ def test_what_follows_stands_in_the_menu_map_and_in_the_list(app, bench, experim
     assert "Image > Contrast" in whys["Reel"] and set(whys["Parlour"]) == {SAVER}
     with pytest.raises(NotFoundError, match="not about conditions"):
         blue = experimenter.start(
-            television, Question("does", setup_of(app, television, "Reel").id, "Image > Contrast")
+            television, Question(kind="does", setup=setup_of(app, television, "Reel").id, control="Image > Contrast")
         )
         bench.occupancy.wait()
         conditions.view(app, blue)
@@ -208,11 +208,19 @@ def test_what_stands_already_is_no_act():
 
 def test_a_torch_before_a_phone_by_hand(app):
     """No lux, a label and a distance; a light that cannot be had is left out, and the rest goes on."""
-    new = NewDisplay("Somebody", "Phone", "phone", "oled", modes="Day, srgb", controls="Adaptive: on off*")
+    new = NewDisplay(
+        maker="Somebody", model="Phone", kind="phone", panel="oled", modes="Day, srgb", controls="Adaptive: on off*"
+    )
     review = new_display.add(app, new)
     lights = (LightAsked("dark", 0.0), LightAsked("torch, 30 cm"), LightAsked("sunlight"))
     setup = experiments.cells.setup_of(app, review, new_display_setup(app, review))
-    q = Question("conditions", setup.id, conditions=ConditionsAsked(lights, [FactorAsked("Adaptive", ["on"])], True, 6))
+    q = Question(
+        kind="conditions",
+        setup=setup.id,
+        conditions=ConditionsAsked(
+            lights=lights, factors=[FactorAsked("Adaptive", ["on"])], together=True, baselines=6
+        ),
+    )
     number = experiments.begin(app, review, q)
     seen = views.view(app, number)
     assert seen.by_hand and seen.now is not None and "light: dark, 0 lux" in seen.now.acts

@@ -41,7 +41,9 @@ def experimenter(app, bench):
 
 
 def asked(app, bench, experimenter, review, kind, control="", name="Studio", **more):
-    number = experimenter.start(review, Question(kind, setup_of(app, review, name).id, control, **more))
+    number = experimenter.start(
+        review, Question(kind=kind, setup=setup_of(app, review, name).id, control=control, **more)
+    )
     bench.occupancy.wait()
     return views.view(app, number)
 
@@ -84,7 +86,7 @@ def test_two_setups_and_shadows(app, bench, experimenter, monitor):
     arena = setup_of(app, monitor, "Arena").id
     same = asked(app, bench, experimenter, monitor, "difference", setups=[arena])
     assert same.title == "Are Studio and Arena the same?" and "Arena differs from Studio" in same.sentence
-    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Twin", setups.Edit({}))
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Twin", setups.Edit(values={}))
     twin = asked(app, bench, experimenter, monitor, "difference", setups=[made])
     assert twin.sentence == "Studio and Twin are the same as far as can be measured."
     ranked = asked(app, bench, experimenter, monitor, "shadows", SHADOW, setups=[arena])
@@ -94,10 +96,10 @@ def test_two_setups_and_shadows(app, bench, experimenter, monitor):
 
 
 def test_what_it_will_take_is_said_beforehand(app, monitor):
-    q = Question("does", setup_of(app, monitor, "Studio").id, BLUE)
+    q = Question(kind="does", setup=setup_of(app, monitor, "Studio").id, control=BLUE)
     cost = questions.cost(app, monitor, q)
     assert cost.title == "What does Blue step do?" and len(cost.stages) == 6 and cost.readings == 6 * 22
-    assert questions.cost(app, monitor, Question("locks", q.setup, POWER)).looks == 3
+    assert questions.cost(app, monitor, Question(kind="locks", setup=q.setup, control=POWER)).looks == 3
     assert views.lines(app, monitor) == []
 
 
@@ -188,7 +190,7 @@ def test_after_a_pause_what_was_done_is_done_again(app, bench, experimenter, mon
 
 
 def test_a_server_that_is_killed_goes_on_at_the_next_stage(app, bench, experimenter, monitor, tmp_path):
-    number = experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, BLUE))
+    number = experimenter.start(monitor, Question(kind="does", setup=setup_of(app, monitor, "Studio").id, control=BLUE))
     bench.occupancy.wait()
     whole = views.view(app, number)
     # As if the process had ended after two stages.
@@ -218,14 +220,14 @@ def test_a_server_that_is_killed_goes_on_at_the_next_stage(app, bench, experimen
 def test_it_is_paused_gone_on_with_and_ended(app, monitor):
     bench = BenchService(app, speed=200.0)
     experimenter = Experimenter(app, bench)
-    number = experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, BLUE))
+    number = experimenter.start(monitor, Question(kind="does", setup=setup_of(app, monitor, "Studio").id, control=BLUE))
     with pytest.raises(ConflictError, match="in use"):
-        experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, POWER))
+        experimenter.start(monitor, Question(kind="does", setup=setup_of(app, monitor, "Studio").id, control=POWER))
     until(lambda: views.view(app, number).read >= 1)
     experimenter.halt(number, "paused")
     until(lambda: views.view(app, number).state == "paused")
     with pytest.raises(ConflictError, match="open"):
-        experimenter.start(monitor, Question("does", setup_of(app, monitor, "Studio").id, POWER))
+        experimenter.start(monitor, Question(kind="does", setup=setup_of(app, monitor, "Studio").id, control=POWER))
     experimenter.resume(number)
     experimenter.halt(number, "stopped")
     until(lambda: views.view(app, number).state == "stopped")
@@ -274,7 +276,9 @@ Detail: 0..100 = 50"""
 def mine(app):
     """A display of one's own, whose light is that of a stand-in that nobody told the application of."""
     modes = "Studio, sdr, srgb\nArena, sdr, srgb"
-    new = NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes=modes, controls=CONTROLS)
+    new = NewDisplay(
+        maker="Tern Street", model="Wall 55", kind="television", panel="lcd", modes=modes, controls=CONTROLS
+    )
     review = new_display.add(app, new)
     return review, SimulatedUnit(parse_unit(shipped_units()[MONITOR]))
 
@@ -304,7 +308,9 @@ def by_hand(app, number, unit):
 
 def test_locks_and_resets_by_hand(app, bench, experimenter, mine):
     review, unit = mine
-    number = experimenter.start(review, Question("locks", setup_of(app, review, "Studio").id, "Power"))
+    number = experimenter.start(
+        review, Question(kind="locks", setup=setup_of(app, review, "Studio").id, control="Power")
+    )
     first = views.view(app, number)
     assert first.state == "waiting" and first.by_hand
     # Only what is not so already is to be entered.
@@ -325,14 +331,18 @@ def test_locks_and_resets_by_hand(app, bench, experimenter, mine):
 
 def test_a_promise_by_hand(app, bench, experimenter, mine):
     review, unit = mine
-    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Blue step"))
+    number = experimenter.start(
+        review, Question(kind="does", setup=setup_of(app, review, "Studio").id, control="Blue step")
+    )
     seen = by_hand(app, number, unit)
     assert "kept at 1, 2, 4; the opposite at 3" in seen.sentence
 
 
 def test_what_is_typed_wrongly_is_named_and_nothing_stored(app, bench, experimenter, mine):
     review, _ = mine
-    number = experimenter.start(review, Question("locks", setup_of(app, review, "Studio").id, "Power"))
+    number = experimenter.start(
+        review, Question(kind="locks", setup=setup_of(app, review, "Studio").id, control="Power")
+    )
     good = ["90 100 110", "9 10 11", "40 20 2", "18 7 90"]
 
     def typed(stage=0, form="XYZ", texts=good, stands=None):
@@ -360,7 +370,9 @@ def test_what_is_typed_wrongly_is_named_and_nothing_stored(app, bench, experimen
 
 def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter, mine):
     review, _ = mine
-    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Power"))
+    number = experimenter.start(
+        review, Question(kind="does", setup=setup_of(app, review, "Studio").id, control="Power")
+    )
     texts = [
         f"{90 * max(rgb):.1f} {100 * max(rgb):.1f} {110 * max(rgb):.1f}" for rgb in views.view(app, number).now.rgb
     ]
@@ -377,7 +389,9 @@ def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter,
 
 def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimenter, mine):
     review, _ = mine
-    number = experimenter.start(review, Question("does", setup_of(app, review, "Studio").id, "Detail"))
+    number = experimenter.start(
+        review, Question(kind="does", setup=setup_of(app, review, "Studio").id, control="Detail")
+    )
 
     def texts(red=1.0):
         rgb = np.array(views.view(app, number).now.rgb, float)

@@ -65,7 +65,7 @@ def test_what_an_update_changed_is_told_and_what_it_left_is_not(app, bench, tele
 def test_a_firmware_without_an_update_in_the_file_changes_nothing_nor_do_other_settings_count(app, bench, television):
     measure(app, bench, television, "Reel", "Parlour")
     update(app, television, "3.12")
-    setups.change(app, television, setup_of(app, television, "Parlour").id, Edit({"Image > Backlight": 20}))
+    setups.change(app, television, setup_of(app, television, "Parlour").id, Edit(values={"Image > Backlight": 20}))
     measure(app, bench, television, "Reel", "Parlour")
     change = firmware_changes.changes(app, television)[0]
     assert {f.setup for f in change.figures} == {"Reel"} and not any(f.measurable for f in change.figures)
@@ -88,8 +88,18 @@ def test_light_that_differs_from_session_to_session_is_no_change(app, bench, tel
 
 def test_what_is_written_alike_has_not_changed():
     unit = type("Unit", (), {"firmware": "2"})()
-    alike = firmware_changes.FigureChange("Day", "White and black", "White", "cd/m²", "100", "100", True)
-    moved = firmware_changes.FigureChange("Day", "Gamut", "Covered", "%", "96", "98", True)
+    alike = firmware_changes.FigureChange(
+        setup="Day",
+        measurement="White and black",
+        head="White",
+        unit="cd/m²",
+        before="100",
+        after="100",
+        measurable=True,
+    )
+    moved = firmware_changes.FigureChange(
+        setup="Day", measurement="Gamut", head="Covered", unit="%", before="96", after="98", measurable=True
+    )
     assert firmware_changes._sentences([alike], [], unit) == ["Day: nothing measurable changed (1 figure)."]
     assert firmware_changes._sentences([alike, moved], [], unit) == [
         "Day: Gamut, Covered: 96 → 98 %. 1 of 2 figures changed."

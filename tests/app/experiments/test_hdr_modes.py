@@ -41,7 +41,7 @@ def experimenter(app, bench):
 
 
 def asked(app, bench, experimenter, review, kind, name, **more):
-    number = experimenter.start(review, Question(kind, setup_of(app, review, name).id, **more))
+    number = experimenter.start(review, Question(kind=kind, setup=setup_of(app, review, name).id, **more))
     bench.occupancy.wait()
     return views.view(app, number)
 
@@ -252,11 +252,15 @@ def test_metadata_and_a_leak_by_hand(app):
     review = new_display.add(
         app,
         NewDisplay(
-            "Tern Street", "Wall 55", "television", "lcd", modes="Film, srgb\nShow, srgb\nHall HDR, pq, p3_d65_pq"
+            maker="Tern Street",
+            model="Wall 55",
+            kind="television",
+            panel="lcd",
+            modes="Film, srgb\nShow, srgb\nHall HDR, pq, p3_d65_pq",
         ),
     )
     hall = setup_of(app, review, "Hall HDR")
-    number = experiments.begin(app, review, Question("metadata", hall.id))
+    number = experiments.begin(app, review, Question(kind="metadata", setup=hall.id))
     said = []
     while (seen := views.view(app, number)).now is not None:
         said.append(seen.now.acts)
@@ -267,7 +271,7 @@ def test_metadata_and_a_leak_by_hand(app):
     assert said[0] == ["send no metadata", "mode Hall HDR"]
     assert said[1] == ["send mastering peak 4,000, MaxCLL 4,000 cd/m²"]
     assert seen.state == "done" and seen.sentence == "Hall HDR ignores metadata. Output clips at 594 cd/m²."
-    number = experiments.begin(app, review, Question("carry", hall.id))
+    number = experiments.begin(app, review, Question(kind="carry", setup=hall.id))
     acts, read = [], 0
     while (seen := views.view(app, number)).now is not None:
         acts += seen.now.acts
@@ -340,10 +344,18 @@ def test_a_display_that_leaves_a_mode_by_itself_is_found_out(app, bench, experim
 
 def test_by_hand_a_mode_that_left_is_chosen_again_and_the_menu_is_looked_at(app):
     review = new_display.add(
-        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Film, pq\nPlay, pq\nDay", controls="")
+        app,
+        NewDisplay(
+            maker="Tern Street",
+            model="Wall 55",
+            kind="television",
+            panel="lcd",
+            modes="Film, pq\nPlay, pq\nDay",
+            controls="",
+        ),
     )
     film = setup_of(app, review, "Film")
-    number = experiments.begin(app, review, Question("byitself", film.id))
+    number = experiments.begin(app, review, Question(kind="byitself", setup=film.id))
     said = []
     while (now := views.view(app, number).now) is not None:
         said.append(now.acts)
@@ -356,7 +368,7 @@ def test_by_hand_a_mode_that_left_is_chosen_again_and_the_menu_is_looked_at(app)
     assert said[3][:2] == ["send content without a flag", "mode Film"]
     assert "with content flagged as game it goes to Play" in views.view(app, number).sentence
     with pytest.raises(BadInputError, match="not among Film, Play"):
-        second = experiments.begin(app, review, Question("byitself", film.id))
+        second = experiments.begin(app, review, Question(kind="byitself", setup=film.id))
         views.typed_in(app, second, 0, "XYZ", [], {"Mode": "Night"}, [], [])
 
 
@@ -368,7 +380,7 @@ def test_a_light_control_that_bends_pq_is_freed_by_an_option_and_ranked(app, ben
         asked(
             app, bench, experimenter, review, "notches", "Matinee HDR", control="Picture > HDR light > Level", by="pq"
         )
-    setups.add(app, review, matinee.id, "Freed", setups.Edit({"Picture > HDR light > Free": "on"}))
+    setups.add(app, review, matinee.id, "Freed", setups.Edit(values={"Picture > HDR light > Free": "on"}))
     seen = asked(app, bench, experimenter, review, "notches", "Freed", control="Picture > HDR light > Level", by="pq")
     errors = {r[1]: float(r[2]) for r in seen.rows}
     assert min(errors, key=errors.get) == "100" and errors["0"] > errors["50"] > 1
@@ -380,7 +392,7 @@ def test_a_host_whose_hdr_is_off_sends_none(app, bench, units):
     """From a computer: what the display shows is SDR, and the run says so."""
     review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     off = setups.add(
-        app, review, setup_of(app, review, "Studio HDR").id, "Host off", setups.Edit({"Host > HDR": "off"})
+        app, review, setup_of(app, review, "Studio HDR").id, "Host off", setups.Edit(values={"Host > HDR": "off"})
     )
     bench.runs.start(review, [Cell(off, "white_black")])
     with pytest.raises(ConflictError, match="the display says it shows SDR"):

@@ -14,7 +14,7 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.experiments.base import StageRead
-from lumenar.core.experiments.samples import Sample, Samples
+from lumenar.core.experiments.samples import ComparedSample, Samples
 from lumenar.core.experiments.visible_effects import drawn, short_set
 from lumenar.core.tuning.base import Noise
 
@@ -24,7 +24,7 @@ NOISE = Noise(0.001, 0.0003)
 
 
 def asked(app, bench, review, name):
-    number = Experimenter(app, bench).start(review, Question("samples", setup_of(app, review, name).id))
+    number = Experimenter(app, bench).start(review, Question(kind="samples", setup=setup_of(app, review, name).id))
     bench.occupancy.wait()
     return views.view(app, number)
 
@@ -50,7 +50,13 @@ def test_what_is_of_one_sample_is_refused(app, bench, units):
 @pytest.mark.parametrize("share", [0.0, 0.01])
 def test_a_difference_is_told_and_none_is_not_made_up(share):
     """Twenty pairs: light that differs by 1 % is found, that which does not is called the same, and intervals hold the truth."""
-    x = Samples((Sample("A", "1", 1), Sample("B", "1", 2)), "M", {}, "sdr", NOISE)
+    x = Samples(
+        (ComparedSample(name="A", firmware="1", unit=1), ComparedSample(name="B", firmware="1", unit=2)),
+        "M",
+        {},
+        "sdr",
+        NOISE,
+    )
     M = [[0.4, 0.2, 0.02], [0.35, 0.7, 0.12], [0.2, 0.1, 0.95]]
     base = np.array([0.03 + 150 * np.array(p.rgb) ** 2.2 @ M for p in short_set("sdr")])
     held, told = 0, 0
@@ -65,7 +71,13 @@ def test_a_difference_is_told_and_none_is_not_made_up(share):
 
 
 def test_a_person_is_told_which_sample(app):
-    x = Samples((Sample("A", "1.0", 1), Sample("B", "", 2)), "Film", {"Light": 20.0}, "sdr", NOISE)
+    x = Samples(
+        (ComparedSample(name="A", firmware="1.0", unit=1), ComparedSample(name="B", firmware="", unit=2)),
+        "Film",
+        {"Light": 20.0},
+        "sdr",
+        NOISE,
+    )
     before, *rest = (a.words for a in x.stages[1].acts)
     assert before == "sample B before the meter"
     assert rest == ["mode Film", "Light to 20"]

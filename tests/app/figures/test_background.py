@@ -13,7 +13,7 @@ from lumenar.app.events import Hub
 from lumenar.app.figures import background as background_figures
 from lumenar.app.figures import cells
 from lumenar.app.figures.background import BackgroundFigures
-from lumenar.app.figures.helper import Helper, Task
+from lumenar.app.figures.helper import FigureTask, Helper
 from lumenar.core.uncertainty import DRAWS
 
 
@@ -91,7 +91,7 @@ def test_what_a_run_had_is_shown_until_its_last_figures_are_there(whole, backgro
     count = len(cells.newest(whole, 1).complete)
     until(lambda: board.board(whole, 1) and kept(whole) >= count)
     row = next(r for c, r in cells.newest(whole, 1).complete.items() if c.measurement == "grey_ramp")
-    task = Task(row.run_id, row.setup_id, "grey_ramp", "srgb", draws=background_figures.DRAWS)
+    task = FigureTask(row.run_id, row.setup_id, "grey_ramp", "srgb", draws=background_figures.DRAWS)
     assert cells._early_key(task) not in whole.cache, "what is no longer needed is let go"
 
 

@@ -15,7 +15,7 @@ import pytest
 from lumenar.app.application import Application
 from lumenar.app.board import board
 from lumenar.app.figures import cells, stored_analyses
-from lumenar.app.figures.helper import Helper, HelperError, Task, compute, figures
+from lumenar.app.figures.helper import FigureTask, Helper, HelperError, compute, figures
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.targets import TARGETS
@@ -27,7 +27,7 @@ from ...web.driver import Server
 @pytest.fixture
 def tasks(whole):
     rows = cells.newest(whole, 1).complete
-    return [Task(r.run_id, c.setup, c.measurement, "srgb", uncertain=False) for c, r in rows.items()]
+    return [FigureTask(r.run_id, c.setup, c.measurement, "srgb", uncertain=False) for c, r in rows.items()]
 
 
 @pytest.fixture
@@ -95,7 +95,7 @@ def test_a_helper_that_does_not_answer_is_not_waited_for(whole, helper, tasks, m
 
 def test_one_cell_that_cannot_be_computed_spoils_no_other(whole, helper, tasks):
     known = [t for t in tasks if t.setup_id == 1][:2]
-    unread = Task(known[0].run_id, 99, "gamut", "srgb")
+    unread = FigureTask(known[0].run_id, 99, "gamut", "srgb")
     assert figures(whole, [unread]) == helper.ask([unread]) == [None]
     assert compute(whole, helper, [unread, *known]).keys() == set(known)
 

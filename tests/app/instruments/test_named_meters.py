@@ -25,7 +25,7 @@ LCD = StatedCorrection("lcd", MATRIX, 0.5, "a spectroradiometer", "Wall 55")
 
 def by_hand(app, bench, meter, panel="lcd", XYZ="90 100 110"):
     """White and black of a new display typed from a named meter; the review and the run."""
-    review = new_display.add(app, NewDisplay("Tern", "Wall", "television", panel, modes="Film"))
+    review = new_display.add(app, NewDisplay(maker="Tern", model="Wall", kind="television", panel=panel, modes="Film"))
     setup = reviews.setups_of(app.db.connection(), review)[0].id
     run = bench.runs.start(
         review, [Cell(setup, "white_black")], Options(warm_up=True), named_meters.hand_meter(app, meter)
@@ -37,8 +37,8 @@ def by_hand(app, bench, meter, panel="lcd", XYZ="90 100 110"):
 
 
 def test_a_matrix_corrects_what_is_typed_from_that_meter_on_that_panel(app, bench):
-    mine = named_meters.add(app, MeterIdentity("Spot", "77", calibrated_on="2026-01-31", floor_cd_m2=0.01))
-    twin = named_meters.add(app, MeterIdentity("Spot", "78"))
+    mine = named_meters.add(app, MeterIdentity(name="Spot", serial="77", calibrated_on="2026-01-31", floor_cd_m2=0.01))
+    twin = named_meters.add(app, MeterIdentity(name="Spot", serial="78"))
     named_meters.add_correction(app, mine, LCD)
     cases = [(mine, "lcd", True), (twin, "lcd", False), (mine, "oled", False)]
     for meter, panel, applies in cases:
@@ -59,19 +59,19 @@ def test_a_matrix_corrects_what_is_typed_from_that_meter_on_that_panel(app, benc
 
 
 def test_a_correction_goes_with_its_meter_and_its_uncertainty_is_in_the_figures(app, bench):
-    mine = named_meters.add(app, MeterIdentity("Spot", "77", repeatability_percent=0.1))
+    mine = named_meters.add(app, MeterIdentity(name="Spot", serial="77", repeatability_percent=0.1))
     rough, fine = (StatedCorrection("lcd", MATRIX, u, "a lab", "") for u in (5.0, 0.2))
     spreads = []
     for stated in (rough, fine):
         named_meters.add_correction(app, mine, stated)
-        named_meters.change(app, mine, MeterIdentity("Spot two", "77", repeatability_percent=0.1))
+        named_meters.change(app, mine, MeterIdentity(name="Spot two", serial="77", repeatability_percent=0.1))
         review, _ = by_hand(app, bench, mine)
         spreads.append(board.board(app, review).rows[0].cells[0].figures[0].uncertainty)
     assert spreads[0] > 8 * spreads[1]
 
 
 def test_what_is_used_stays(app, bench):
-    mine = named_meters.add(app, MeterIdentity("Spot", "77"))
+    mine = named_meters.add(app, MeterIdentity(name="Spot", serial="77"))
     used = named_meters.add_correction(app, mine, LCD)
     by_hand(app, bench, mine)
     with pytest.raises(ConflictError, match="1 runs were read"):
@@ -80,7 +80,7 @@ def test_what_is_used_stays(app, bench):
     named_meters.delete_correction(app, spare)
     with pytest.raises(ConflictError, match="has corrections"):
         named_meters.delete(app, mine)
-    other = named_meters.add(app, MeterIdentity("Lamp"))
+    other = named_meters.add(app, MeterIdentity(name="Lamp"))
     named_meters.delete(app, other)
     view = Corrector(app, bench).view()
     assert [m.identity.name for m in view.named] == ["Spot"] and [c.serial for c in view.corrections] == ["77"]
@@ -95,7 +95,7 @@ def test_what_is_used_stays(app, bench):
     ],
 )  # fmt: skip
 def test_what_is_wrong_with_a_meter_is_said(app, change, place):
-    named_meters.add(app, MeterIdentity("Spot", "77"))
+    named_meters.add(app, MeterIdentity(name="Spot", serial="77"))
     with pytest.raises(BadInputError) as e:
         named_meters.add(app, MeterIdentity(**({"name": "Other", "serial": "77"} | change)))
     assert e.value.place == place and len(named_meters.views(app)) == 1
@@ -109,7 +109,7 @@ def test_what_is_wrong_with_a_meter_is_said(app, change, place):
     ],
 )  # fmt: skip
 def test_a_matrix_that_cannot_be_one_is_refused(app, matrix):
-    mine = named_meters.add(app, MeterIdentity("Spot"))
+    mine = named_meters.add(app, MeterIdentity(name="Spot"))
     with pytest.raises(BadInputError) as e:
         named_meters.add_correction(app, mine, StatedCorrection("lcd", matrix, 1.0, "a lab", ""))
     assert e.value.place == "matrix"

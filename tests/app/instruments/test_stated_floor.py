@@ -7,7 +7,7 @@ import pytest
 from lumenar.app.board import board, cell_charts
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
-from lumenar.app.figures.helper import Task
+from lumenar.app.figures.helper import FigureTask
 from lumenar.app.instruments import named_meters
 from lumenar.app.instruments.named_meters import MeterIdentity
 from lumenar.app.instruments.stated_floor import BEFORE, floor_of, state_floor
@@ -29,7 +29,9 @@ CHEAP = StatedMeter("Spot", "77")
 
 @pytest.fixture
 def oled(app):
-    return new_display.add(app, NewDisplay("Tern Street", "Glass 48", "television", "oled", modes=MODES))
+    return new_display.add(
+        app, NewDisplay(maker="Tern Street", model="Glass 48", kind="television", panel="oled", modes=MODES)
+    )
 
 
 def typed(app, bench, review, meter=CHEAP):
@@ -76,7 +78,7 @@ def test_it_counts_for_every_run_of_the_review_with_that_meter_and_for_no_other(
 
 
 def test_a_named_meter_without_a_floor_keeps_it_for_the_next_run(app, bench, oled):
-    number = named_meters.add(app, MeterIdentity("Spot", "77"))
+    number = named_meters.add(app, MeterIdentity(name="Spot", serial="77"))
     run = typed(app, bench, oled, named_meters.hand_meter(app, number))
     state_floor(app, run, 0.006)
     assert named_meters.hand_meter(app, number).floor_cd_m2 == 0.006
@@ -121,7 +123,7 @@ def test_figures_that_were_being_computed_when_the_floor_was_stated_are_not_kept
     setup = rows(app, oled)[0]
     cell = cells.newest(app, oled).complete[Cell(setup.id, "white_black")]
     since, stale = app.turn, cells.analysis_of(app, cell, resolve(setup.target))
-    task = Task(run, setup.id, "white_black", setup.target)
+    task = FigureTask(run, setup.id, "white_black", setup.target)
 
     def kept():
         return app.db.connection().execute("SELECT count(*) FROM computed").fetchone()[0]

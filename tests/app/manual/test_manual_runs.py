@@ -48,7 +48,10 @@ FIRST = ("white_black", "grey_ramp", "gamut")
 @pytest.fixture
 def television(app):
     return new_display.add(
-        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes=MODES, controls=CONTROLS)
+        app,
+        NewDisplay(
+            maker="Tern Street", model="Wall 55", kind="television", panel="lcd", modes=MODES, controls=CONTROLS
+        ),
     )
 
 
@@ -77,7 +80,7 @@ def type_all(app, run, texts=None):
 
 
 def test_a_name_is_enough_to_begin(app):
-    review = new_display.add(app, NewDisplay("Tern Street", "Wall 55", "television", "lcd"))
+    review = new_display.add(app, NewDisplay(maker="Tern Street", model="Wall 55", kind="television", panel="lcd"))
     shown = board.board(app, review)
     assert shown.rows == [] and shown.next.view == "menu" and not shown.can.reads
     assert [e.name for e in shelf.shelf(app)] == ["Tern Street Wall 55"]
@@ -140,7 +143,9 @@ def test_plan_and_list_say_the_same_time_and_it_gets_less(app, bench, television
 
 
 def test_a_person_keeps_to_no_rest_of_the_bench_and_none_is_claimed(app, bench):
-    review = new_display.add(app, NewDisplay("Tern Street", "Glass 48", "television", "oled", modes="Evening"))
+    review = new_display.add(
+        app, NewDisplay(maker="Tern Street", model="Glass 48", kind="television", panel="oled", modes="Evening")
+    )
     run = begin(app, bench, review, ("white_black",))
     type_all(app, run)
     assert runs.get(app.db.connection(), run).habits == {}
@@ -159,7 +164,8 @@ def test_of_readings_that_contradict_each_other_the_darkest_is_asked_about(app, 
 
 def test_hdr_by_hand_is_sent_with_ten_bits_and_sdr_as_usual(app, bench):
     review = new_display.add(
-        app, NewDisplay("Tern Street", "Glass 48", "television", "oled", modes="Film\nFilm HDR, pq")
+        app,
+        NewDisplay(maker="Tern Street", model="Glass 48", kind="television", panel="oled", modes="Film\nFilm HDR, pq"),
     )
     menu_map.change(app, review, None, "Film\nFilm HDR, pq\nGame HDR, hlg", "")
     assert {s.name: s.format for s in rows(app, review)} == {
@@ -169,7 +175,9 @@ def test_hdr_by_hand_is_sent_with_ten_bits_and_sdr_as_usual(app, bench):
         run = bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
         assert {p.top for p in manual_runs.sheet(app, run).patches} == {top}
         manual_runs.end(app, run)
-    many = new_display.add(app, NewDisplay("Tern Street", "Desk 27", "monitor", "lcd", bits=12, modes="HDR, pq"))
+    many = new_display.add(
+        app, NewDisplay(maker="Tern Street", model="Desk 27", kind="monitor", panel="lcd", bits=12, modes="HDR, pq")
+    )
     assert rows(app, many)[0].format == {}, "more than ten are as they are"
 
 
@@ -310,8 +318,8 @@ def test_a_run_that_was_ended_takes_nothing_more(app, bench, television):
 
 
 def test_an_open_run_whose_setup_is_deleted_is_open_no_more(app, bench, television):
-    setups.change(app, television, rows(app, television)[0].id, setups.Edit({"Picture > Light": 10.0}))
-    mine = setups.add(app, television, rows(app, television)[0].id, "Night", setups.Edit({}))
+    setups.change(app, television, rows(app, television)[0].id, setups.Edit(values={"Picture > Light": 10.0}))
+    mine = setups.add(app, television, rows(app, television)[0].id, "Night", setups.Edit(values={}))
     run = bench.runs.start(television, [Cell(mine, "white_black")])
     assert board.board(app, television).by_hand == [run]
     setups.delete(app, television, mine)
@@ -326,7 +334,7 @@ def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
         app,
         television,
         setup,
-        setups.Edit({"Picture > Tone": "2.4", "System > Saving": "low", "Picture > Light": 10.0}),
+        setups.Edit(values={"Picture > Tone": "2.4", "System > Saving": "low", "Picture > Light": 10.0}),
     )
     sheet = manual_runs.sheet(app, begin(app, bench, television, ("white_black",)))
     assert [(s.path, s.value) for s in sheet.setups[0].enter] == [
@@ -339,14 +347,22 @@ def test_settings_are_listed_in_the_order_to_enter_them(app, bench, television):
 def test_a_mode_under_two_signals_is_the_one_that_is_measured(app, bench):
     modes = "Film, pq\n  Light = 10\nFilm, sdr\n  Light = 30"
     review = new_display.add(
-        app, NewDisplay("Tern Street", "Wall 77", "television", "oled", modes=modes, controls="Light 0..50 = 40")
+        app,
+        NewDisplay(
+            maker="Tern Street",
+            model="Wall 77",
+            kind="television",
+            panel="oled",
+            modes=modes,
+            controls="Light 0..50 = 40",
+        ),
     )
     assert {(s.name, s.mode, s.signal) for s in rows(app, review)} == {
         ("Film", "Film", "pq"),
         ("Film (sdr)", "Film", "sdr"),
     }
     setup = next(s for s in rows(app, review) if s.signal == "sdr")
-    setups.change(app, review, setup.id, setups.Edit({"Light": 10.0}))
+    setups.change(app, review, setup.id, setups.Edit(values={"Light": 10.0}))
     run = bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
     assert [(s.path, s.value) for s in manual_runs.sheet(app, run).setups[0].enter] == [("Light", "10")]
     # Other signals of it are written down later.
@@ -369,7 +385,7 @@ def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, tele
     type_all(app, begin(app, bench, television))
     with pytest.raises(ConflictError, match="Evening was measured"):
         menu_map.change(app, television, None, "Bright", CONTROLS)
-    setups.change(app, television, rows(app, television)[1].id, setups.Edit({"Picture > Light": 40.0}))
+    setups.change(app, television, rows(app, television)[1].id, setups.Edit(values={"Picture > Light": 40.0}))
     with pytest.raises(BadInputError, match=r"Bright could not be kept: 40 is outside 0\.\.35"):
         menu_map.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
     assert menu_map.menu_map(app, television).controls[0].values == "0 to 50"
@@ -415,7 +431,7 @@ def test_a_meter_that_shows_luminance_alone_serves_what_rests_on_it(app, bench, 
     ).answers[0]
     assert "luminance meter only" in answer.error
     assert readings_document(app, television)["meters"][0]["kind"] == "luminance meter"
-    named = named_meters.add(app, named_meters.MeterIdentity("Lux", "9", kind="luminance meter"))
+    named = named_meters.add(app, named_meters.MeterIdentity(name="Lux", serial="9", kind="luminance meter"))
     stated = named_meters.StatedCorrection("lcd", [[1, 0, 0], [0, 1, 0], [0, 0, 1]], 1.0, "a lab", "")
     with pytest.raises(BadInputError, match="luminance alone"):
         named_meters.add_correction(app, named, stated)

@@ -29,7 +29,10 @@ LIGHT, TONE, SAVING = "Picture > Light", "Picture > Tone", "System > Saving"
 
 @pytest.fixture
 def wall(app):
-    return new_display.add(app, NewDisplay("Tern", "Wall", "television", "lcd", modes="Film\nGame", controls=CONTROLS))
+    return new_display.add(
+        app,
+        NewDisplay(maker="Tern", model="Wall", kind="television", panel="lcd", modes="Film\nGame", controls=CONTROLS),
+    )
 
 
 def first(app, review):
@@ -67,7 +70,7 @@ def test_a_control_is_corrected_in_place_and_taken_back(app, wall):
 
 
 def test_a_control_that_is_called_otherwise_keeps_its_values(app, wall):
-    setups.change(app, wall, first(app, wall).id, setups.Edit({LIGHT: 12.0}))
+    setups.change(app, wall, first(app, wall).id, setups.Edit(values={LIGHT: 12.0}))
     menu_map.change_control(app, wall, None, LIGHT, {"path": "Picture > Backlight"})
     assert first(app, wall).changes == {"Picture > Backlight": 12.0}
     assert fields(app, wall, SAVING).locks == {"low": ["Picture > Backlight"]}
@@ -125,7 +128,9 @@ def test_a_menu_is_taken_over_from_another_display(app, wall, units):
     assert [m.name for m in taken.modes] == [m.name for m in source.menu.modes]
     assert document_of(display_of(app, wall).menu)["controls"] == document_of(source.menu)["controls"]
     # A display that comes later takes it at once; changing one leaves the other.
-    twin = new_display.add(app, NewDisplay("Tern", "Wall 2", "television", "lcd", like=source.row.id))
+    twin = new_display.add(
+        app, NewDisplay(maker="Tern", model="Wall 2", kind="television", panel="lcd", like=source.row.id)
+    )
     path = source.menu.controls[0].path
     menu_map.change_control(app, twin, None, path, {"note": "stiff"})
     assert fields(app, twin, path).note == "stiff" and fields(app, wall, path).note == ""
@@ -136,7 +141,10 @@ def test_a_menu_is_taken_over_from_another_display(app, wall, units):
 
 
 def test_another_sample_shares_the_menu_until_it_differs(app, wall):
-    same = new_display.add(app, NewDisplay("Tern", "Wall", "television", "lcd", sample="B", firmware="2", review=wall))
+    same = new_display.add(
+        app,
+        NewDisplay(maker="Tern", model="Wall", kind="television", panel="lcd", sample="B", firmware="2", review=wall),
+    )
     assert same == wall and [r.name for r in board.board(app, wall).rows] == [
         "Film", "Game", "Film (sample B)", "Game (sample B)",
     ]  # fmt: skip
@@ -150,7 +158,7 @@ def test_another_sample_shares_the_menu_until_it_differs(app, wall):
             new_display.add(app, NewDisplay(**(known | change)))
         assert e.value.place == place
     with pytest.raises(NotFoundError):
-        new_display.add(app, NewDisplay("T", "W", "television", "lcd", review=99))
+        new_display.add(app, NewDisplay(maker="T", model="W", kind="television", panel="lcd", review=99))
 
 
 @pytest.mark.parametrize("format", ["json", "csv"])

@@ -52,7 +52,7 @@ def test_what_cannot_be_read_names_its_field(app, modes, controls, kind, place):
 
 
 def test_confirmed_roles_are_stored_and_wrong_ones_refused(app):
-    new = NewDisplay("Tern Street", "Wall", "monitor", "lcd", modes="Film", controls=CONTROLS)
+    new = NewDisplay(maker="Tern Street", model="Wall", kind="monitor", panel="lcd", modes="Film", controls=CONTROLS)
     roles = {"Picture > Backlight": "luminance", "Picture > R gain": "red gain"}
     review = new_display.add(app, NewDisplay(**{**new.__dict__, "roles": roles}))
     menu = display(app, reviews.unit_of(app.db.connection(), review).id).menu

@@ -23,7 +23,7 @@ from lumenar.bench.ports import RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.menu import Control, Menu, MenuError, Mode
-from lumenar.core.recipes.steps import Note, ordered_steps
+from lumenar.core.recipes.steps import SettingNote, ordered_steps
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
@@ -135,7 +135,7 @@ def test_on_another_sample_the_spread_is_told(app, bench, monitor, tuned, replay
 
 
 def test_a_wrong_order_is_seen_to_fail_on_the_reset_trap(app, bench, monitor, replayer, monkeypatch):
-    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Late power", Edit({GAINS[0]: 90.0}))
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Late power", Edit(values={GAINS[0]: 90.0}))
     setup = setup_of(app, monitor, "Late power")
     real = recipes.written_steps(app, setup)
     # Somebody toggles the power setting after all else: the display puts the gain back.
@@ -154,7 +154,7 @@ def test_a_wrong_order_is_seen_to_fail_on_the_reset_trap(app, bench, monitor, re
 
 
 def test_a_step_that_the_display_refuses_fails_with_its_number(app, bench, monitor, replayer, monkeypatch):
-    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit({"Picture > Light": 40.0}))
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit(values={"Picture > Light": 40.0}))
     apply = SimulatedUnit.apply
 
     def refuse(self, control, value):
@@ -195,7 +195,7 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
 
 
 def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, monitor, replayer, monkeypatch):
-    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit({"Picture > Light": 40.0}))
+    made = setups.add(app, monitor, setup_of(app, monitor, "Studio").id, "Dim", Edit(values={"Picture > Light": 40.0}))
     assemble = bench.equipment.assemble
 
     def left_thrifty(unit, seed, on_s=0.0):
@@ -229,13 +229,16 @@ def test_a_replay_that_finds_the_bench_taken_waits_for_nobody(app, bench, monito
 def by_hand(app):
     menu = "Light 0..100 = 60 (luminance)\nRed gain 0..100 = 100 (red gain)"
     return new_display.add(
-        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Evening, srgb", controls=menu)
+        app,
+        NewDisplay(
+            maker="Tern Street", model="Wall 55", kind="television", panel="lcd", modes="Evening, srgb", controls=menu
+        ),
     )
 
 
 def test_a_person_replays_and_types_the_proof(app, replayer, by_hand):
     first = setup_of(app, by_hand, "Evening")
-    made = setups.add(app, by_hand, first.id, "Evening set", Edit({"Red gain": 93.0}))
+    made = setups.add(app, by_hand, first.id, "Evening set", Edit(values={"Red gain": 93.0}))
     number = replayer.start(by_hand, made)
     row = replays.get(app.db.connection(), number)
     assert row.state == "waiting" and recipes.recipe(app, by_hand, made).by_hand
@@ -257,7 +260,7 @@ def test_a_person_replays_and_types_the_proof(app, replayer, by_hand):
 
 
 def test_a_step_that_cannot_be_entered_by_hand_ends_it(app, replayer, by_hand):
-    made = setups.add(app, by_hand, setup_of(app, by_hand, "Evening").id, "Set", Edit({"Red gain": 93.0}))
+    made = setups.add(app, by_hand, setup_of(app, by_hand, "Evening").id, "Set", Edit(values={"Red gain": 93.0}))
     number = replayer.start(by_hand, made)
     with pytest.raises(ConflictError, match="no such step"):
         replayer.failed_at(number, 9, "")
@@ -282,10 +285,10 @@ def test_a_recipe_is_plain_data(app, monitor):
 def test_what_is_written_stands_in_recipe_verdict_and_edition(app, bench, monitor, tuned, replayer, tmp_path):
     replayed(app, bench, replayer, monitor, tuned)
     for note in (
-        Note("why", GAINS[1], "", "By eye and meter."),
-        Note("check", "Home or shop", "home", "Asked at the first start."),
-        Note("workaround", "Clamp", "off", "It leaks.", "0.9"),
-        Note("say", "", "", "For a white wall."),
+        SettingNote("why", GAINS[1], "", "By eye and meter."),
+        SettingNote("check", "Home or shop", "home", "Asked at the first start."),
+        SettingNote("workaround", "Clamp", "off", "It leaks.", "0.9"),
+        SettingNote("say", "", "", "For a white wall."),
     ):
         setup_notes.write(app, monitor, tuned, note)
     seen = recipes.recipe(app, monitor, tuned)
@@ -307,10 +310,10 @@ def test_what_is_written_stands_in_recipe_verdict_and_edition(app, bench, monito
     said = json.loads((edition / "data" / "advice.json").read_text())
     assert [len(v) for v in said["notes"].values()] == [4] and len(said["replays"]) == 1
     # Another reason takes the place of the first; what was published stays.
-    setup_notes.write(app, monitor, tuned, Note("why", GAINS[1], "", "Read twice."))
+    setup_notes.write(app, monitor, tuned, SettingNote("why", GAINS[1], "", "Read twice."))
     assert len(setup_notes.of_setup(app, tuned)) == 4 and verify(edition).agrees
     note = next(n for n in setup_notes.of_setup(app, tuned) if n.kind == "say")
-    setup_notes.write(app, monitor, tuned, Note("say", "", "", "For a grey wall."), note.id)
+    setup_notes.write(app, monitor, tuned, SettingNote("say", "", "", "For a grey wall."), note.id)
     setup_notes.forget(app, monitor, tuned, next(n.id for n in setup_notes.of_setup(app, tuned) if n.kind == "check"))
     again = recipes.recipe(app, monitor, tuned)
     assert again.text == ["For a grey wall."] and "Home or shop" not in {s.path for s in again.steps}
@@ -321,7 +324,7 @@ def test_a_replay_enters_what_only_some_models_have_and_counts_steps_as_they_are
 ):
     unit = reviews.unit_of(app.db.connection(), monitor).id
     menu_map.change_control(app, monitor, unit, GAINS[1], {"only": "a fine menu"})
-    setup_notes.write(app, monitor, tuned, Note("check", "Home or shop", "home", "Asked at the first start."))
+    setup_notes.write(app, monitor, tuned, SettingNote("check", "Home or shop", "home", "Asked at the first start."))
     steps = [s for s in recipes.recipe(app, monitor, tuned).steps if s.kind != "leave"]
     assert ("only-if", GAINS[1]) in [(s.kind, s.path) for s in steps]
     row = replayed(app, bench, replayer, monitor, tuned)
@@ -335,16 +338,18 @@ def test_a_replay_enters_what_only_some_models_have_and_counts_steps_as_they_are
 
 def test_a_note_that_makes_no_sense_is_named(app, monitor, tuned):
     for note, place in (
-        (Note("shout", "", "", "No"), "kind"), (Note("say", "", "", " "), "words"), (Note("why", "", "", "Because"), "path"),
-        (Note("say", "", "", "x" * 601), "words"),
-    ):  # fmt: skip
+        (SettingNote("shout", "", "", "No"), "kind"),
+        (SettingNote("say", "", "", " "), "words"),
+        (SettingNote("why", "", "", "Because"), "path"),
+        (SettingNote("say", "", "", "x" * 601), "words"),
+    ):
         with pytest.raises(BadInputError) as e:
             setup_notes.write(app, monitor, tuned, note)
         assert e.value.place == place
     other = setup_of(app, monitor, "Arena").id
-    made = setup_notes.write(app, monitor, tuned, Note("say", "", "", "Here"))
+    made = setup_notes.write(app, monitor, tuned, SettingNote("say", "", "", "Here"))
     for act in (
-        lambda: setup_notes.write(app, monitor, other, Note("say", "", "", "There"), made),
+        lambda: setup_notes.write(app, monitor, other, SettingNote("say", "", "", "There"), made),
         lambda: setup_notes.forget(app, monitor, other, made),
         lambda: setup_notes.forget(app, monitor, tuned, 999),
     ):

@@ -21,8 +21,8 @@ from lumenar.publish.verify import verify
 from ...conftest import setup_of
 
 MINE = PurposeDefinition(
-    "Office wall", "Seen from afar.", {"brightness_ladder.max_cd_m2": 3, "grey_ramp.curve_rms_lstar": 1},
-    ["brightness_ladder.max_cd_m2"],
+    title="Office wall", meaning="Seen from afar.", weights={"brightness_ladder.max_cd_m2": 3, "grey_ramp.curve_rms_lstar": 1},
+    core=["brightness_ladder.max_cd_m2"],
 )  # fmt: skip
 
 

@@ -37,7 +37,7 @@ def test_a_changed_setting_makes_figures_stale_until_it_is_back(app, bench, meas
     setup = reviews.setups_of(app.db.connection(), measured)[0].id
     assert set(states(app, measured).values()) == {"measured"}
     before = board.board(app, measured).rows[0].score
-    setups.change(app, measured, setup, setups.Edit({"Screen > Tone > Blue": 90}))
+    setups.change(app, measured, setup, setups.Edit(values={"Screen > Tone > Blue": 90}))
     row = board.board(app, measured).rows[0]
     assert set(states(app, measured).values()) == {"stale"} and row.score is None
     assert row.state == "1 setting changed" and row.cells[0].note == "Blue 100 → 90"
@@ -45,7 +45,7 @@ def test_a_changed_setting_makes_figures_stale_until_it_is_back(app, bench, meas
     assert set(states(app, measured, 1).values()) == {"measured"}
     nextstep = board.board(app, measured).next
     assert nextstep.text.startswith("Measure again what is stale") and {s for s, _ in nextstep.cells} == {setup}
-    setups.change(app, measured, setup, setups.Edit({"Screen > Tone > Blue": 100}))
+    setups.change(app, measured, setup, setups.Edit(values={"Screen > Tone > Blue": 100}))
     assert set(states(app, measured).values()) == {"measured"} and board.board(app, measured).rows[0].score == before
 
 
@@ -60,7 +60,7 @@ def test_new_firmware_makes_the_unit_stale(app, bench, measured):
 
 def test_a_setup_of_its_own_is_measured_beside_the_mode_and_can_go_again(app, bench, measured):
     setup = reviews.setups_of(app.db.connection(), measured)[1].id
-    new = setups.add(app, measured, setup, "Lively, warmer", setups.Edit({"Screen > Tone > Blue": 80}))
+    new = setups.add(app, measured, setup, "Lively, warmer", setups.Edit(values={"Screen > Tone > Blue": 80}))
     bench.runs.start(measured, [Cell(new, "white_black")])
     bench.runs.finish()
     rows = {r.name: r for r in board.board(app, measured).rows}
@@ -70,7 +70,7 @@ def test_a_setup_of_its_own_is_measured_beside_the_mode_and_can_go_again(app, be
     ]
     assert cct[1] < cct[0] - 500
     with pytest.raises(BadInputError, match="already"):
-        setups.add(app, measured, setup, "Lively, warmer", setups.Edit({}))
+        setups.add(app, measured, setup, "Lively, warmer", setups.Edit(values={}))
     with pytest.raises(ConflictError, match="as shipped"):
         setups.delete(app, measured, setup)
     setups.delete(app, measured, new)
@@ -87,11 +87,11 @@ def test_the_menu_refuses_what_the_unit_would(app, bench, units):
         ({"System > Power": "Thrifty", "Picture > Light": 30}, "locked while System > Power is Thrifty"),
     ):
         with pytest.raises(BadInputError, match=said):
-            setups.change(app, review, studio, setups.Edit(settings))
+            setups.change(app, review, studio, setups.Edit(values=settings))
     view = setups.view(app, review, studio)
     assert next(c for c in view.controls if c.path == "Picture > Colour").locked
     assert view.shipped
-    setups.change(app, review, studio, setups.Edit({"System > Power": "Thrifty"}))
+    setups.change(app, review, studio, setups.Edit(values={"System > Power": "Thrifty"}))
     assert next(c for c in setups.view(app, review, studio).controls if c.path == "Picture > Light").locked
 
 
@@ -272,7 +272,13 @@ def wall(app, bench):
     review = new_display.add(
         app,
         new_display.NewDisplay(
-            "Tern", "Wall", "television", "lcd", firmware="1", modes="Film\nGame", controls=controls
+            maker="Tern",
+            model="Wall",
+            kind="television",
+            panel="lcd",
+            firmware="1",
+            modes="Film\nGame",
+            controls=controls,
         ),
     )
     setup = reviews.setups_of(app.db.connection(), review)[0].id
@@ -287,9 +293,9 @@ def wall(app, bench):
 @pytest.mark.parametrize(
     ("edit", "note"),
     [
-        (setups.Edit({"Picture > Light": 20.0}), "Light 30 → 20"),
-        (setups.Edit({"Picture > Tone": "2.4"}), ""), (setups.Edit(read=["Picture > Light"]), ""),
-        (setups.Edit({"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
+        (setups.Edit(values={"Picture > Light": 20.0}), "Light 30 → 20"),
+        (setups.Edit(values={"Picture > Tone": "2.4"}), ""), (setups.Edit(read=["Picture > Light"]), ""),
+        (setups.Edit(values={"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
         (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"),
         (setups.Edit(room=setups.Room("dark", 5.0)), "room 0 lux → 5 lux"), (setups.Edit(no_room=True), ""),
         (setups.Edit(format=setups.StatedFormat(bits=10)), "signal bits 8 → 10"),
@@ -313,7 +319,7 @@ def test_many_differences_are_counted_and_firmware_is_named(app, bench, units):
     bench.runs.finish()
     view = setups.view(app, review, setup.id)
     free = [c for c in view.controls if c.kind == "slider" and not c.locked][:5]
-    setups.change(app, review, setup.id, setups.Edit({c.path: c.minimum for c in free}))
+    setups.change(app, review, setup.id, setups.Edit(values={c.path: c.minimum for c in free}))
     note = reading_of(app, review, setup.id).note
     assert note.count("→") == 2 and note.endswith("3 more settings")
     setups.undo(app, review, setup.id)
@@ -326,13 +332,13 @@ def test_values_say_where_they_come_from(app, wall):
     origins = lambda: {c.path.split(" > ")[1]: c.origin for c in setups.view(app, review, setup).controls}  # noqa: E731
     assert origins() == {"Light": "assumed", "Tone": "unknown", "Logo": "assumed"}
     setups.change(
-        app, review, setup, setups.Edit({"Picture > Tone": "2.2"}, read=["Picture > Tone", "Picture > Light"])
+        app, review, setup, setups.Edit(values={"Picture > Tone": "2.2"}, read=["Picture > Tone", "Picture > Light"])
     )
     assert origins() == {"Light": "read", "Tone": "read", "Logo": "assumed"}
-    setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0, "Picture > Tone": None}))
+    setups.change(app, review, setup, setups.Edit(values={"Picture > Light": 10.0, "Picture > Tone": None}))
     assert origins() == {"Light": "set", "Tone": "unknown", "Logo": "assumed"}
-    setups.change(app, review, setup, setups.Edit({"Picture > Logo": "on"}))
-    setups.change(app, review, setup, setups.Edit({"Picture > Logo": "off"}))
+    setups.change(app, review, setup, setups.Edit(values={"Picture > Logo": "on"}))
+    setups.change(app, review, setup, setups.Edit(values={"Picture > Logo": "off"}))
     assert origins()["Logo"] == "assumed", "what is back at a default that nobody read is assumed again"
     for edit, place in [
         (setups.Edit(read=["Picture > Nothing"]), "Picture > Nothing"), (setups.Edit(read=["Picture > Tone"]), "Picture > Tone"),
@@ -348,7 +354,7 @@ def test_values_say_where_they_come_from(app, wall):
 
 def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
     review, setup = wall
-    setups.change(app, review, setup, setups.Edit({"Picture > Light": 10.0}, target="srgb"))
+    setups.change(app, review, setup, setups.Edit(values={"Picture > Light": 10.0}, target="srgb"))
     setups.change(app, review, setup, setups.Edit(name="Films", format=setups.StatedFormat(bits=10)))
     told = [c.words for c in setups.history(app, review, setup)]
     assert told[0] == ["name: Film → Films", "signal: bits 10"]
@@ -369,7 +375,11 @@ def test_the_board_nests_what_was_made_of_a_mode_under_it(app, wall):
     game = reviews.setups_of(app.db.connection(), review)[1].id
     setups.add(app, review, game, "Game, night", setups.Edit(room=setups.Room("night", None, "a torch, 30 cm")))
     setups.add(
-        app, review, setup, "Film, lamp", setups.Edit({"Picture > Light": 5.0}, format=setups.StatedFormat(bits=10))
+        app,
+        review,
+        setup,
+        "Film, lamp",
+        setups.Edit(values={"Picture > Light": 5.0}, format=setups.StatedFormat(bits=10)),
     )
     rows = [(r.name, r.mode, r.nested, r.room, r.format) for r in board.board(app, review).rows]
     assert rows == [
@@ -411,9 +421,11 @@ def test_a_stand_in_is_not_measured_in_a_light_it_does_not_stand_in(app, bench, 
 
 def test_a_recall_list_brings_a_setup_back_step_by_step(app):
     text = "Light 0..50 = 30 (luminance)\nTone 2.0 [2.2] 2.4\nSaving low off*\nSaving = low locks Light\nSaving resets Tone\n"
-    review = new_display.add(app, new_display.NewDisplay("T", "W", "television", "lcd", modes="Film", controls=text))
+    review = new_display.add(
+        app, new_display.NewDisplay(maker="T", model="W", kind="television", panel="lcd", modes="Film", controls=text)
+    )
     setup = reviews.setups_of(app.db.connection(), review)[0].id
-    setups.change(app, review, setup, setups.Edit({"Light": 20.0, "Saving": "low", "Tone": "2.4"}))
+    setups.change(app, review, setup, setups.Edit(values={"Light": 20.0, "Saving": "low", "Tone": "2.4"}))
     steps = recall.recall(app, review, setup).steps
     assert [(s.path, s.before, s.value) for s in steps] == [
         ("Light", 30, 20.0),
@@ -430,8 +442,10 @@ def test_a_recall_list_brings_a_setup_back_step_by_step(app):
 
 def test_a_recall_list_frees_what_is_locked_as_it_ships_first(app):
     text = "Light 0..50 = 30\nPower low* high\nPower = low locks Light"
-    review = new_display.add(app, new_display.NewDisplay("T", "W", "television", "lcd", modes="Film", controls=text))
+    review = new_display.add(
+        app, new_display.NewDisplay(maker="T", model="W", kind="television", panel="lcd", modes="Film", controls=text)
+    )
     setup = reviews.setups_of(app.db.connection(), review)[0].id
-    setups.change(app, review, setup, setups.Edit({"Power": "high", "Light": 20.0}))
+    setups.change(app, review, setup, setups.Edit(values={"Power": "high", "Light": 20.0}))
     steps = recall.recall(app, review, setup).steps
     assert [(s.path, s.frees) for s in steps] == [("Power", ["Light"]), ("Light", [])]

@@ -58,7 +58,7 @@ def measured(app, bench, review, setup, *measurements, **options):
 
 def test_a_run_that_finds_another_signal_pauses_and_says_so(app, bench, television):
     reel = setup_of(app, television, "Reel HDR")
-    plain = setups.add(app, television, reel.id, "Plain port", Edit({PORT: "Plain signal"}))
+    plain = setups.add(app, television, reel.id, "Plain port", Edit(values={PORT: "Plain signal"}))
     with pytest.raises(ConflictError, match=r"is sent, and the display says it shows SDR\. See to its input"):
         measured(app, bench, television, plain, "white_black")
     bench.runs.stop()
@@ -72,7 +72,7 @@ def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, televisi
     reel = setup_of(app, television, "Reel HDR")
     flagged = measured(app, bench, television, reel.id, "pq_tracking")["pq_tracking"]
     told = setups.add(
-        app, television, reel.id, "Told", Edit({CURVE: "PQ"}, format=StatedFormat(flag="none"))
+        app, television, reel.id, "Told", Edit(values={CURVE: "PQ"}, format=StatedFormat(flag="none"))
     )  # fmt: skip
     plain = measured(app, bench, television, told, "pq_tracking")["pq_tracking"]
     assert plain.scalar("clip_cd_m2") == pytest.approx(flagged.scalar("clip_cd_m2"), rel=0.01)
@@ -152,7 +152,7 @@ def test_what_is_sent_makes_sense(app, television):
 def test_what_is_set_before_hdr_is_replayed_before_it(app, bench, units):
     review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     arena = setup_of(app, review, "Arena HDR")
-    lifted = setups.add(app, review, arena.id, "Lifted", Edit({"System > HDR depth": "lifted"}))
+    lifted = setups.add(app, review, arena.id, "Lifted", Edit(values={"System > HDR depth": "lifted"}))
     own = measured(app, bench, review, lifted, "pq_tracking", "gamut", "white_black")["pq_tracking"]
     plain = measured(app, bench, review, arena.id, "pq_tracking")["pq_tracking"]
     assert own.scalar("middle_code_percent") > plain.scalar("middle_code_percent") + 1
@@ -172,12 +172,12 @@ def by_hand(app, bench):
     review = new_display.add(
         app,
         NewDisplay(
-            "Tern Street", "Wall 55", "television", "oled", modes="Film, pq, bt2020_pq",
+            maker="Tern Street", model="Wall 55", kind="television", panel="oled", modes="Film, pq, bt2020_pq",
             controls="Inputs\n  Deep signal off* on (only while SDR shows) (all modes)\n",
         ),
     )  # fmt: skip
     film = setup_of(app, review, "Film")
-    deep = setups.add(app, review, film.id, "Deep", Edit({"Inputs > Deep signal": "on"}))
+    deep = setups.add(app, review, film.id, "Deep", Edit(values={"Inputs > Deep signal": "on"}))
     bench.runs.start(review, [Cell(deep, "white_black")])
     return review, deep, manual_runs.open_runs(app, review)[0]
 
@@ -228,7 +228,7 @@ def test_where_light_ends_by_what_the_decoder_is_told(app, bench, television):
     experimenter = Experimenter(app, bench)
 
     def asked(control):
-        q = Question("ends", setup_of(app, television, "Reel HDR").id, control=control)
+        q = Question(kind="ends", setup=setup_of(app, television, "Reel HDR").id, control=control)
         number = experimenter.start(television, q)
         bench.occupancy.wait()
         return experiment_views.view(app, number)
@@ -455,7 +455,7 @@ def test_what_metadata_do_stands_among_the_plates_of_the_setup_it_was_asked_of(a
     review, experimenter = television, Experimenter(app, bench)
 
     def asked():
-        number = experimenter.start(review, Question("metadata", reel))
+        number = experimenter.start(review, Question(kind="metadata", setup=reel))
         bench.occupancy.wait()
         return experiment_views.view(app, number)
 

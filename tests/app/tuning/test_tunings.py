@@ -374,7 +374,10 @@ MENU = """Picture
 @pytest.fixture
 def by_hand(app):
     return new_display.add(
-        app, NewDisplay("Tern Street", "Wall 55", "television", "lcd", modes="Evening, srgb", controls=MENU)
+        app,
+        NewDisplay(
+            maker="Tern Street", model="Wall 55", kind="television", panel="lcd", modes="Evening, srgb", controls=MENU
+        ),
     )
 
 
@@ -500,7 +503,10 @@ def test_a_mistyped_number_is_asked_about_beside_earlier_attempts(app, tuner, by
 def test_a_luminance_that_jumps_because_it_was_set_is_not_asked_about(app, tuner):
     menu = MENU.replace("0..100 = 60", "0..100 = 100")
     wall = new_display.add(
-        app, NewDisplay("Tern Street", "Wall 43", "television", "lcd", modes="Evening, srgb", controls=menu)
+        app,
+        NewDisplay(
+            maker="Tern Street", model="Wall 43", kind="television", panel="lcd", modes="Evening, srgb", controls=menu
+        ),
     )
     number = tuner.start(wall, setup_of(app, wall, "Evening").id, Wish(["luminance"], 300.0))
     tunings.typed_in(app, number, 1, "Y", ["60"])
@@ -616,7 +622,7 @@ def test_a_tuning_that_holds_nonsense_can_be_looked_at_gone_back_in_and_ended(ap
     t = tunings.opened(app, number)
     for _ in range(3):
         end = t.following
-        if not isinstance(end, tunings.Step):
+        if not isinstance(end, tunings.TuningStep):
             break
         tunings.commit(app, t, end, [XYZ] * len(end.proposal.patches), 0.0)
         t = tunings.opened(app, number)
@@ -658,8 +664,27 @@ def test_of_two_submits_at_once_one_is_told_and_nothing_is_stored_twice(app, tun
     ("after", "reached"), [(120.0, True), (125.9, True), (126.1, False), (113.9, False), (114.1, True)]
 )
 def test_asked_for_luminance_alone_having_it_is_the_success(after, reached):
-    light = gains.PairedFigure("white_black.white_cd_m2", "Luminance", "cd/m²", 1, 300.0, after, None, None, None)
-    found = gains.Worth(True, False, "Leave it alone.", None, [light], 1, 2, 0)
+    light = gains.PairedFigure(
+        figure="white_black.white_cd_m2",
+        title="Luminance",
+        unit="cd/m²",
+        decimals=1,
+        before=300.0,
+        after=after,
+        gain=None,
+        low=None,
+        high=None,
+    )
+    found = gains.Worth(
+        proven=True,
+        worth_it=False,
+        sentence="Leave it alone.",
+        gain=None,
+        figures=[light],
+        before=1,
+        after=2,
+        missing=0,
+    )
     seen = gains._as_asked(found, 120.0)
     assert seen.worth_it is reached and seen.sentence.startswith("As asked." if reached else "Not reached.")
 

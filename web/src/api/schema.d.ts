@@ -2408,40 +2408,6 @@ export interface components {
             lux?: number | null;
         };
         /**
-         * Attempt
-         * @description A correction being made, or made and not yet kept. step: "reading", "done" or "failed".
-         */
-        Attempt: {
-            /**
-             * Step
-             * @enum {string}
-             */
-            step: "reading" | "done" | "failed";
-            /** Message */
-            message: string;
-            /** Review */
-            review: number;
-            /** Made On */
-            made_on: string;
-            /**
-             * Panel
-             * @enum {string}
-             */
-            panel: "lcd" | "oled" | "projector" | "other";
-            /** Done */
-            done: number;
-            /** Total */
-            total: number;
-            /** Matrix */
-            matrix: number[][] | null;
-            /** Residuals */
-            residuals: components["schemas"]["Residual"][];
-            /** Summary */
-            summary: {
-                [key: string]: number;
-            };
-        };
-        /**
          * AttemptReadings
          * @description The readings of one attempt as a person typed them, a patch each.
          */
@@ -3222,6 +3188,40 @@ export interface components {
             when: "" | "sdr" | "first";
         };
         /**
+         * CorrectionAttempt
+         * @description A correction being made, or made and not yet kept. step: "reading", "done" or "failed".
+         */
+        CorrectionAttempt: {
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "reading" | "done" | "failed";
+            /** Message */
+            message: string;
+            /** Review */
+            review: number;
+            /** Made On */
+            made_on: string;
+            /**
+             * Panel
+             * @enum {string}
+             */
+            panel: "lcd" | "oled" | "projector" | "other";
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Matrix */
+            matrix: number[][] | null;
+            /** Residuals */
+            residuals: components["schemas"]["Residual"][];
+            /** Summary */
+            summary: {
+                [key: string]: number;
+            };
+        };
+        /**
          * CorrectionInForce
          * @description What the working meter's readings are corrected by: the panel type it was made for, and its date.
          */
@@ -3779,7 +3779,7 @@ export interface components {
             };
             /** Corrections */
             corrections: components["schemas"]["CorrectionView"][];
-            attempt: components["schemas"]["Attempt"] | null;
+            attempt: components["schemas"]["CorrectionAttempt"] | null;
         };
         /**
          * KindChoice
@@ -4865,6 +4865,16 @@ export interface components {
             until: string;
         };
         /**
+         * OfferedSetup
+         * @description Another setup of the same sample.
+         */
+        OfferedSetup: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * OptionChoice
          * @description A value that an option may have, and how it is called.
          */
@@ -5382,7 +5392,7 @@ export interface components {
             /** Controls */
             controls: components["schemas"]["ControlChoice"][];
             /** Setups */
-            setups: components["schemas"]["SetupChoice-Output"][];
+            setups: components["schemas"]["OfferedSetup"][];
             /** By */
             by: {
                 [key: string]: string;
@@ -6014,21 +6024,11 @@ export interface components {
          * SetupChoice
          * @description A setup of a review.
          */
-        "SetupChoice-Input": {
+        SetupChoice: {
             /** Review */
             review: number;
             /** Setup */
             setup: number;
-        };
-        /**
-         * SetupChoice
-         * @description Another setup of the same sample.
-         */
-        "SetupChoice-Output": {
-            /** Setup */
-            setup: number;
-            /** Name */
-            name: string;
         };
         /**
          * SetupLine
@@ -6761,10 +6761,10 @@ export interface components {
             gaps: string[];
         };
         /**
-         * Wish
+         * WantedState
          * @description A control to be set in a setup, some values of which are changed already.
          */
-        Wish: {
+        WantedState: {
             /**
              * Changes
              * @default {}
@@ -10347,7 +10347,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wish"];
+                "application/json": components["schemas"]["WantedState"];
             };
         };
         responses: {
@@ -16360,7 +16360,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetupChoice-Input"];
+                "application/json": components["schemas"]["SetupChoice"];
             };
         };
         responses: {
@@ -18163,7 +18163,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetupChoice-Input"];
+                "application/json": components["schemas"]["SetupChoice"];
             };
         };
         responses: {

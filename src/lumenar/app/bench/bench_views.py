@@ -25,7 +25,7 @@ class LivePatch:
     setup: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LiveReading:
     """The last reading, corrected, beside the setup's own target once its white is known."""
 
@@ -46,7 +46,7 @@ class CorrectionInForce:
     made_on: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchStatus:
     """All that the bench bar shows. kind: what occupies the bench, "run", "free" or "correction", empty at rest."""
 
@@ -69,7 +69,7 @@ class BenchStatus:
     queued: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanPreview:
     """What measuring the cells would take, and whether the unit is known to be warm."""
 

@@ -57,7 +57,7 @@ class Picture:
     window: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FreeView:
     """What the free-running panel shows. captures are of the control chosen and the picture held."""
 
@@ -311,12 +311,31 @@ class FreeRun:
         patches = [
             NewPatch(held.setup_id, Patch(WHITE, level=v), 0.0, (brightness_ladder.MEASUREMENT.key,)) for v in values
         ]
-        new = new_run(self.app, held.review, held.unit, [setup], PANEL_TIMINGS[row.panel], False, patches)
+        new = new_run(
+            app=self.app,
+            review_id=held.review,
+            unit_id=held.unit,
+            setups=[setup],
+            habits=PANEL_TIMINGS[row.panel],
+            warm_up=False,
+            patches=patches,
+        )
         with self.app.db.transaction() as writing:
             run_id = runs.add_run(writing, new)
             for patch, v in zip(plans.unread(writing, run_id), values, strict=True):
                 reading = held.captures[v]
-                readings.add(writing, NewReading(patch.id, 1, "ok", reading.XYZ, reading.exposure_s, held.at[v], now()))
+                readings.add(
+                    writing,
+                    NewReading(
+                        patch_id=patch.id,
+                        attempt=1,
+                        outcome="ok",
+                        XYZ=reading.XYZ,
+                        exposure_s=reading.exposure_s,
+                        at_s=held.at[v],
+                        read_at=now(),
+                    ),
+                )
             runs.set_state(writing, run_id, "done", "")
         held.captures.clear()
         return run_id
@@ -324,13 +343,23 @@ class FreeRun:
     def keep_setting(self) -> None:
         """Give the setup the present value of the control moved."""
         held = self._open()
-        change(self.app, held.review, held.setup_id, Edit({held.control: held.values[held.control]}))
+        change(self.app, held.review, held.setup_id, Edit(values={held.control: held.values[held.control]}))
 
     def view(self) -> FreeView:
         """What the panel shows."""
         s = self._held
         if s is None or self.bench.occupancy.kind != "free":
-            return FreeView(False, None, None, "", [], None, [], self._failed, Picture(WHITE, Patch(WHITE).window))
+            return FreeView(
+                running=False,
+                review=None,
+                setup=None,
+                setup_name="",
+                controls=[],
+                control=None,
+                captures=[],
+                message=self._failed,
+                picture=Picture(WHITE, Patch(WHITE).window),
+            )
         controls = [
             MovableControl(c.path, c.minimum, c.maximum, c.step, s.values[c.path], c.luminance)
             for c in self._controls(s.unit, s.review, s.setup_id)
@@ -341,4 +370,14 @@ class FreeRun:
             u, v = XYZ_to_uv(XYZ)
             captures.append(Capture(value, float(XYZ[1]), float(u), float(v)))
         picture = Picture(s.patch.rgb, s.patch.window)
-        return FreeView(True, s.review, s.setup_id, s.name, controls, s.control, captures, s.message, picture)
+        return FreeView(
+            running=True,
+            review=s.review,
+            setup=s.setup_id,
+            setup_name=s.name,
+            controls=controls,
+            control=s.control,
+            captures=captures,
+            message=s.message,
+            picture=picture,
+        )

@@ -11,7 +11,7 @@ from lumenar.app.application import Application
 from lumenar.app.bench.follow_up_patches import asks_more, extend
 from lumenar.app.data import now
 from lumenar.bench.ports import MeterReading, Said
-from lumenar.bench.runner import SetupState, State, Step, Watched
+from lumenar.bench.runner import RunnerStep, SetupState, State, Watched
 from lumenar.core.readings import Outcome
 from lumenar.core.signals import document_of
 from lumenar.store import host_reports, plans, readings, runs
@@ -24,9 +24,9 @@ from lumenar.store.readings import NewReading
 class Audience(Protocol):
     """Whom the journal tells what is going on."""
 
-    def show(self, step: Step) -> None: ...
+    def show(self, step: RunnerStep) -> None: ...
 
-    def took(self, step: Step, outcome: Outcome, reading: MeterReading | None) -> None: ...
+    def took(self, step: RunnerStep, outcome: Outcome, reading: MeterReading | None) -> None: ...
 
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading) -> None: ...
 
@@ -65,28 +65,30 @@ class StoreJournal:
         cells = runs.progress_by_cell(db, run_id)
         self.tally = Tally(progress.done, progress.total, left, progress.last_s, cells, set())
 
-    def next_step(self) -> Step | None:
+    def next_step(self) -> RunnerStep | None:
         """The first patch without a reading."""
         if not self._left:
             return None
         row = self._left[-1]
-        return Step(row.id, self._setups[row.setup_id], row.patch)
+        return RunnerStep(row.id, self._setups[row.setup_id], row.patch)
 
-    def showing(self, step: Step) -> None:
+    def showing(self, step: RunnerStep) -> None:
         """A step begins."""
         self._audience.show(step)
 
-    def commit(self, step: Step, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1) -> None:
+    def commit(
+        self, step: RunnerStep, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1
+    ) -> None:
         """One reading, one transaction."""
         new = NewReading(
-            step.number,
-            attempt,
-            outcome,
-            reading.XYZ if reading else None,
-            reading.exposure_s if reading else None,
-            at_s,
-            now(),
-            reading.trace if reading else None,
+            patch_id=step.number,
+            attempt=attempt,
+            outcome=outcome,
+            XYZ=reading.XYZ if reading else None,
+            exposure_s=reading.exposure_s if reading else None,
+            at_s=at_s,
+            read_at=now(),
+            trace=reading.trace if reading else None,
         )
         added: list[PatchRow] = []
         try:
@@ -109,7 +111,7 @@ class StoreJournal:
         self.tally.last_s = at_s
         self._audience.took(step, outcome, reading)
 
-    def _further(self, db: sqlite3.Connection, step: Step) -> list[PatchRow]:
+    def _further(self, db: sqlite3.Connection, step: RunnerStep) -> list[PatchRow]:
         """What measurements ask for now that the last of their patches is read."""
         added: list[PatchRow] = []
         for measurement in self._uses.get(step.number, ()):

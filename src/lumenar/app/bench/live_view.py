@@ -16,7 +16,7 @@ from lumenar.app.bench.occupancy import Occupancy
 from lumenar.app.drivers.simulated import COLORIMETER
 from lumenar.app.events import Event, Hub
 from lumenar.bench.ports import MeterReading
-from lumenar.bench.runner import SetupState, State, Step, Watched
+from lumenar.bench.runner import RunnerStep, SetupState, State, Watched
 from lumenar.core.colour import difference, spaces
 from lumenar.core.readings import Outcome
 from lumenar.core.targets import Anchor, resolve
@@ -63,7 +63,9 @@ class LiveView:
         """The last reading."""
         u, v = (None, None) if XYZ is None else (float(x) if np.isfinite(x) else None for x in spaces.XYZ_to_uv(XYZ))
         Y, de = target or (None, None)
-        self._reading = LiveReading(outcome, None if XYZ is None else float(XYZ[1]), u, v, code, Y, de)
+        self._reading = LiveReading(
+            outcome=outcome, Y=None if XYZ is None else float(XYZ[1]), u=u, v=v, code=code, target_Y=Y, de=de
+        )
 
     def shown(self, code: str, rgb: tuple[float, float, float], place: str, setup: str) -> None:
         """What is on the screen."""
@@ -71,13 +73,13 @@ class LiveView:
 
     # -- what a run's journal tells -------------------------------------------------------------------------------
 
-    def show(self, step: Step) -> None:
+    def show(self, step: RunnerStep) -> None:
         """A patch goes on the screen."""
         p = step.patch
         self.shown(p.code, p.rgb, place_of(p), step.setup.name)
         self.tell(throttled=True)
 
-    def took(self, step: Step, outcome: Outcome, reading: MeterReading | None) -> None:
+    def took(self, step: RunnerStep, outcome: Outcome, reading: MeterReading | None) -> None:
         """A reading was committed."""
         XYZ = None if reading is None else self.corrected(reading.XYZ)
         p = step.patch
@@ -99,7 +101,7 @@ class LiveView:
         cells = [[setup, measurement, *tally.cells[setup, measurement]] for setup, measurement in changed]
         self.hub.publish(Event("cells", {"review": self.run.review_id, "cells": cells}))
 
-    def _against_target(self, step: Step, XYZ: np.ndarray | None) -> tuple[float, float] | None:
+    def _against_target(self, step: RunnerStep, XYZ: np.ndarray | None) -> tuple[float, float] | None:
         """Target luminance and dE2000 of a plain patch, once white is known and while black counts as zero."""
         p, white = step.patch, self._whites.get(step.setup.key)
         plain = p.level is None and p.zone is None and p.pattern == "window" and p.reads == "XYZ" and p.at_s is None

@@ -152,10 +152,26 @@ class Reread:
             bench.clock.sleep(habits.settle_s + habits.large_step_s)
             try:
                 read = bench.read(row.patch)
-                new = NewReading(patch_id, attempt, "ok", read.XYZ, read.exposure_s, bench.clock.now(), now())
+                new = NewReading(
+                    patch_id=patch_id,
+                    attempt=attempt,
+                    outcome="ok",
+                    XYZ=read.XYZ,
+                    exposure_s=read.exposure_s,
+                    at_s=bench.clock.now(),
+                    read_at=now(),
+                )
             except (BelowFloorError, SaturatedError) as e:
                 outcome: Outcome = "below_floor" if isinstance(e, BelowFloorError) else "saturated"
-                new = NewReading(patch_id, attempt, outcome, None, None, bench.clock.now(), now())
+                new = NewReading(
+                    patch_id=patch_id,
+                    attempt=attempt,
+                    outcome=outcome,
+                    XYZ=None,
+                    exposure_s=None,
+                    at_s=bench.clock.now(),
+                    read_at=now(),
+                )
             except InstrumentError as e:
                 self.failed(run_id, f"{e}. {e.advice}")
                 break

@@ -100,7 +100,15 @@ class RunQueue:
         wall = seconds / self._equipment.speed if self._equipment.speed else 0.0
         asked = sum(p.plan.asked for p in plans)
         saved = sum(p.plan.saved_seconds for p in plans)
-        return PlanPreview(readings, asked - readings, seconds, saved, wall, warm, planner.left_out)
+        return PlanPreview(
+            readings=readings,
+            shared=asked - readings,
+            seconds=seconds,
+            saved_seconds=saved,
+            wall_seconds=wall,
+            warm=warm,
+            left_out=planner.left_out,
+        )
 
     def start(
         self,
@@ -121,7 +129,14 @@ class RunQueue:
         for p in plans:
             patches = [NewPatch(x.setup, x.patch, x.seconds, x.measurements) for x in p.plan.patches]
             run = new_run(
-                self.app, review_id, p.unit_id, list(p.setups.values()), p.habits, options.warm_up, patches, meter
+                app=self.app,
+                review_id=review_id,
+                unit_id=p.unit_id,
+                setups=list(p.setups.values()),
+                habits=p.habits,
+                warm_up=options.warm_up,
+                patches=patches,
+                hand_meter=meter,
             )
             new.append(replace(run, key=None if new else key))
         made = []

@@ -30,7 +30,7 @@ from lumenar.store.reviews import SetupRow
 from lumenar.store.runs import CellRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardColumn:
     """One figure's column; columns of one measurement stand together."""
 
@@ -62,7 +62,7 @@ class BoardFigure:
 CellState = Literal["unmeasured", "queued", "measuring", "computing", "partial", "measured", "stale", "failed"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardCell:
     """One measurement of one setup: its state ("computing" if everything is read and its figures are being computed), progress
     and figures. note: why it is stale or has no figures (state "failed"), or what is doubtful about it; marked: whether that is
@@ -77,7 +77,7 @@ class BoardCell:
     marked: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoardRow:
     """One setup."""
 
@@ -111,7 +111,7 @@ class OptionChoice:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunOption:
     """What a measurement may be asked to do otherwise: the field of a run's options that it sets, its name and unit, and the
     values or the range that it may have; a switch has neither."""
@@ -145,7 +145,7 @@ class PurposeChoice:
     needs: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Board:
     """The whole Board of a review."""
 
@@ -181,37 +181,37 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
         state = settings_words(setup, menus[setup.unit_id])
         rows.append(
             BoardRow(
-                setup.id,
-                setup.name,
-                unit.sample,
-                unit.firmware,
-                setup.signal,
-                setup.mode,
-                not setup.shipped,
-                "" if room is None else room.label,
-                format_words(setup),
-                target.key,
-                target.title,
-                state,
-                score.value,
-                score.low,
-                score.high,
-                score.reason,
-                own,
+                setup=setup.id,
+                name=setup.name,
+                sample=unit.sample,
+                firmware=unit.firmware,
+                signal=setup.signal,
+                mode=setup.mode,
+                nested=not setup.shipped,
+                room="" if room is None else room.label,
+                format=format_words(setup),
+                target=target.key,
+                target_title=target.title,
+                state=state,
+                score=score.value,
+                low=score.low,
+                high=score.high,
+                score_note=score.reason,
+                cells=own,
             )
         )
     columns = [
         BoardColumn(
-            m.key,
-            m.title,
-            m.group,
-            c.figure,
-            c.head,
-            c.unit,
-            c.main,
-            m.short or m.title,
-            list(c.signals or m.signals),
-            m.first_pass,
+            measurement=m.key,
+            title=m.title,
+            group=m.group,
+            figure=c.figure,
+            head=c.head,
+            unit=c.unit,
+            main=c.main,
+            short=m.short or m.title,
+            signals=list(c.signals or m.signals),
+            first_pass=m.first_pass,
         )
         for m in MEASUREMENTS.values()
         if any(r.signal in m.signals for r in rows) or "sdr" in m.signals
@@ -225,17 +225,17 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     ]
     open_runs = manual_runs.open_runs(app, review_id)
     return Board(
-        review,
-        review.headline,
-        purpose,
-        title,
-        choices,
-        columns,
-        rows,
-        run_options(),
-        _next(rows, review, open_runs, ranks),
-        display_of(app, review_id).can,
-        open_runs,
+        review=review,
+        headline=review.headline,
+        purpose=purpose,
+        purpose_title=title,
+        purposes=choices,
+        columns=columns,
+        rows=rows,
+        options=run_options(),
+        next=_next(rows, review, open_runs, ranks),
+        can=display_of(app, review_id).can,
+        by_hand=open_runs,
     )
 
 
@@ -256,7 +256,18 @@ def run_options() -> list[RunOption]:
             usual = getattr(Context(), o.field)
             choices = [OptionChoice(plain(v), words) for v, words in o.choices]
             value = usual if o.switch else plain(usual)
-            found.append(RunOption(m.key, o.field, o.title, o.unit, choices, o.low, o.high, value))
+            found.append(
+                RunOption(
+                    measurement=m.key,
+                    field=o.field,
+                    title=o.title,
+                    unit=o.unit,
+                    choices=choices,
+                    low=o.low,
+                    high=o.high,
+                    usual=value,
+                )
+            )
     return found
 
 
@@ -287,7 +298,15 @@ def _cell(app: Application, setup: SetupRow, m: Measurement, newest: cells.Newes
                 note or "; ".join(filter(None, (remark, doubtful.words))),
                 doubtful.marked and state != "stale",
             )
-    return BoardCell(m.key, state, last.readings if last else 0, last.patches if last else 0, figures, note, marked)
+    return BoardCell(
+        measurement=m.key,
+        state=state,
+        done=last.readings if last else 0,
+        total=last.patches if last else 0,
+        figures=figures,
+        note=note,
+        marked=marked,
+    )
 
 
 MISREAD = 0.02

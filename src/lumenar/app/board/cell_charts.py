@@ -41,7 +41,7 @@ MOST = 4
 """Setups and pinned targets on one chart."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlateSetup:
     """One setup on the plates: its name, its state, whether its measurement is there, and what is doubtful of it."""
 
@@ -77,7 +77,7 @@ class PlateColumn:
     measurable: bool | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plates:
     """The plates of one measurement. pins: targets, drawn as a perfect display would measure; hosted: whether the host's
     report is shown beside them; reported: what the host reports about the setup, None where unknown; floor: the meter's floor, if
@@ -205,7 +205,13 @@ def plates(
         against_target=m.against_target,
         shown=[
             PlateSetup(
-                f.setup.id, f.name, _state(app, f.setup), True, f.setup.target, resolve(f.setup.target).title, f.note
+                setup=f.setup.id,
+                name=f.name,
+                state=_state(app, f.setup),
+                measured=True,
+                target=f.setup.target,
+                target_title=resolve(f.setup.target).title,
+                note=f.note,
             )
             for f in found
         ],
@@ -307,7 +313,13 @@ def _others(
 ) -> list[PlateSetup]:
     return [
         PlateSetup(
-            s.id, s.name, _state(app, s), Cell(s.id, measurement) in now.complete, s.target, resolve(s.target).title, ""
+            setup=s.id,
+            name=s.name,
+            state=_state(app, s),
+            measured=Cell(s.id, measurement) in now.complete,
+            target=s.target,
+            target_title=resolve(s.target).title,
+            note="",
         )
         for s in reviews.setups_of(app.db.connection(), review_id)
         if s.id not in wanted

@@ -19,7 +19,7 @@ from lumenar.core.uncertainty import measurable
 from lumenar.store import reviews
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ComparedSetup:
     """One column of the comparison."""
 
@@ -33,7 +33,7 @@ class ComparedSetup:
     target_title: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ComparedValue:
     """One figure of one setup: as written, its standard uncertainty, and how it differs from the first setup's.
 
@@ -50,7 +50,7 @@ class ComparedValue:
     undecidable: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ComparedFigure:
     """One row of the comparison."""
 
@@ -92,7 +92,16 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
         unit = display(app, setup.unit_id).row
         target = cells.target_of(target_key or setup.target, setup.signal)
         columns.append(
-            ComparedSetup(setup.id, review, setup.name, unit.name, unit.sample, unit.firmware, target.key, target.title)
+            ComparedSetup(
+                setup=setup.id,
+                review=review,
+                name=setup.name,
+                display=unit.name,
+                sample=unit.sample,
+                firmware=unit.firmware,
+                target=target.key,
+                target_title=target.title,
+            )
         )
         own: dict[str, Analysis] = {}
         for cell, row in cells.newest(app, review).fresh.items():
@@ -107,30 +116,52 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
         if any(own_analyses):
             for c in (c for c in m.columns if {s.signal for s, _ in found} & set(c.signals or m.signals)):
                 values = [_value(c, a, own_analyses[0], k) for k, a in enumerate(own_analyses)]
-                rows.append(ComparedFigure(m.key, m.title, m.group, c.figure, c.head, c.unit, values))
+                rows.append(
+                    ComparedFigure(
+                        measurement=m.key,
+                        title=m.title,
+                        group=m.group,
+                        figure=c.figure,
+                        head=c.head,
+                        unit=c.unit,
+                        values=values,
+                    )
+                )
     shared = [m for m in MEASUREMENTS if all(m in a for a in analyses)]
     grey = greys(found[0][0].signal).key
     return Comparison(columns, target_key, rows, shared, grey if grey in shared else next(iter(shared), ""))
 
 
 def _value(column: Column, analysis: Analysis | None, first: Analysis | None, place: int) -> ComparedValue:
-    nothing = ComparedValue("·", None, None, None, None, None)
+    nothing = ComparedValue(text="·", raw=None, uncertainty=None, difference=None, difference_u=None, measurable=None)
     if analysis is None:
         return nothing
     text, value, key = written(column, analysis)
     if value is None:
-        return ComparedValue(text, None, None, None, None, None)
+        return ComparedValue(text=text, raw=None, uncertainty=None, difference=None, difference_u=None, measurable=None)
     u = analysis.uncertainty.get(key)
     standard = u.standard if u is not None and math.isfinite(u.standard) else None
     base = first.scalar(key) if first is not None and place else None
     bounds = [a for a in (analysis, first) if a is not None and place and _is_bound(column, a)]
     if bounds:
-        return ComparedValue(text, value, standard, None, None, None, undecidable=True)
+        return ComparedValue(
+            text=text,
+            raw=value,
+            uncertainty=standard,
+            difference=None,
+            difference_u=None,
+            measurable=None,
+            undecidable=True,
+        )
     if base is None or first is None or column.words:
-        return ComparedValue(text, value, standard, None, None, None)
+        return ComparedValue(
+            text=text, raw=value, uncertainty=standard, difference=None, difference_u=None, measurable=None
+        )
     spread = difference_u(key, analysis, first)
     known = None if spread is None else measurable(value - base, spread)
-    return ComparedValue(text, value, standard, value - base, spread, known)
+    return ComparedValue(
+        text=text, raw=value, uncertainty=standard, difference=value - base, difference_u=spread, measurable=known
+    )
 
 
 def _is_bound(column: Column, analysis: Analysis) -> bool:
@@ -151,14 +182,14 @@ def comparable(app: Application) -> list[ComparedSetup]:
                 unit = units[setup.unit_id]
                 out.append(
                     ComparedSetup(
-                        setup.id,
-                        review,
-                        setup.name,
-                        unit.name,
-                        unit.sample,
-                        unit.firmware,
-                        setup.target,
-                        resolve(setup.target).title,
+                        setup=setup.id,
+                        review=review,
+                        name=setup.name,
+                        display=unit.name,
+                        sample=unit.sample,
+                        firmware=unit.firmware,
+                        target=setup.target,
+                        target_title=resolve(setup.target).title,
                     )
                 )
     return out

@@ -51,7 +51,7 @@ class Scene:
     outside_percent: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Look:
     """The swatch view of one setup."""
 
@@ -122,16 +122,16 @@ def look(app: Application, review_id: int, setup_id: int, target_key: str | None
     if worst >= 0.5:
         note += f" Up to {worst:.0f} % of a scene lies outside sRGB and is cut off here."
     return Look(
-        setup_id,
-        setup.name,
-        target.key,
-        target.title,
-        target_choices(app, setup.signal),
-        factor,
-        scenes,
-        shown,
-        of,
-        note,
+        setup=setup_id,
+        name=setup.name,
+        target=target.key,
+        target_title=target.title,
+        targets=target_choices(app, setup.signal),
+        factor=factor,
+        scenes=scenes,
+        swatches=shown,
+        swatches_of=of,
+        note=note,
     )
 
 

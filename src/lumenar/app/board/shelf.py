@@ -17,7 +17,7 @@ from lumenar.store import editions, reviews, runs
 log = logging.getLogger("lumenar.shelf")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Headline:
     """The best setup for one purpose with its score and interval, and beside it the best mode as shipped where that is
     another."""
@@ -33,7 +33,7 @@ class Headline:
     shipped_mode: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShelfEntry:
     """One review as the Shelf shows it."""
 
@@ -76,7 +76,24 @@ def entry_or_fault(app: Application, review_id: int) -> ShelfEntry:
         row = reviews.unit_of(app.db.connection(), review_id)
         name = row.name if row else f"Review {review_id}"
         about = f"This review cannot be shown ({type(e).__name__}: {' '.join(str(e).split())[:200]}); others can."
-        return ShelfEntry(review_id, name, "", "other", about, "", "", "", 0, 0, 0, 0, None, 0, None, [])
+        return ShelfEntry(
+            id=review_id,
+            name=name,
+            kind="",
+            panel="other",
+            about=about,
+            sample="",
+            serial="",
+            firmware="",
+            modes=0,
+            samples=0,
+            cells_measured=0,
+            cells=0,
+            run_state=None,
+            editions=0,
+            published=None,
+            headline=[],
+        )
 
 
 def entry(app: Application, review_id: int, now: cells.Newest | None = None) -> ShelfEntry:
@@ -114,13 +131,13 @@ def _headline(app: Application, best: setup_scores.Best) -> Headline:
     setup, score = best.of_all
     shipped = best.as_shipped if best.as_shipped and best.as_shipped[0].id != setup.id else None
     return Headline(
-        best.purpose,
-        app.rubric.purposes[best.purpose].title,
-        score.value,
-        score.low,
-        score.high,
-        setup.name,
-        setup.id,
-        shipped[1].value if shipped else None,
-        shipped[0].name if shipped else "",
+        purpose=best.purpose,
+        title=app.rubric.purposes[best.purpose].title,
+        value=score.value,
+        low=score.low,
+        high=score.high,
+        mode=setup.name,
+        setup=setup.id,
+        shipped_value=shipped[1].value if shipped else None,
+        shipped_mode=shipped[0].name if shipped else "",
     )

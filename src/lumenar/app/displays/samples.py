@@ -14,7 +14,7 @@ from lumenar.store import reviews
 from lumenar.store.reviews import UnitRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sample:
     """One sample of a display. version: what an edit of it is made from; can: what goes without a person."""
 
@@ -58,23 +58,23 @@ def sample(app: Application, unit_id: int) -> Sample:
     shown = display(app, unit_id)
     r = shown.row
     return Sample(
-        r.id,
-        digest(r),
-        r.review_id,
-        r.maker,
-        r.model,
-        r.kind,
-        r.panel,
-        r.serial,
-        r.sample,
-        r.firmware,
-        r.size_inch,
-        r.width_px,
-        r.height_px,
-        r.bits,
-        r.signal_range,
-        shown.can,
-        [m.name for m in shown.menu.modes],
+        id=r.id,
+        version=digest(r),
+        review=r.review_id,
+        maker=r.maker,
+        model=r.model,
+        kind=r.kind,
+        panel=r.panel,
+        serial=r.serial,
+        sample=r.sample,
+        firmware=r.firmware,
+        size_inch=r.size_inch,
+        width_px=r.width_px,
+        height_px=r.height_px,
+        bits=r.bits,
+        signal_range=r.signal_range,
+        can=shown.can,
+        modes=[m.name for m in shown.menu.modes],
     )
 
 

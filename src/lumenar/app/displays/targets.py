@@ -24,7 +24,7 @@ class TargetChoice:
     title: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TargetDefinition:
     """What a person says of a target of theirs. red, green, blue and white are xy; luminance that of white in cd/m2, None
     where any will do."""
@@ -40,7 +40,7 @@ class TargetDefinition:
     luminance: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TargetView:
     """A target, with the colour temperature of its white in K and how far that is off the Planckian locus, and how many
     setups declare it. id: the number of one that somebody defined, None of one that ships."""
@@ -90,17 +90,42 @@ def _view(t: Target, number: int | None, setups: int) -> TargetView:
     cct, duv = cct_duv(XYZ_to_xy(t.white_XYZ()))
     definition = None
     if t.curve in ("srgb", "power", "bt1886"):
+        red, green, blue = t.space.primaries
         definition = TargetDefinition(
-            t.title, *t.space.primaries, t.space.white, t.curve, t.gamma, t.black, t.luminance
+            title=t.title,
+            red=red,
+            green=green,
+            blue=blue,
+            white=t.space.white,
+            curve=t.curve,
+            gamma=t.gamma,
+            black=t.black,
+            luminance=t.luminance,
         )
     return TargetView(
-        number, digest(t.key), t.key, t.signal, definition, t.title, round(float(cct)), round(float(duv), 5), setups
+        id=number,
+        version=digest(t.key),
+        key=t.key,
+        signal=t.signal,
+        definition=definition,
+        title=t.title,
+        cct_k=round(float(cct)),
+        duv=round(float(duv), 5),
+        setups=setups,
     )
 
 
 def _made(d: TargetDefinition) -> Target:
     try:
-        return custom(d.title, (d.red, d.green, d.blue), d.white, d.curve, d.gamma, d.black, d.luminance)
+        return custom(
+            title=d.title,
+            primaries=(d.red, d.green, d.blue),
+            white=d.white,
+            curve=d.curve,
+            gamma=d.gamma,
+            black=d.black,
+            luminance=d.luminance,
+        )
     except TargetError as e:
         raise BadInputError("target", f"{e}.", e.place) from e
 

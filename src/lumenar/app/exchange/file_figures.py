@@ -23,7 +23,7 @@ from lumenar.core.targets import Target, of_its_own, resolve
 from lumenar.core.warm_up import Remaining
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetupFigures:
     """The analyses of one setup by measurement, and why others have none. floors: what was assumed of meters near black,
     one sentence each."""
@@ -176,7 +176,16 @@ def analyse_setup(
     shipped = setup.shipped if setup.shipped is not None else False
     floors = tuple(dict.fromkeys(sentence for _, said in by_meters.values() for sentence in said))
     return SetupFigures(
-        setup.key, setup.name, setup.unit, setup.mode, shipped, setup.signal, target.key, analyses, left_out, floors
+        key=setup.key,
+        name=setup.name,
+        unit=setup.unit,
+        mode=setup.mode,
+        shipped=shipped,
+        signal=setup.signal,
+        target=target.key,
+        analyses=analyses,
+        left_out=left_out,
+        floors=floors,
     )
 
 
@@ -201,14 +210,14 @@ def _collected(
     warmth: Remaining,
 ) -> Readings:
     return collect(
-        by_list,
-        np.array([r.number or (np.nan,) * 3 for r in own], float),
-        np.array([r.flag == "below_floor" for r in own], bool),
-        limits,
-        np.array([np.nan if r.time_s is None else r.time_s for r in own]),
-        [r.trace for r in own],
-        [corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
-        warmth.u,
+        patches=by_list,
+        XYZ=np.array([r.number or (np.nan,) * 3 for r in own], float),
+        below_floor=np.array([r.flag == "below_floor" for r in own], bool),
+        meter=limits,
+        time_s=np.array([np.nan if r.time_s is None else r.time_s for r in own]),
+        traces=[r.trace for r in own],
+        matrices=[corrections.get(r.meter or "") if r.waveform is None and r.spectrum is None else None for r in own],
+        cold=warmth.u,
         to_come=warmth.share,
     )
 

@@ -38,7 +38,7 @@ from lumenar.store.runs import AsMeasured, NewRun
 METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class UnderstoodSetup:
     """One setup of a file: what it is, and which measurements its readings suffice for."""
 
@@ -53,7 +53,7 @@ class UnderstoodSetup:
     left_out: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Understood:
     """What was understood of a file, before anything is stored. columns: of a table, what each column was taken for; notes:
     what was assumed; missing: of the displays what the file does not say and a person has to."""
@@ -98,7 +98,13 @@ def understand(text: str | bytes, name: str, mapping: Mapping[str, str] | None =
     floors = [sentence for r in results for sentence in r.floors]
     meters = [m.name or m.id for m in read.file.meters]
     return Understood(
-        read.format, units, meters, setups, dict(read.columns), list(dict.fromkeys([*read.notes, *floors])), missing
+        format=read.format,
+        units=units,
+        meters=meters,
+        setups=setups,
+        columns=dict(read.columns),
+        notes=list(dict.fromkeys([*read.notes, *floors])),
+        missing=missing,
     )
 
 
@@ -106,15 +112,15 @@ def _understood(s: FileSetup, r: SetupFigures) -> UnderstoodSetup:
     titles = [MEASUREMENTS[m].title for m in r.analyses]
     wanted = [f"{MEASUREMENTS[m].title}: {why}" for m, why in r.left_out.items()]
     return UnderstoodSetup(
-        s.name,
-        s.unit or "",
-        s.mode or s.name,
-        s.signal,
-        s.target_key,
-        resolve(s.target_key).title,
-        len(s.readings),
-        titles,
-        wanted,
+        name=s.name,
+        unit=s.unit or "",
+        mode=s.mode or s.name,
+        signal=s.signal,
+        target=s.target_key,
+        target_title=resolve(s.target_key).title,
+        readings=len(s.readings),
+        measurements=titles,
+        left_out=wanted,
     )
 
 
@@ -157,7 +163,17 @@ def _import(app: Application, read: Read, name: str, identity: Identity, review_
             if mine:
                 unit_id, menu = _unit(db, review_id, unit, identity, [s for s, _ in mine], name)
                 for s, r in mine:
-                    _setup(db, review_id, unit_id, menu, unit, read.file, s, r, made)
+                    _setup(
+                        db=db,
+                        review_id=review_id,
+                        unit_id=unit_id,
+                        menu=menu,
+                        unit=unit,
+                        file=read.file,
+                        s=s,
+                        enough=r,
+                        made=made,
+                    )
     remember(app, {s.target_key for s in read.file.setups})
     app.forget()
     return review_id
@@ -199,22 +215,22 @@ def _unit(
     if there is None:
         menu = Menu(modes)
         row = UnitRow(
-            0,
-            review_id,
-            menus.add(db, document_of(menu)),
-            maker,
-            model,
-            unit.serial,
-            unit.sample or "A",
-            unit.firmware,
-            identity.kind,
-            panel,
-            "",
-            None,
-            None,
-            None,
-            8,
-            "full",
+            id=0,
+            review_id=review_id,
+            menu_id=menus.add(db, document_of(menu)),
+            maker=maker,
+            model=model,
+            serial=unit.serial,
+            sample=unit.sample or "A",
+            firmware=unit.firmware,
+            kind=identity.kind,
+            panel=panel,
+            about="",
+            size_inch=None,
+            width_px=None,
+            height_px=None,
+            bits=8,
+            signal_range="full",
         )
         return reviews.add_unit(db, row), menu
     menu = menu_from(menus.get(db, there.menu_id))
@@ -252,7 +268,18 @@ def _setup(
         setup_id = reviews.add_setup(
             db,
             SetupRow(
-                0, unit_id, position, s.name, mode, int(shipped), s.signal, s.target_key, changes, room, signal, origins
+                id=0,
+                unit_id=unit_id,
+                position=position,
+                name=s.name,
+                mode=mode,
+                shipped=int(shipped),
+                signal=s.signal,
+                target=s.target_key,
+                changes=changes,
+                condition_id=room,
+                format=signal,
+                origins=origins,
             ),
         )
     else:
@@ -263,7 +290,19 @@ def _setup(
             None,
         )
     for run, measurements in _runs_of(s, enough):
-        _run(db, review_id, unit_id, setup_id, changes, unit, file, s, run, measurements, made)
+        _run(
+            db=db,
+            review_id=review_id,
+            unit_id=unit_id,
+            setup_id=setup_id,
+            changes=changes,
+            unit=unit,
+            file=file,
+            s=s,
+            run=run,
+            measurements=measurements,
+            made=made,
+        )
 
 
 def _signal(s: FileSetup) -> dict[str, float | str] | None:
@@ -358,16 +397,16 @@ def _run(
         correction = made[matrix.id]
     elif matrix is not None:
         row = CorrectionRow(
-            0,
-            unit.panel,
-            str(meters["XYZ"]["name"]),
-            corrections.IMPORTED,
-            f"{unit.maker} {unit.model}".strip(),
-            now(),
-            [list(m) for m in matrix.correction or ()],
-            {"u_percent": matrix.correction_u_percent},
-            None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
-            matrix.serial,
+            id=0,
+            panel=unit.panel,
+            meter=str(meters["XYZ"]["name"]),
+            reference=corrections.IMPORTED,
+            made_on=f"{unit.maker} {unit.model}".strip(),
+            made_at=now(),
+            matrix=[list(m) for m in matrix.correction or ()],
+            residual={"u_percent": matrix.correction_u_percent},
+            series=None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
+            serial=matrix.serial,
         )
         correction = made[matrix.id] = corrections.add(db, row)
     as_measured = AsMeasured(
@@ -379,23 +418,32 @@ def _run(
         None if s.shown is None else s.shown.model_dump(exclude_none=True),
     )
     new = NewRun(
-        review_id,
-        unit_id,
-        now(),
-        unit.firmware,
-        meters,
-        {},
-        correction,
-        False,
-        {setup_id: as_measured},
-        [NewPatch(setup_id, t.patch, 0.0, t.uses) for t in taken],
-        "done",
+        review_id=review_id,
+        unit_id=unit_id,
+        created_at=now(),
+        firmware=unit.firmware,
+        meters=meters,
+        habits={},
+        correction_id=correction,
+        warm_up=False,
+        setups={setup_id: as_measured},
+        patches=[NewPatch(setup_id, t.patch, 0.0, t.uses) for t in taken],
+        state="done",
     )
     run_id = runs.add_run(db, new)
     runs.set_warm(db, run_id, run.warm)
     at = now()
     committed = [
-        NewReading(number, attempt, r.flag or "ok", r.number, None, r.time_s or 0.0, at, r.trace)
+        NewReading(
+            patch_id=number,
+            attempt=attempt,
+            outcome=r.flag or "ok",
+            XYZ=r.number,
+            exposure_s=None,
+            at_s=r.time_s or 0.0,
+            read_at=at,
+            trace=r.trace,
+        )
         for number, t in zip(plans.patch_ids(db, run_id, setup_id), taken, strict=True)
         for attempt, r in enumerate(t.readings, 1)
     ]

@@ -202,9 +202,9 @@ class FileRun(_Strict):
 
 
 @lru_cache(maxsize=1 << 16)
-def _patch(*what: Any) -> Patch:
+def _patch(**what: Any) -> Patch:
     """A patch; setup after setup is read by the same list."""
-    return Patch(*what)
+    return Patch(**what)
 
 
 class FileReading(_Strict):
@@ -232,7 +232,15 @@ class FileReading(_Strict):
         """The patch that was read."""
         reads: Reads = "waveform" if self.waveform else "spectrum" if self.spectrum else "XYZ"
         return _patch(
-            self.rgb, self.window, self.background, self.level, self.zone, self.pattern, self.at_s, self.repeat, reads
+            rgb=self.rgb,
+            window=self.window,
+            background=self.background,
+            level=self.level,
+            zone=self.zone,
+            pattern=self.pattern,
+            at_s=self.at_s,
+            repeat=self.repeat,
+            reads=reads,
         )
 
     @property

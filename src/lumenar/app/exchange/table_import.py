@@ -254,7 +254,11 @@ def _document(
             {"name": title, "signal": texts.get("signal") or "sdr", "readings": []}
             | {k: texts[k] for k in ("unit", "mode", "target") if texts.get(k)},
         )
-        setup["readings"].append(_reading(n, row, signal, top, light, places, cell, value, name))
+        setup["readings"].append(
+            _reading(
+                n=n, row=row, signal=signal, top=top, light=light, places=places, cell=cell, value=value, name=name
+            )
+        )
         if spectrum and all(v == top for v in signal):
             setup["readings"].append(_spectrum_reading(row, spectrum))
     units = [{"id": u} for u in dict.fromkeys(u for u, _ in setups if u)]

@@ -52,7 +52,7 @@ class PartView:
     hz: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CameraView:
     """One camera check. verdict: bands, none or nothing told; sentence: what it means."""
 
@@ -234,7 +234,18 @@ def _view(r: ObservationRow, name: str) -> CameraView:
     parts += [] if other is None else [_part("light beside it", other, d["reference_hz"])]
     verdict, sentence = _said(own, other, hz, d["shutter"])
     charts = [_profile(own, other), _spectrum(own, other)]
-    return CameraView(r.id, r.setup_id, name, d["shutter"], d["note"], verdict, sentence, parts, charts, r.made_at)
+    return CameraView(
+        id=r.id,
+        setup=r.setup_id,
+        setup_name=name,
+        shutter=d["shutter"],
+        note=d["note"],
+        verdict=verdict,
+        sentence=sentence,
+        parts=parts,
+        charts=charts,
+        made_at=r.made_at,
+    )
 
 
 def _part(what: str, d: dict[str, Any], hz: float | None) -> PartView:
@@ -273,15 +284,15 @@ def _profile(own: dict[str, Any], other: dict[str, Any] | None) -> Chart:
     )
     low, high = around(np.concatenate([v for _, v in curves]), (95.0, 105.0))
     return Chart(
-        "camera_lines",
-        "lines",
-        "Light of each line",
-        "Mean of each line of the photo, % of their mean.",
-        "",
-        Axis("line", "% of height", 0, 100, 0),
-        Axis("light", "%", low, high, 0),
-        series,
-        Table((), (), ()),
+        key="camera_lines",
+        kind="lines",
+        title="Light of each line",
+        note="Mean of each line of the photo, % of their mean.",
+        headline="",
+        x=Axis("line", "% of height", 0, 100, 0),
+        y=Axis("light", "%", low, high, 0),
+        series=series,
+        table=Table((), (), ()),
     )
 
 
@@ -294,15 +305,15 @@ def _spectrum(own: dict[str, Any], other: dict[str, Any] | None) -> Chart:
     )
     top = max((100 * float(v[:, 1].max()) for _, v in curves if len(v)), default=1.0)
     return Chart(
-        "camera_spectrum",
-        "lines",
-        "Bands",
-        "How deep bands of each number over the height are.",
-        "",
-        Axis("bands over the height", "", 0, most, 0),
-        Axis("depth", "%", 0, max(1.0, 1.1 * top), 0 if top > 10 else 1),
-        series,
-        Table((), (), ()),
+        key="camera_spectrum",
+        kind="lines",
+        title="Bands",
+        note="How deep bands of each number over the height are.",
+        headline="",
+        x=Axis("bands over the height", "", 0, most, 0),
+        y=Axis("depth", "%", 0, max(1.0, 1.1 * top), 0 if top > 10 else 1),
+        series=series,
+        table=Table((), (), ()),
     )
 
 

@@ -12,7 +12,7 @@ from lumenar.app.displays.displays import display
 from lumenar.app.displays.settable_controls import settable
 from lumenar.app.errors import NotFoundError
 from lumenar.app.experiments import experiments
-from lumenar.app.experiments.experiments import Open
+from lumenar.app.experiments.experiments import OpenExperiment
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import settings_of
 from lumenar.core.experiments import promises
@@ -63,7 +63,7 @@ class FigureTitle:
     spread: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EffectCell:
     """One figure of a state against the baseline, with its interval. size: none, slight, clear or strong; dE: how large it is
     whatever its unit; words: as a clause."""
@@ -77,7 +77,7 @@ class EffectCell:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StateView:
     """A state. light: its number; levels: of each control; sentence: all that is measurable; tone: L* over the baseline's at each
     grey; left_out: why it was not read."""
@@ -113,7 +113,7 @@ class PromiseView:
     why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ConditionsView:
     """An experiment's states and what they show so far. tone: curves of the greys' L* over the baseline's, one a state in its
     order; advice: what is to be switched off, a sentence each; drift: what the
@@ -170,18 +170,18 @@ def view(app: Application, experiment_id: int) -> ConditionsView:
     states = [_state(made, r) for r in e.states]
     features = [_feature(made, e, i, n) for i, n in e.features]
     return ConditionsView(
-        x.row.id,
-        lights,
-        figures,
-        _tone(made, e.states),
-        states,
-        e.baselines,
-        features,
-        [_together(made, e, i) for i in range(len(e.interactions))],
-        [PromiseView(p.path, p.text, p.kept, p.why) for p in e.promises],
-        _drift(e.drift),
-        _advice(x, made, e),
-        e.sentence,
+        experiment=x.row.id,
+        lights=lights,
+        figures=figures,
+        tone=_tone(made, e.states),
+        states=states,
+        baselines=e.baselines,
+        features=features,
+        together=[_together(made, e, i) for i in range(len(e.interactions))],
+        promises=[PromiseView(p.path, p.text, p.kept, p.why) for p in e.promises],
+        drift=_drift(e.drift),
+        advice=_advice(x, made, e),
+        sentence=e.sentence,
     )
 
 
@@ -189,7 +189,16 @@ def _state(x: Conditions, r: StateResult) -> StateView:
     cells_ = [_cell(t) for t in r.tests.values()]
     said = r.left_out or promises.in_words(list(r.tests.values()))
     key = ".".join(map(str, r.key))
-    return StateView(key, r.key[0], list(r.key[1:]), x.words_of(r.key), r.size, said, r.left_out, cells_)
+    return StateView(
+        key=key,
+        light=r.key[0],
+        levels=list(r.key[1:]),
+        words=x.words_of(r.key),
+        size=r.size,
+        sentence=said,
+        left_out=r.left_out,
+        cells=cells_,
+    )
 
 
 def _tone(x: Conditions, states: Sequence[StateResult]) -> Chart:
@@ -211,20 +220,28 @@ def _tone(x: Conditions, states: Sequence[StateResult]) -> Chart:
     heads = ("State", *(f"{g:.0f} %" for g in greys))
     rows = tuple((s.name, *(None if y is None else round(float(y), 2) for _, y in s.points)) for s in series)
     return Chart(
-        "tone",
-        "lines",
-        "Greys against the baseline",
-        "Difference of L* in units of the baseline's white, over the signal.",
-        "",
-        Axis("signal", "%", 0, 100, 0),
-        Axis("difference", "L*", low, high, 0 if high - low > 8 else 1),
-        (zero, *series),
-        Table(heads, (None, *(2 for _ in greys)), rows),
+        key="tone",
+        kind="lines",
+        title="Greys against the baseline",
+        note="Difference of L* in units of the baseline's white, over the signal.",
+        headline="",
+        x=Axis("signal", "%", 0, 100, 0),
+        y=Axis("difference", "L*", low, high, 0 if high - low > 8 else 1),
+        series=(zero, *series),
+        table=Table(heads, (None, *(2 for _ in greys)), rows),
     )
 
 
 def _cell(t: Test) -> EffectCell:
-    return EffectCell(t.figure, t.amount, t.low, t.high, t.dE, t.size, promises.words_of(t) if t.measurable else "")
+    return EffectCell(
+        figure=t.figure,
+        amount=t.amount,
+        low=t.low,
+        high=t.high,
+        dE=t.dE,
+        size=t.size,
+        words=promises.words_of(t) if t.measurable else "",
+    )
 
 
 def _feature(x: Conditions, e: Explained, i: int, n: int) -> FeatureView:
@@ -252,7 +269,7 @@ def _drift(drift: Mapping[str, float]) -> list[str]:
     ]
 
 
-def _advice(x: Open, made: Conditions, e: Explained) -> list[str]:
+def _advice(x: OpenExperiment, made: Conditions, e: Explained) -> list[str]:
     """Which features to keep at the baseline's setting while measuring, and which have no effect."""
     order = ("none", "slight", "clear", "strong")
     said = []

@@ -40,7 +40,7 @@ class FactorAsked:
     promise: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ConditionsAsked:
     """What is tried in which light. together: all combinations rather than each control alone; chosen: the states that are read
     instead, each the light's place and then each control's, 0 where it stands and from 1 the values that are tried; baselines:
@@ -166,17 +166,19 @@ def _keys(q: Mapping[str, Any]) -> tuple[Key, ...]:
 def made_of(q: Mapping[str, Any], noise: Noise) -> Conditions:
     """The experiment that a stored question stands for."""
     promises = tuple(Promise(p["path"], p["text"]) for p in q["promises"])
+    lights, factors = _tried(q)
     return Conditions(
-        q["mode"],
-        q["signal"],
-        q["state"],
-        *_tried(q),
-        noise,
-        int(q["baselines"]),
-        q["seed"],
-        _keys(q),
-        promises,
-        FEW if q.get("few") else WHOLE,
+        mode=q["mode"],
+        signal=q["signal"],
+        state=q["state"],
+        lights=lights,
+        factors=factors,
+        noise=noise,
+        baselines=int(q["baselines"]),
+        seed=q["seed"],
+        chosen=_keys(q),
+        promises=promises,
+        look=FEW if q.get("few") else WHOLE,
     )
 
 

@@ -11,7 +11,7 @@ from lumenar.app.bench.guided_work import Steered, SteeredJob, free_bench
 from lumenar.app.bench.patch_reading import read_patches
 from lumenar.app.displays.displays import display
 from lumenar.app.experiments import experiments
-from lumenar.app.experiments.experiments import Open
+from lumenar.app.experiments.experiments import OpenExperiment
 from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import setup_states
@@ -98,7 +98,7 @@ class Experimenter(Steered[ExperimentState]):
         else:
             self.say(job.number, "paused", said)
 
-    def _stages(self, bench: Bench, x: Open, job: SteeredJob) -> None:
+    def _stages(self, bench: Bench, x: OpenExperiment, job: SteeredJob) -> None:
         """Stage after stage until all are read or somebody stops it. InstrumentError where something fails."""
         self._begun(bench, x)
         while x.next is not None and not job.stopping.is_set():
@@ -107,7 +107,7 @@ class Experimenter(Steered[ExperimentState]):
             self._stage(bench, x, stage, PANEL_TIMINGS[x.shown.row.panel], job)
             x = experiments.opened(self.app, job.number)
 
-    def _before(self, bench: Bench, x: Open, stage: Stage) -> Bench:
+    def _before(self, bench: Bench, x: OpenExperiment, stage: Stage) -> Bench:
         """The bench with the sample that a stage reads; what it was sent is sent to it too."""
         unit = next((int(float(a.value)) for a in stage.acts if a.kind == "sample"), self._unit)
         if unit == self._unit:
@@ -118,7 +118,7 @@ class Experimenter(Steered[ExperimentState]):
         other.send(self._format)
         return other
 
-    def _begun(self, bench: Bench, x: Open) -> None:
+    def _begun(self, bench: Bench, x: OpenExperiment) -> None:
         """The setup as it is known, then what the stages that were read already did."""
         state = setup_states(self.app, x.row.review_id, x.setup.unit_id)[x.setup.id]
         self._format = state.format or SignalFormat()
@@ -161,7 +161,7 @@ class Experimenter(Steered[ExperimentState]):
             bench.room.light(float(act.value))
             bench.clock.sleep(SENSOR_S)
 
-    def _stage(self, bench: Bench, x: Open, stage: Stage, habits: PanelTiming, job: SteeredJob) -> None:
+    def _stage(self, bench: Bench, x: OpenExperiment, stage: Stage, habits: PanelTiming, job: SteeredJob) -> None:
         """Do, look, read and commit one stage."""
         live = self.bench.live
         bench.source.show(REST)
@@ -173,10 +173,19 @@ class Experimenter(Steered[ExperimentState]):
             return
         stands = bench.remote.enter(Wanted("", {})) if stage.look else None
         traces: list[Trace | None] = []
-        XYZ = read_patches(bench, live, stage.patches, habits, stage.title, x.setup.name, job.stopping, traces)
+        XYZ = read_patches(
+            bench=bench,
+            live=live,
+            patches=stage.patches,
+            habits=habits,
+            place=stage.title,
+            setup=x.setup.name,
+            stopping=job.stopping,
+            traces=traces,
+        )
         path = x.shown.menu.mode_path
         seen = {} if stands is None else {path: stands.mode, **stands.values}
         shown = {p: v for p, v in seen.items() if p in stage.look}
         greyed = [] if stands is None else [p for p in stage.look if p in stands.greyed]
-        experiments.commit(self.app, x, XYZ, shown, greyed, refused, traces)
+        experiments.commit(app=self.app, x=x, XYZ=XYZ, stands=shown, greyed=greyed, refused=refused, traces=traces)
         self.tell(x.row.id, "working", stage=len(x.read))

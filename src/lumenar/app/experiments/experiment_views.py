@@ -13,7 +13,7 @@ from lumenar.app.displays.displays import display, display_of
 from lumenar.app.displays.settable_controls import settable
 from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError
 from lumenar.app.experiments import experiments, questions
-from lumenar.app.experiments.experiments import Open
+from lumenar.app.experiments.experiments import OpenExperiment
 from lumenar.app.experiments.kinds import KINDS
 from lumenar.app.experiments.kinds.base import noise_of
 from lumenar.app.figures import cells
@@ -27,14 +27,14 @@ from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.ranked import FOR, TITLES
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
-from lumenar.core.recipes.steps import Note
+from lumenar.core.recipes.steps import SettingNote
 from lumenar.core.typed_readings import Form, odd, parse
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
 from lumenar.store.experiments import ExperimentRow, ExperimentState
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StageView:
     """A stage: what to do before it is read, in words and with the paths, its patches, and what to look at with the value it
     should have. light: the room light to make, empty if it stays."""
@@ -58,7 +58,7 @@ class ChangeView:
     known: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExperimentView:
     """One experiment: what is to be done now (None where nothing is), what came of it, and what stands in the map of it."""
 
@@ -106,7 +106,7 @@ class ControlChoice:
 
 
 @dataclass(frozen=True)
-class SetupChoice:
+class OfferedSetup:
     """Another setup of the same sample."""
 
     setup: int
@@ -119,11 +119,11 @@ class QuestionChoices:
 
     kinds: list[KindChoice]
     controls: list[ControlChoice]
-    setups: list[SetupChoice]
+    setups: list[OfferedSetup]
     by: dict[str, str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExperimentLine:
     """An experiment in a list. paths: the controls that it is about."""
 
@@ -144,7 +144,7 @@ def choices(app: Application, review_id: int, setup_id: int) -> QuestionChoices:
     mode, state = menu.mode(setup.mode, setup.signal), settings_of(menu, setup)
     controls = [ControlChoice(c.path, called(c.path)) for c in settable(menu, mode, state)]
     others = [
-        SetupChoice(s.id, s.name)
+        OfferedSetup(s.id, s.name)
         for s in reviews.setups_of(app.db.connection(), review_id)
         if s.unit_id == setup.unit_id and s.signal == setup.signal and s.id != setup_id
     ]
@@ -164,33 +164,33 @@ def view(app: Application, experiment_id: int) -> ExperimentView:
     end = experiments.conclusion(app, x)
     back = [a.words for a in experiments.to_do(x, x.made.back, len(x.read))]
     return ExperimentView(
-        x.row.id,
-        x.row.review_id,
-        x.setup.id,
-        x.setup.name,
-        x.row.kind,
-        questions.title_of(x.row.kind, x.row.question),
-        x.row.state,
-        x.row.message,
-        not x.shown.can.alone,
-        list(x.row.question.get("tried", [])),
-        [s.title for s in stages],
-        len(x.read),
-        _now(x),
-        back,
-        "" if end is None else end.sentence,
-        [] if end is None else list(end.heads),
-        [] if end is None else [list(r) for r in end.rows],
-        [] if end is None else [_change(x, c) for c in end.changes],
-        "" if end is None else end.workaround,
-        [] if end is None else list(end.charts),
-        bool(x.row.applied),
-        x.row.firmware,
-        x.row.created_at,
+        id=x.row.id,
+        review=x.row.review_id,
+        setup=x.setup.id,
+        setup_name=x.setup.name,
+        kind=x.row.kind,
+        title=questions.title_of(x.row.kind, x.row.question),
+        state=x.row.state,
+        message=x.row.message,
+        by_hand=not x.shown.can.alone,
+        paths=list(x.row.question.get("tried", [])),
+        stages=[s.title for s in stages],
+        read=len(x.read),
+        now=_now(x),
+        back=back,
+        sentence="" if end is None else end.sentence,
+        heads=[] if end is None else list(end.heads),
+        rows=[] if end is None else [list(r) for r in end.rows],
+        changes=[] if end is None else [_change(x, c) for c in end.changes],
+        workaround="" if end is None else end.workaround,
+        charts=[] if end is None else list(end.charts),
+        applied=bool(x.row.applied),
+        firmware=x.row.firmware,
+        created_at=x.row.created_at,
     )
 
 
-def _now(x: Open) -> StageView | None:
+def _now(x: OpenExperiment) -> StageView | None:
     if x.next is None or x.row.state == "stopped":
         return None
     stage = x.made.stages[x.next]
@@ -200,10 +200,18 @@ def _now(x: Open) -> StageView | None:
     patches = [name_of(p) for p in stage.patches]
     acts, paths = [a.words for a in todo], [a.path for a in todo]
     light = next((a.path for a in todo if a.kind == "light"), "")
-    return StageView(stage.title, acts, paths, patches, [p.rgb for p in stage.patches], look, light)
+    return StageView(
+        title=stage.title,
+        acts=acts,
+        paths=paths,
+        patches=patches,
+        rgb=[p.rgb for p in stage.patches],
+        look=look,
+        light=light,
+    )
 
 
-def _change(x: Open, c: MapChange) -> ChangeView:
+def _change(x: OpenExperiment, c: MapChange) -> ChangeView:
     name = called(c.path)
     control = x.shown.menu.by_path.get(c.path)
     if c.entry == "scope":
@@ -238,7 +246,16 @@ def lines(app: Application, review_id: int) -> list[ExperimentLine]:
     def line(row: ExperimentRow) -> ExperimentLine:
         said = experiments.concluded(app, row).sentence if row.state == "done" else ""
         title, tried = questions.title_of(row.kind, row.question), list(row.question.get("tried", []))
-        return ExperimentLine(row.id, row.kind, title, names[row.setup_id], row.state, said, tried, row.created_at)
+        return ExperimentLine(
+            id=row.id,
+            kind=row.kind,
+            title=title,
+            setup_name=names[row.setup_id],
+            state=row.state,
+            sentence=said,
+            paths=tried,
+            created_at=row.created_at,
+        )
 
     return [line(row) for row in stored.of_review(db, review_id)]
 
@@ -268,7 +285,9 @@ SAME = 3.0
 """Readings are the same within this many standard deviations of the meter."""
 
 
-def _without_effect(x: Open, stage: int, XYZ: Sequence[Sequence[float] | None], refused: Sequence[str]) -> str:
+def _without_effect(
+    x: OpenExperiment, stage: int, XYZ: Sequence[Sequence[float] | None], refused: Sequence[str]
+) -> str:
     """What a stage did for the first time if all its typed readings are those of the stage before; empty if they differ."""
     stages = x.made.stages
     s = stages[stage]
@@ -348,14 +367,14 @@ def typed_in(
         experiments.set_state(app, experiment_id, "done")
 
 
-def _expected(x: Open, stage: int) -> dict[str, Value]:
+def _expected(x: OpenExperiment, stage: int) -> dict[str, Value]:
     """What the menu should show at a stage."""
     own: dict[str, Value] = dict(x.row.question.get("state", {}))
     stands = experiments.stood(x, stage + 1)
     return own | {x.shown.menu.mode_path: stands.mode or x.setup.mode} | stands.values
 
 
-def _value(x: Open, path: str, text: str) -> Value:
+def _value(x: OpenExperiment, path: str, text: str) -> Value:
     # As it was when the question was asked, whatever became of the menu map since.
     control = menu_from(x.row.question["menu"]).control(path)
     try:
@@ -373,7 +392,7 @@ def learn(app: Application, experiment_id: int) -> None:
     x = experiments.opened(app, experiment_id)
     end = experiments.conclusion(app, x)
     if end is not None and end.workaround:
-        note = Note("workaround", "", "", end.workaround, x.row.firmware)
+        note = SettingNote("workaround", "", "", end.workaround, x.row.firmware)
         if all(n.words != note.words for n in setup_notes.of_setup(app, x.setup.id)):
             setup_notes.write(app, x.row.review_id, x.setup.id, note)
     elif end is None or not end.changes:

@@ -29,7 +29,7 @@ from lumenar.store.reviews import SetupRow
 
 
 @dataclass(frozen=True)
-class Open:
+class OpenExperiment:
     """An experiment with what it works on, and what was read so far."""
 
     row: ExperimentRow
@@ -65,18 +65,18 @@ def begin(app: Application, review_id: int, q: Question) -> int:
     p = questions.planned(app, review_id, q)
     setup, shown = p.ground.setup, p.ground.shown
     row = ExperimentRow(
-        0,
-        review_id,
-        setup.id,
-        q.kind,
-        p.question,
-        p.meter,
-        p.correction,
-        shown.row.firmware,
-        "working" if shown.can.alone else "waiting",
-        "",
-        now(),
-        0,
+        id=0,
+        review_id=review_id,
+        setup_id=setup.id,
+        kind=q.kind,
+        question=p.question,
+        meter=p.meter,
+        correction_id=p.correction,
+        firmware=shown.row.firmware,
+        state="working" if shown.can.alone else "waiting",
+        message="",
+        created_at=now(),
+        applied=0,
     )
     with app.db.transaction() as writing:
         # Looked at while nobody else can write, so that two requests at once make one experiment.
@@ -86,7 +86,7 @@ def begin(app: Application, review_id: int, q: Question) -> int:
         return stored.add(writing, row)
 
 
-def opened(app: Application, experiment_id: int) -> Open:
+def opened(app: Application, experiment_id: int) -> OpenExperiment:
     """An experiment by its number; NotFoundError where there is none."""
     db = app.db.connection()
     row = stored.get(db, experiment_id)
@@ -96,7 +96,14 @@ def opened(app: Application, experiment_id: int) -> Open:
     made = questions.experiment_of(row.kind, row.question, noise_of(row.meter))
     matrix = None if row.correction_id is None else corrections.get(db, row.correction_id)
     read = stored.stages(db, experiment_id)
-    return Open(row, setup, display(app, setup.unit_id), made, read, None if matrix is None else matrix.matrix)
+    return OpenExperiment(
+        row=row,
+        setup=setup,
+        shown=display(app, setup.unit_id),
+        made=made,
+        read=read,
+        matrix=None if matrix is None else matrix.matrix,
+    )
 
 
 MOST_SAMPLES = 4000
@@ -123,13 +130,13 @@ def _trace_of(d: Mapping[str, Any] | None) -> Trace | None:
     return Spectrum(d["start"], d["step"], samples) if d["kind"] == "spectrum" else Waveform(1 / d["step"], samples)
 
 
-def explained(app: Application, x: Open, made: Conditions) -> Explained:
+def explained(app: Application, x: OpenExperiment, made: Conditions) -> Explained:
     """What an experiment under conditions shows so far: what was read never changes, so it is worked out once."""
     kept: Explained = app.cache.get(("explained", x.row.id, len(x.read)), lambda: made.explain(x.reads))
     return kept
 
 
-def conclusion(app: Application, x: Open) -> Conclusion | None:
+def conclusion(app: Application, x: OpenExperiment) -> Conclusion | None:
     """What follows, where all was read; worked out once too."""
     if x.next is not None:
         return None
@@ -143,14 +150,14 @@ def concluded(app: Application, row: ExperimentRow) -> Conclusion:
     return kept
 
 
-def _follows(app: Application, x: Open) -> Conclusion:
+def _follows(app: Application, x: OpenExperiment) -> Conclusion:
     made = x.made
     return made.concluded(explained(app, x, made)) if isinstance(made, Conditions) else made.conclude(x.reads)
 
 
 def commit(
     app: Application,
-    x: Open,
+    x: OpenExperiment,
     XYZ: Sequence[Sequence[float] | None],
     stands: Mapping[str, Value],
     greyed: Sequence[str],
@@ -160,7 +167,16 @@ def commit(
     """A stage was carried out. ConflictError if it was read meanwhile, or the experiment ended; nothing is stored then."""
     kept = [None if v is None else [float(c) for c in v] for v in XYZ]
     written = [None if t is None else _written(t) for t in traces] if any(t is not None for t in traces) else []
-    row = StageRow(x.row.id, len(x.read), kept, dict(stands), sorted(greyed), dict(refused), now(), written)
+    row = StageRow(
+        experiment_id=x.row.id,
+        number=len(x.read),
+        XYZ=kept,
+        stands=dict(stands),
+        greyed=sorted(greyed),
+        refused=dict(refused),
+        read_at=now(),
+        traces=written,
+    )
     with app.db.transaction(of=0) as db:
         present = stored.get(db, x.row.id)
         # The bench may have been told to pause meanwhile; what it has read counts all the same.
@@ -172,12 +188,12 @@ def commit(
         stored.add_stage(db, row)
 
 
-def loses_light(x: Open, refused: Collection[str]) -> bool:
+def loses_light(x: OpenExperiment, refused: Collection[str]) -> bool:
     """Whether the next stage can't be read as its light is among what was refused."""
     return isinstance(x.made, Conditions) and x.next is not None and x.made.light_of(x.next).label in refused
 
 
-def leave_out(app: Application, experiment_id: int) -> Open:
+def leave_out(app: Application, experiment_id: int) -> OpenExperiment:
     """An experiment once the stages that can't be read after what was refused are past; there is nothing in them."""
     x = opened(app, experiment_id)
     while isinstance(x.made, Conditions) and x.made.left_out(x.reads):
@@ -218,7 +234,7 @@ class Stood:
         return self.by_mode.get(self.mode, {})
 
 
-def stood(x: Open, until: int) -> Stood:
+def stood(x: OpenExperiment, until: int) -> Stood:
     """What stands in the menu before a stage, as far as the acts of those before it tell."""
     by_mode: dict[str, dict[str, Value]] = {}
     mode = ""
@@ -237,7 +253,7 @@ def stood(x: Open, until: int) -> Stood:
     return Stood(mode, by_mode, about)
 
 
-def to_do(x: Open, acts: Sequence[Act], until: int) -> list[Act]:
+def to_do(x: OpenExperiment, acts: Sequence[Act], until: int) -> list[Act]:
     """The acts that change anything, after the stages before."""
     before = stood(x, until)
     modes, mode, menu = before.by_mode, before.mode, x.shown.menu

@@ -3,7 +3,7 @@ signal."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import erfc, sqrt
 
 import numpy as np
@@ -22,7 +22,7 @@ from lumenar.store.reviews import SetupRow, UnitRow
 from lumenar.store.runs import CellRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FigureChange:
     """A figure before and after as it is written; measurable: whether it is more than noise makes of so many figures."""
 
@@ -72,14 +72,12 @@ def _change(app: Application, review_id: int, unit: UnitRow, before: str) -> Fir
     pairs = [(setups[r.setup_id], r, fresh.get(Cell(r.setup_id, r.measurement))) for r in read]
     made = [f for s, then, now in pairs if now is not None for f in _figures(app, s, then, now)]
     told = holm(np.array([p for _, p in made]))
-    figures = [FigureChange(*f, measurable=bool(t)) for (f, _), t in zip(made, told, strict=True)]
+    figures = [replace(f, measurable=bool(t)) for (f, _), t in zip(made, told, strict=True)]
     missing = list(dict.fromkeys(s.name for s, _, now in pairs if now is None))
     return FirmwareChange(unit.sample, before, unit.firmware, figures, missing, _sentences(figures, missing, unit))
 
 
-def _figures(
-    app: Application, setup: SetupRow, then: CellRow, now: CellRow
-) -> list[tuple[tuple[str, str, str, str, str, str], float]]:
+def _figures(app: Application, setup: SetupRow, then: CellRow, now: CellRow) -> list[tuple[FigureChange, float]]:
     """The figures of a cell before and after, each with the probability of so much by noise alone."""
     m, target = MEASUREMENTS[then.measurement], resolve(setup.target)
     one, two = (cells.tried(app, r, target) for r in (then, now))
@@ -94,7 +92,16 @@ def _figures(
             continue
         u = float(np.hypot(u, session_u(c, a)))
         p = 1.0 if a == b else erfc(abs(b - a) / u / sqrt(2)) if u > 0 else 1.0
-        found.append(((setup.name, m.title, c.head, c.unit, written(c, one)[0], written(c, two)[0]), p))
+        change = FigureChange(
+            setup=setup.name,
+            measurement=m.title,
+            head=c.head,
+            unit=c.unit,
+            before=written(c, one)[0],
+            after=written(c, two)[0],
+            measurable=False,
+        )
+        found.append((change, p))
     return found
 
 

@@ -31,7 +31,7 @@ def experiment_of(kind: str, question: Asked, noise: Noise) -> Experiment:
 
 
 @dataclass(frozen=True)
-class Planned:
+class PlannedExperiment:
     """A question that makes sense: what it is asked of, as it is stored, and the experiment."""
 
     ground: Ground
@@ -41,7 +41,7 @@ class Planned:
     correction: int | None
 
 
-def planned(app: Application, review_id: int, q: Question) -> Planned:
+def planned(app: Application, review_id: int, q: Question) -> PlannedExperiment:
     """What answers a question. BadInputError where it makes no sense."""
     if q.kind not in KINDS:
         raise BadInputError("question", f"There is no question {q.kind!r}; known are {', '.join(KINDS)}.", "kind")
@@ -59,7 +59,7 @@ def planned(app: Application, review_id: int, q: Question) -> Planned:
     if kind.most is not None and count > kind.most:
         said = f"That is {count} steps; at most {kind.most} are tried. Choose one control."
         raise BadInputError("question", said, "second")
-    return Planned(ground, question, made, meter["XYZ"], correction)
+    return PlannedExperiment(ground, question, made, meter["XYZ"], correction)
 
 
 ACT_S = 15.0

@@ -12,7 +12,7 @@ from contextlib import suppress
 
 from lumenar.app.data import Data
 from lumenar.app.events import Event, Hub
-from lumenar.app.figures.helper import Helper, HelperError, Task, compute
+from lumenar.app.figures.helper import FigureTask, Helper, HelperError, compute
 from lumenar.core.analysis import Analysis
 
 log = logging.getLogger("lumenar.figures")
@@ -26,7 +26,7 @@ DRAWS = 60
 """Enough for an uncertainty to one digit."""
 
 
-Found = Mapping[Task, Analysis]
+Found = Mapping[FigureTask, Analysis]
 
 
 class BackgroundFigures:
@@ -44,12 +44,12 @@ class BackgroundFigures:
     ) -> None:
         self._data, self._helper, self._busy, self._keep, self._hub = data, helper, busy, keep, hub
         self._lock, self._something = threading.Lock(), threading.Event()
-        self._wanted: dict[Task, int] = {}
-        self._hopeless: set[Task] = set()
+        self._wanted: dict[FigureTask, int] = {}
+        self._hopeless: set[FigureTask] = set()
         self._closing = threading.Event()
         self._thread: threading.Thread | None = None
 
-    def pending(self, review_id: int, missing: Iterable[Task]) -> set[Task]:
+    def pending(self, review_id: int, missing: Iterable[FigureTask]) -> set[FigureTask]:
         """Put missing figures of a review on the list; returns those that will come. Others failed before."""
         with self._lock:
             coming = set(missing) - self._hopeless
@@ -87,16 +87,16 @@ class BackgroundFigures:
                     self._closing.wait(REST * (time.monotonic() - begun))
         self._data.db.close()
 
-    def _next(self) -> Mapping[Task, int]:
+    def _next(self) -> Mapping[FigureTask, int]:
         """What is wanted of one setup in one run, or of several where two processes can share them."""
         with self._lock:
-            groups: dict[tuple[int, int], dict[Task, int]] = {}
+            groups: dict[tuple[int, int], dict[FigureTask, int]] = {}
             for task, review in self._wanted.items():
                 groups.setdefault((task.run_id, task.setup_id), {})[task] = review
         several = 1 if self._busy() or self._helper() is None else TOGETHER
         return {t: r for group in list(groups.values())[:several] for t, r in group.items()}
 
-    def _computed(self, group: list[Task]) -> Found:
+    def _computed(self, group: list[FigureTask]) -> Found:
         helper = self._helper()
         if helper is not None and self._busy():
             with suppress(HelperError):
@@ -104,7 +104,7 @@ class BackgroundFigures:
                 return {t: a for t, a in zip(group, found, strict=True) if a is not None}
         return compute(self._data, helper, group)
 
-    def _told(self, group: Mapping[Task, int], found: Found) -> None:
+    def _told(self, group: Mapping[FigureTask, int], found: Found) -> None:
         """Take these off the list, and tell everyone whose view shows them."""
         with self._lock:
             self._hopeless |= group.keys() - found.keys()

@@ -13,7 +13,7 @@ from lumenar.app.application import Application
 from lumenar.app.displays.displays import Display, display
 from lumenar.app.errors import BadInputError, NotFoundError
 from lumenar.app.figures import background, stored_analyses
-from lumenar.app.figures.helper import Task, compute
+from lumenar.app.figures.helper import FigureTask, compute
 from lumenar.app.figures.loading import SetupReadings, setup_readings
 from lumenar.app.runs.planning import condition_of, format_of
 from lumenar.bench.plan import Cell
@@ -107,7 +107,7 @@ def _leave_for_later(
     missing is worked out meanwhile. Nothing outside a server."""
     if app.background is None:
         return
-    wanted: dict[Task, Cell] = {}
+    wanted: dict[FigureTask, Cell] = {}
     kept: set[Cell] = set()
     for cell, row in complete.items():
         for target in _judged_by(app, cell.measurement, targets[cell.setup]) if cell.setup in targets else ():
@@ -126,7 +126,7 @@ def _leave_for_later(
             del complete[cell]
 
 
-def keep_found(app: Application, found: Mapping[Task, Analysis], since: int) -> None:
+def keep_found(app: Application, found: Mapping[FigureTask, Analysis], since: int) -> None:
     """Keep figures that were worked out meanwhile: of runs under way until they are over, of others for good. since: the turn of
     the data when their readings were loaded; nothing is kept if it is another now."""
     if app.turn != since:
@@ -141,11 +141,11 @@ def keep_found(app: Application, found: Mapping[Task, Analysis], since: int) -> 
         app.cache.drop(_early_key(task))
 
 
-def _kept_as(task: Task) -> computed.Key:
+def _kept_as(task: FigureTask) -> computed.Key:
     return computed.Key(task.run_id, task.setup_id, task.measurement, task.target, stored_analyses.VERSION)
 
 
-def _early_key(task: Task) -> tuple[object, ...]:
+def _early_key(task: FigureTask) -> tuple[object, ...]:
     return "early", task.run_id, task.setup_id, task.measurement, task.target
 
 
@@ -158,8 +158,8 @@ def _judged_by(app: Application, measurement: str, declared: str) -> set[str]:
     return {resolve(key).key for key in found}
 
 
-def _early_task(row: CellRow, target: str) -> Task:
-    return Task(row.run_id, row.setup_id, row.measurement, target, draws=background.DRAWS)
+def _early_task(row: CellRow, target: str) -> FigureTask:
+    return FigureTask(row.run_id, row.setup_id, row.measurement, target, draws=background.DRAWS)
 
 
 MOST_DIFFERENCES = 3
@@ -308,7 +308,7 @@ def ensure(app: Application, complete: Mapping[Cell, CellRow], targets: Mapping[
     # Whoever comes while another computes waits for that, and finds most of it done.
     with app.computing:
         since = app.turn
-        by_task = {Task(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
+        by_task = {FigureTask(k.run_id, k.setup_id, k.measurement, k.target): k for k in _missing(app, keys)}
         made = {by_task[task]: a for task, a in compute(app, app.helper, list(by_task)).items()}
         for key, analysis in made.items() if app.turn == since else ():
             app.analyses.put(key, analysis)

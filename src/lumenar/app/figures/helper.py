@@ -28,7 +28,7 @@ from lumenar.core.uncertainty import DRAWS
 
 
 @dataclass(frozen=True)
-class Task:
+class FigureTask:
     """The figures of one cell of one run against one target."""
 
     run_id: int
@@ -47,7 +47,7 @@ Found = list[Analysis | None]
 """One for each task, None where it could not be computed."""
 
 
-def figures(data: Data, tasks: Sequence[Task]) -> Found:
+def figures(data: Data, tasks: Sequence[FigureTask]) -> Found:
     """The analyses of tasks that belong to one setup in one run."""
     if not tasks:
         return []
@@ -67,16 +67,16 @@ def figures(data: Data, tasks: Sequence[Task]) -> Found:
     return found
 
 
-def compute(data: Data, helper: Helper | None, tasks: Sequence[Task]) -> dict[Task, Analysis]:
+def compute(data: Data, helper: Helper | None, tasks: Sequence[FigureTask]) -> dict[FigureTask, Analysis]:
     """The analyses of all tasks that can be computed, shared with the helper where there is one."""
-    groups: dict[tuple[int, int], list[Task]] = {}
+    groups: dict[tuple[int, int], list[FigureTask]] = {}
     for task in tasks:
         groups.setdefault((task.run_id, task.setup_id), []).append(task)
     # Setups of one target mostly share their plan: as neighbours they are computed where that is known already.
     waiting = deque(sorted(groups.values(), key=lambda group: group[0].target))
-    done: dict[Task, Analysis] = {}
+    done: dict[FigureTask, Analysis] = {}
 
-    def keep(group: Sequence[Task], found: Found) -> None:
+    def keep(group: Sequence[FigureTask], found: Found) -> None:
         done.update({task: a for task, a in zip(group, found, strict=True) if a is not None})
 
     def beside(helper: Helper) -> None:
@@ -141,7 +141,7 @@ class Helper:
                 raise HelperError(str(e)) from e
         return self._process
 
-    def ask(self, tasks: Sequence[Task]) -> Found:
+    def ask(self, tasks: Sequence[FigureTask]) -> Found:
         """The analyses of tasks of one setup in one run. HelperError where the helper ends before it answers."""
         with self._lock:
             process = self._started()

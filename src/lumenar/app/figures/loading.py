@@ -224,7 +224,19 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     if not whole:
         place = np.full(len(ids), -1, np.intp)
         place[read] = np.arange(len(read))
-    found = Readings(layout, values, rows[begin, 4], below, traces, meter, dim, None, warmth.u, None, warmth.share)
+    found = Readings(
+        layout=layout,
+        XYZ=values,
+        time_s=rows[begin, 4],
+        below_floor=below,
+        traces=traces,
+        meter=meter,
+        dim=dim,
+        drift=None,
+        cold=warmth.u,
+        shared_drift=None,
+        to_come=warmth.share,
+    )
     return SetupReadings(found.watched(rested, whites), plan, place)
 
 
@@ -248,7 +260,16 @@ def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Pla
                 zone[i] = json.loads(place)
         key = runs.made_for(db, run_id, setup_id)
         made_for = () if key is None else of_its_own(resolve(key))
-        layout = Layout(table[:, :3], table[:, 3], level, zone, pattern, at_s, reads, made_for)
+        layout = Layout(
+            rgb=table[:, :3],
+            window=table[:, 3],
+            level=level,
+            zone=zone,
+            pattern=pattern,
+            at_s=at_s,
+            reads=reads,
+            made_for=made_for,
+        )
         uses: dict[str, list[int]] = {}
         for patch_id, measurement in readings.uses(db, int(ids[0]), int(ids[-1])) if n else ():
             if patch_id in index:

@@ -66,13 +66,13 @@ def loads(text: str) -> Analysis:
     d = json.loads(text)
     arrays = {part: {k: _unpacked(v) for k, v in d[part].items()} for part in _PARTS}
     return Analysis(
-        d["measurement"],
-        d["target"],
-        arrays["figures"],
-        {k: Uncertainty(*v.tolist()) for k, v in arrays["uncertainty"].items()},
-        {k: float(v) for k, v in arrays["noise_floor"].items()},
-        {k: (float(v[0]), float(v[1])) for k, v in arrays["range"].items()},
-        arrays["draws"],
+        measurement=d["measurement"],
+        target=d["target"],
+        figures=arrays["figures"],
+        uncertainty={k: Uncertainty(*v.tolist()) for k, v in arrays["uncertainty"].items()},
+        noise_floor={k: float(v) for k, v in arrays["noise_floor"].items()},
+        range={k: (float(v[0]), float(v[1])) for k, v in arrays["range"].items()},
+        draws=arrays["draws"],
         systematic=d["systematic"],
     )
 

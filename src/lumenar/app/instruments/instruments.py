@@ -35,7 +35,7 @@ CHECKS_OFF_PERCENT = 1.0
 """Where the verification colours are off by more than this in luminance, in the middle, the correction is wrong."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeterView:
     """A meter: what it is and can do, and what is wrong with it at present."""
 
@@ -48,7 +48,7 @@ class MeterView:
     fault: FaultKey | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CorrectionView:
     """A correction, what is left after it, and how many runs used it."""
 
@@ -76,8 +76,8 @@ class Residual:
     luminance_percent: float
 
 
-@dataclass(frozen=True)
-class Attempt:
+@dataclass(frozen=True, kw_only=True)
+class CorrectionAttempt:
     """A correction being made, or made and not yet kept. step: "reading", "done" or "failed"."""
 
     step: Literal["reading", "done", "failed"]
@@ -101,7 +101,7 @@ class InstrumentsView:
     """Those that a person named."""
     faults: dict[str, str]
     corrections: list[CorrectionView]
-    attempt: Attempt | None
+    attempt: CorrectionAttempt | None
 
 
 def meter_views(bench: BenchService) -> list[MeterView]:
@@ -110,13 +110,13 @@ def meter_views(bench: BenchService) -> list[MeterView]:
     fault = bench.live.status().fault
     return [
         MeterView(
-            m.name,
-            m.kind,
-            roles[m.kind],
-            100 * m.repeatability,
-            m.floor,
-            m.ceiling,
-            fault if m is COLORIMETER else None,
+            name=m.name,
+            kind=m.kind,
+            role=roles[m.kind],
+            repeatability_percent=100 * m.repeatability,
+            floor_cd_m2=m.floor,
+            ceiling_cd_m2=m.ceiling,
+            fault=fault if m is COLORIMETER else None,
         )
         for m in METERS
     ]
@@ -126,7 +126,7 @@ def meter_views(bench: BenchService) -> list[MeterView]:
 class _CorrectionJob:
     review: int
     owner: Corrector
-    begun: Attempt
+    begun: CorrectionAttempt
     setup: int
     unit: int
     kind: Literal["correction"] = "correction"
@@ -148,7 +148,7 @@ class Corrector:
 
     def __init__(self, app: Application, bench: BenchService) -> None:
         self.app, self.bench = app, bench
-        self.attempt: Attempt | None = None
+        self.attempt: CorrectionAttempt | None = None
         self._read: dict[str, Any] | None = None
         self._stopping = False
 
@@ -166,17 +166,17 @@ class Corrector:
         for c, used in found:
             views.append(
                 CorrectionView(
-                    c.id,
-                    c.panel,
-                    c.meter,
-                    c.serial,
-                    c.reference,
-                    c.made_on,
-                    c.made_at,
-                    c.matrix,
-                    dict(c.residual),
-                    used,
-                    c.reference != corrections.IMPORTED and (c.panel, c.meter, c.serial) not in current,
+                    id=c.id,
+                    panel=c.panel,
+                    meter=c.meter,
+                    serial=c.serial,
+                    reference=c.reference,
+                    made_on=c.made_on,
+                    made_at=c.made_at,
+                    matrix=c.matrix,
+                    residual=dict(c.residual),
+                    runs=used,
+                    current=c.reference != corrections.IMPORTED and (c.panel, c.meter, c.serial) not in current,
                 )
             )
             if c.reference != corrections.IMPORTED:
@@ -201,7 +201,9 @@ class Corrector:
             )
         total = 2 * len(SERIES)
         made_on = f"{row.name}, sample {row.sample}, {setup.name}"
-        begun = Attempt("reading", "", review_id, made_on, row.panel, 0, total)
+        begun = CorrectionAttempt(
+            step="reading", message="", review=review_id, made_on=made_on, panel=row.panel, done=0, total=total
+        )
 
         def first() -> None:
             self._stopping = False
@@ -210,16 +212,26 @@ class Corrector:
         self.bench.occupancy.take(_CorrectionJob(review_id, self, begun, setup_id, setup.unit_id), first)
         self.bench.live.tell()
 
-    def work(self, begun: Attempt, setup_id: int, unit_id: int) -> None:
+    def work(self, begun: CorrectionAttempt, setup_id: int, unit_id: int) -> None:
         """All of it; what an instrument cannot do ends the attempt."""
         try:
             self._make(begun, setup_id, unit_id)
         except InstrumentError as e:
             self.ended(begun, f"{e}. {e.advice}")
 
-    def ended(self, begun: Attempt, message: str) -> None:
+    def ended(self, begun: CorrectionAttempt, message: str) -> None:
         """The attempt has failed."""
-        self._say(Attempt("failed", message, begun.review, begun.made_on, begun.panel, 0, begun.total))
+        self._say(
+            CorrectionAttempt(
+                step="failed",
+                message=message,
+                review=begun.review,
+                made_on=begun.made_on,
+                panel=begun.panel,
+                done=0,
+                total=begun.total,
+            )
+        )
 
     def stop(self) -> None:
         """Give the attempt up; nothing is kept of it."""
@@ -233,18 +245,26 @@ class Corrector:
         if a is None or a.step != "done" or a.matrix is None:
             raise ConflictError("correction", "There is no finished correction to keep; make one first.")
         row = CorrectionRow(
-            0, a.panel, COLORIMETER.name, SPECTRORADIOMETER.name, a.made_on, now(), a.matrix, a.summary, self._read
+            id=0,
+            panel=a.panel,
+            meter=COLORIMETER.name,
+            reference=SPECTRORADIOMETER.name,
+            made_on=a.made_on,
+            made_at=now(),
+            matrix=a.matrix,
+            residual=a.summary,
+            series=self._read,
         )
         with self.app.db.transaction() as db:
             number = corrections.add(db, row)
         self.attempt = None
         return number
 
-    def _say(self, attempt: Attempt) -> None:
+    def _say(self, attempt: CorrectionAttempt) -> None:
         self.attempt = attempt
         self.bench.live.tell()
 
-    def _make(self, begun: Attempt, setup_id: int, unit_id: int) -> None:
+    def _make(self, begun: CorrectionAttempt, setup_id: int, unit_id: int) -> None:
         bench = self.bench.equipment.assemble(unit_id, 4243 + setup_id)
         state = setup_states(self.app, begun.review, unit_id)[setup_id]
         bench.enter(state.wanted, state.format)
@@ -285,23 +305,33 @@ class Corrector:
         number = len(SERIES) * 2
         self._read = document_of(reference, working)
         self._say(
-            Attempt(
-                "done",
-                " ".join(said),
-                begun.review,
-                begun.made_on,
-                begun.panel,
-                number,
-                number,
-                matrix.tolist(),
-                residuals,
-                summary,
+            CorrectionAttempt(
+                step="done",
+                message=" ".join(said),
+                review=begun.review,
+                made_on=begun.made_on,
+                panel=begun.panel,
+                done=number,
+                total=number,
+                matrix=matrix.tolist(),
+                residuals=residuals,
+                summary=summary,
             )
         )
 
-    def _step(self, begun: Attempt, said: str) -> None:
+    def _step(self, begun: CorrectionAttempt, said: str) -> None:
         done = min((self.attempt.done if self.attempt else 0) + 1, begun.total)
-        self._say(Attempt("reading", said, begun.review, begun.made_on, begun.panel, done, begun.total))
+        self._say(
+            CorrectionAttempt(
+                step="reading",
+                message=said,
+                review=begun.review,
+                made_on=begun.made_on,
+                panel=begun.panel,
+                done=done,
+                total=begun.total,
+            )
+        )
 
 
 def _residuals(reference: ColourReadings, working: ColourReadings, matrix: np.ndarray) -> list[Residual]:

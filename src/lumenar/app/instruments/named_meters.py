@@ -26,7 +26,7 @@ LUMINANCE_FACTOR = 3.0
 """A correction that changes white's luminance by more than this factor is a slip rather than a correction."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeterIdentity:
     """What a person says of a meter. repeatability_percent: one standard deviation; floor_cd_m2: the least it shows; both None
     where they do not know."""
@@ -87,14 +87,14 @@ def _view(row: InstrumentRow, panels: list[Panel]) -> NamedMeter:
     role: Role = "reference" if row.role == "reference" else "meter"
     kinds: dict[str, Kind] = {k: k for k in ("colorimeter", "spectroradiometer", "luminance meter")}
     identity = MeterIdentity(
-        row.name,
-        row.serial,
-        role,
-        kinds.get(row.kind, "colorimeter"),
-        row.calibrated_on,
-        None if row.repeatability is None else 100 * row.repeatability,
-        row.floor,
-        row.note,
+        name=row.name,
+        serial=row.serial,
+        role=role,
+        kind=kinds.get(row.kind, "colorimeter"),
+        calibrated_on=row.calibrated_on,
+        repeatability_percent=None if row.repeatability is None else 100 * row.repeatability,
+        floor_cd_m2=row.floor,
+        note=row.note,
     )
     return NamedMeter(row.id, digest(row), row.driver, identity, days, panels)
 
@@ -122,7 +122,16 @@ def _row(app: Application, number: int, m: MeterIdentity) -> InstrumentRow:
         raise BadInputError("meter", "A meter's floor lies within 0 and 1,000 cd/m².", "floor_cd_m2")
     share = None if m.repeatability_percent is None else m.repeatability_percent / 100
     return InstrumentRow(
-        number, m.role, TYPED, m.kind, name, serial, m.calibrated_on, share, m.floor_cd_m2, m.note.strip()[:200]
+        id=number,
+        role=m.role,
+        driver=TYPED,
+        kind=m.kind,
+        name=name,
+        serial=serial,
+        calibrated_on=m.calibrated_on,
+        repeatability=share,
+        floor=m.floor_cd_m2,
+        note=m.note.strip()[:200],
     )
 
 
@@ -193,16 +202,16 @@ def add_correction(app: Application, number: int, stated: StatedCorrection) -> i
         return corrections.add(
             db,
             CorrectionRow(
-                0,
-                stated.panel,
-                row.name,
-                stated.made_by.strip()[:80],
-                stated.made_on.strip()[:200] or "elsewhere",
-                now(),
-                matrix,
-                {"u_percent": stated.u_percent},
-                None,
-                row.serial,
+                id=0,
+                panel=stated.panel,
+                meter=row.name,
+                reference=stated.made_by.strip()[:80],
+                made_on=stated.made_on.strip()[:200] or "elsewhere",
+                made_at=now(),
+                matrix=matrix,
+                residual={"u_percent": stated.u_percent},
+                series=None,
+                serial=row.serial,
             ),
         )
 

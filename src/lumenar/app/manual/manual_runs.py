@@ -42,7 +42,7 @@ class Setting:
     value: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SheetSetup:
     """A setup on the sheet: what is set before a signal other than SDR is sent, the signal to send, the mode to choose, and what
     then differs from how it ships, in the order to enter it. shown: the signal that the display says it shows, None where nobody
@@ -60,7 +60,7 @@ class SheetSetup:
     enter: list[Setting]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SheetPatch:
     """One line of the sheet: what to show, where to show it, and the reading. show: the patch in words; codes: its signal, from
     0 to top; outcome: "" until it is read."""
@@ -82,7 +82,7 @@ class SheetPatch:
     question: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sheet:
     """A whole run by hand."""
 
@@ -155,33 +155,33 @@ def sheet(app: Application, run_id: int) -> Sheet:
         said = runs.recorded(db, run_id, setup_id, "shown")
         listed.append(
             SheetSetup(
-                setup_id,
-                setup.name,
-                _ahead(shown.menu, setup),
-                setup.signal,
-                signal_of(shown.row, setup).words,
-                None if said is None else said["transfer"],
-                _other(setup, said),
-                shown.menu.mode_path,
-                setup.mode,
-                _to_enter(shown.menu, setup),
+                setup=setup_id,
+                name=setup.name,
+                ahead=_ahead(shown.menu, setup),
+                signal=setup.signal,
+                send=signal_of(shown.row, setup).words,
+                shown=None if said is None else said["transfer"],
+                other=_other(setup, said),
+                mode_path=shown.menu.mode_path,
+                mode=setup.mode,
+                enter=_to_enter(shown.menu, setup),
             )
         )
     done = sum(bool(r.outcome) for r in rows)
     luminance = shown.menu.luminance_control
     return Sheet(
-        run_id,
-        run.review_id,
-        run.state,
-        shown.row.name,
-        str(run.meter.get("name", "")),
-        _luminance_alone(run),
-        luminance.path if luminance else None,
-        listed,
-        [_line(r, rows, format_of(shown.row, setups[r.setup_id]), setups[r.setup_id].signal) for r in rows],
-        done,
-        len(rows),
-        _left_s(rows),
+        run=run_id,
+        review=run.review_id,
+        state=run.state,
+        name=shown.row.name,
+        meter=str(run.meter.get("name", "")),
+        luminance_alone=_luminance_alone(run),
+        luminance=luminance.path if luminance else None,
+        setups=listed,
+        patches=[_line(r, rows, format_of(shown.row, setups[r.setup_id]), setups[r.setup_id].signal) for r in rows],
+        done=done,
+        total=len(rows),
+        left_s=_left_s(rows),
     )
 
 
@@ -231,21 +231,21 @@ def _line(row: SheetRow, rows: Sequence[SheetRow], sent: Mapping[str, Any], sign
         else typed_readings.question(p.rgb, typed_readings.Typed(row.XYZ), _beside(row, rows), signal)
     )
     return SheetPatch(
-        row.id,
-        row.setup_id,
-        in_words(p),
-        [round(v * top) for v in p.rgb],
-        top,
-        list(p.rgb),
-        100 * p.window,
-        p.background,
-        p.level,
-        None if p.zone is None else list(p.zone),
-        p.pattern,
-        p.at_s,
-        row.outcome,
-        None if row.XYZ is None else list(row.XYZ),
-        asked,
+        patch=row.id,
+        setup=row.setup_id,
+        show=in_words(p),
+        codes=[round(v * top) for v in p.rgb],
+        top=top,
+        rgb=list(p.rgb),
+        window_percent=100 * p.window,
+        background=p.background,
+        level=p.level,
+        zone=None if p.zone is None else list(p.zone),
+        pattern=p.pattern,
+        at_s=p.at_s,
+        outcome=row.outcome,
+        XYZ=None if row.XYZ is None else list(row.XYZ),
+        question=asked,
     )
 
 
@@ -289,7 +289,12 @@ def enter(app: Application, run_id: int, form: Form, entries: Sequence[Entry]) -
             if row.id in read:
                 manual_runs.take_back(db, row.id)
             outcome: Outcome = "below_floor" if row.XYZ is None else "ok"
-            readings.add(db, NewReading(row.id, 1, outcome, row.XYZ, None, at_s, now()))
+            readings.add(
+                db,
+                NewReading(
+                    patch_id=row.id, attempt=1, outcome=outcome, XYZ=row.XYZ, exposure_s=None, at_s=at_s, read_at=now()
+                ),
+            )
             answers[row.id] = Answer(row.id, True, "", "")
         anew = any(a.kept and a.patch in read for a in answers.values())
         done = len(read | {a.patch for a in answers.values() if a.kept})

@@ -49,7 +49,7 @@ Answer = Literal["ask", "were", "changed"]
 """What a person says of a default that was corrected: it was like that when it was measured, or has changed since."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MenuControl:
     """One control on the map. values: what it can be, in words; choices: the same one by one, where it has no numbers; own:
     by mode the defaults that are its own; locked_by: what locks it, in words."""
@@ -110,7 +110,7 @@ class MenuSample:
     firmware: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MenuMap:
     """The menu of a sample, as a tree and as the texts it can be changed by. version: differs where anything of it differs;
     shared: how many samples have this menu."""
@@ -170,23 +170,23 @@ def menu_map(app: Application, review_id: int, unit_id: int | None = None) -> Me
         for m in menu.modes
     ]
     return MenuMap(
-        shown.row.id,
-        digest(menu),
-        shown.row.name,
-        shown.row.sample,
-        shown.row.maker,
-        shown.row.model,
-        shown.row.kind,
-        shown.row.panel,
-        shown.can,
-        [MenuSample(u.id, u.sample, u.serial, u.firmware) for u in reviews.units_of(db, review_id)],
-        len(reviews.units_with_menu(db, shown.row.menu_id)),
-        modes,
-        [_control(c, own.get(c.path, {})) for c in menu.controls],
-        [MenuColumn(s.id, s.name, s.mode, {p: text_of(v) for p, v in s.changes.items()}) for s in setups],
-        text_of_modes(menu),
-        text_of_controls(menu),
-        menus.count_changes(db, shown.row.menu_id),
+        unit=shown.row.id,
+        version=digest(menu),
+        name=shown.row.name,
+        sample=shown.row.sample,
+        maker=shown.row.maker,
+        model=shown.row.model,
+        kind=shown.row.kind,
+        panel=shown.row.panel,
+        can=shown.can,
+        samples=[MenuSample(u.id, u.sample, u.serial, u.firmware) for u in reviews.units_of(db, review_id)],
+        shared=len(reviews.units_with_menu(db, shown.row.menu_id)),
+        modes=modes,
+        controls=[_control(c, own.get(c.path, {})) for c in menu.controls],
+        setups=[MenuColumn(s.id, s.name, s.mode, {p: text_of(v) for p, v in s.changes.items()}) for s in setups],
+        modes_text=text_of_modes(menu),
+        controls_text=text_of_controls(menu),
+        changes=menus.count_changes(db, shown.row.menu_id),
     )
 
 
@@ -197,24 +197,24 @@ def version(app: Application, review_id: int, unit_id: int | None = None) -> str
 
 def _control(c: Control, own: dict[str, str]) -> MenuControl:
     return MenuControl(
-        c.path,
-        c.place,
-        c.kind,
-        values_of(c),
-        c.minimum,
-        c.maximum,
-        c.step,
-        list(c.values),
-        None if c.default is None else text_of(c.default),
-        own,
-        c.scope,
-        c.role,
-        c.group,
-        c.bears,
-        {v: list(p) for v, p in c.locks.items()},
-        list(c.resets),
-        c.when,
-        *(getattr(c, w) for w in WORDS),
+        path=c.path,
+        place=c.place,
+        kind=c.kind,
+        values=values_of(c),
+        minimum=c.minimum,
+        maximum=c.maximum,
+        step=c.step,
+        choices=list(c.values),
+        default=None if c.default is None else text_of(c.default),
+        own=own,
+        scope=c.scope,
+        role=c.role,
+        group=c.group,
+        bears=c.bears,
+        locks={v: list(p) for v, p in c.locks.items()},
+        resets=list(c.resets),
+        when=c.when,
+        **{w: getattr(c, w) for w in WORDS},
     )
 
 
@@ -261,7 +261,13 @@ def _become(
         menus.change(db, shown.row.menu_id, document_of(menu), now(), "" if answer == "ask" else answer)
         moved = moved or ({} if another else _renamed_controls(shown.menu, menu))
         _follow(
-            db, shown.row.menu_id, shown.menu, menu, answer, moved, {} if another else _renamed_modes(shown.menu, menu)
+            db=db,
+            menu_id=shown.row.menu_id,
+            was=shown.menu,
+            menu=menu,
+            answer=answer,
+            moved=moved,
+            called={} if another else _renamed_modes(shown.menu, menu),
         )
     app.forget()
     return menu_map(app, review_id, shown.row.id)
@@ -279,7 +285,15 @@ def undo(app: Application, review_id: int, unit_id: int | None) -> MenuMap:
         answer: Answer = "were" if said == "were" else "changed"
         was = menu_from(menus.get(db, shown.row.menu_id))
         now_is = shown.menu
-        _follow(db, shown.row.menu_id, now_is, was, answer, _renamed_controls(now_is, was), _renamed_modes(now_is, was))
+        _follow(
+            db=db,
+            menu_id=shown.row.menu_id,
+            was=now_is,
+            menu=was,
+            answer=answer,
+            moved=_renamed_controls(now_is, was),
+            called=_renamed_modes(now_is, was),
+        )
     app.forget()
     return menu_map(app, review_id, unit_id)
 
@@ -310,7 +324,7 @@ def _follow(
         mine = [s for s in reviews.setups_of(db, unit.review_id) if s.unit_id == unit.id]
         mine = _called(db, mine, called)
         for s in mine:
-            asked += _fits(db, was, menu, s, answer, moved, called)
+            asked += _fits(db=db, was=was, menu=menu, setup=s, answer=answer, moved=moved, called=called)
         there = {(s.mode, s.signal) for s in mine if s.shipped}
         position = max((s.position for s in mine), default=-1) + 1
         names = [s.name for s in mine]
@@ -321,7 +335,19 @@ def _follow(
                 bits = HDR_BITS if station_of(db, unit.id).capabilities.alone else unit.bits
                 sent = first_format(m.signal, bits)
                 reviews.add_setup(
-                    db, SetupRow(0, unit.id, position, name, m.name, 1, m.signal, m.target, {}, format=sent)
+                    db,
+                    SetupRow(
+                        id=0,
+                        unit_id=unit.id,
+                        position=position,
+                        name=name,
+                        mode=m.name,
+                        shipped=1,
+                        signal=m.signal,
+                        target=m.target,
+                        changes={},
+                        format=sent,
+                    ),
                 )
                 position += 1
     if asked:

@@ -24,7 +24,7 @@ class ModeRead:
     locks: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ControlRead:
     """A control as it was understood. role: what the text says it sets; guessed: what its name suggests if the text says
     nothing."""
@@ -66,13 +66,13 @@ def read_menu(app: Application, modes: str, controls: str, kind: str) -> MenuRea
         ],
         [
             ControlRead(
-                c.path,
-                values_of(c),
-                None if c.default is None else text_of(c.default),
-                c.place,
-                c.scope,
-                c.role,
-                None if c.role else guessed.get(c.path),
+                path=c.path,
+                values=values_of(c),
+                default=None if c.default is None else text_of(c.default),
+                place=c.place,
+                scope=c.scope,
+                role=c.role,
+                guessed=None if c.role else guessed.get(c.path),
             )
             for c in menu.controls
             if not c.group

@@ -12,7 +12,7 @@ from lumenar.app.recipes.setting_reasons import reasons
 from lumenar.app.setups.setup_notes import note_of
 from lumenar.app.tuning.gains import proof_of
 from lumenar.core.recipes.purpose import Advice
-from lumenar.core.recipes.steps import Note
+from lumenar.core.recipes.steps import SettingNote
 from lumenar.store import recipe_notes as stored
 from lumenar.store import replays, reviews
 
@@ -21,7 +21,7 @@ def advice(app: Application, review_id: int, keys: Mapping[int, str]) -> Advice:
     """Return notes, replays, reasons and observed behaviour of setups. keys: by setup number, the key it is listed under."""
     db = app.db.connection()
     ids = [s.id for s in reviews.setups_of(db, review_id) if s.id in keys]
-    notes: dict[str, list[Note]] = {}
+    notes: dict[str, list[SettingNote]] = {}
     for r in stored.of_setups(db, ids):
         notes.setdefault(keys[r.setup_id], []).append(note_of(r))
     said = {}

@@ -12,7 +12,7 @@ from lumenar.core.analysis import Analysis, analyse, value_of
 from lumenar.core.colour.correction import corrected
 from lumenar.core.measurements import MEASUREMENTS, PROMISED
 from lumenar.core.measurements.base import MissingPatchError
-from lumenar.core.measurements.figure import Promise
+from lumenar.core.measurements.figure import Tolerance
 from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.numbers import grouped, listed
 from lumenar.core.readings import Patch, collect
@@ -23,7 +23,7 @@ from lumenar.store.replays import ReplayRow
 from lumenar.store.reviews import SetupRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PromisedFigure:
     """One figure that a recipe promises, and what its replays gave: of the sample it was made on and of others, by sample."""
 
@@ -54,11 +54,22 @@ def promised(
         others = {s: found[f.name] for s, found in theirs.items() if f.name in found}
         if wanted is not None or got is not None:
             kept = _kept(f.promise, wanted, got)
-            out.append(PromisedFigure(f.name, f.title, f.unit, f.decimals, wanted, got, kept, others))
+            out.append(
+                PromisedFigure(
+                    figure=f.name,
+                    title=f.title,
+                    unit=f.unit,
+                    decimals=f.decimals,
+                    expected=wanted,
+                    replayed=got,
+                    kept=kept,
+                    others=others,
+                )
+            )
     return out
 
 
-def _kept(promise: Promise | None, wanted: float | None, got: float | None) -> bool | None:
+def _kept(promise: Tolerance | None, wanted: float | None, got: float | None) -> bool | None:
     if promise is None or wanted is None or got is None:
         return None
     return abs(got - wanted) <= (promise.tolerance * abs(wanted) if promise.relative else promise.tolerance)

@@ -24,7 +24,7 @@ from lumenar.core.numbers import significant
 from lumenar.core.readings import Patch
 from lumenar.core.recipes.luminance import RoomSetting
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
-from lumenar.core.recipes.steps import Note, OrderedStep, annotated, ordered_steps
+from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated, ordered_steps
 from lumenar.core.scoring.rubric import Score
 from lumenar.core.targets import resolve
 from lumenar.store import host_reports as stored_reports
@@ -33,7 +33,7 @@ from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReplayView:
     """One replay. kept: every promise was, None while that is not known."""
 
@@ -70,7 +70,7 @@ class PurposeOf:
     best_value: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RecipeView:
     """A setup's recipe, with what it promises and how its replays went. enter: of a setup for PQ, what to answer where a game or
     a system asks for the display's peak."""
@@ -113,26 +113,26 @@ def recipe(app: Application, review_id: int, setup_id: int) -> RecipeView:
     control = shown.menu.luminance_control
     figures = expected_results.promised(app, review_id, setup, expected, rows)
     return RecipeView(
-        review_id,
-        setup_id,
-        setup.name,
-        shown.row.name,
-        shown.row.sample,
-        shown.row.firmware,
-        resolve(setup.target).title,
-        "Reset the display to factory settings, so that no earlier setting remains.",
-        steps,
-        notes,
-        [n.words for n in notes if n.kind == "say"],
-        control.path if control else "",
-        _table(app, review_id, setup, shown, newest),
-        _purposes(app, review_id, setup, newest),
-        figures,
-        _to_enter(app, review_id, setup, newest),
-        _caveats(app, setup, expected_results.said_of_replays(app, review_id, setup, expected, rows)),
-        [_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
-        [SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()],
-        not shown.can.alone,
+        review=review_id,
+        setup=setup_id,
+        name=setup.name,
+        display=shown.row.name,
+        sample=shown.row.sample,
+        firmware=shown.row.firmware,
+        target=resolve(setup.target).title,
+        reset="Reset the display to factory settings, so that no earlier setting remains.",
+        steps=steps,
+        notes=notes,
+        text=[n.words for n in notes if n.kind == "say"],
+        luminance=control.path if control else "",
+        by_room=_table(app, review_id, setup, shown, newest),
+        purposes=_purposes(app, review_id, setup, newest),
+        promised=figures,
+        enter=_to_enter(app, review_id, setup, newest),
+        caveats=_caveats(app, setup, expected_results.said_of_replays(app, review_id, setup, expected, rows)),
+        replays=[_replay_view(app, setup, expected, r, units[r.unit_id].sample) for r in rows if r.unit_id in units],
+        samples=[SampleChoice(u.id, u.sample, u.id == setup.unit_id) for u in units.values()],
+        by_hand=not shown.can.alone,
     )
 
 
@@ -140,7 +140,7 @@ def _table(
     app: Application, review_id: int, setup: SetupRow, shown: Display, newest: cells.Newest
 ) -> list[RoomSetting]:
     """Values of the luminance control by room, and for every purpose of the setup's signal."""
-    nothing = Score("", None, None, None, 0.0, "", ())
+    nothing = Score(purpose="", value=None, low=None, high=None, coverage=0.0, reason="", lines=())
     same = [
         s
         for s in reviews.setups_of(app.db.connection(), review_id)
@@ -148,7 +148,14 @@ def _table(
     ]
     candidates = {
         s.id: Candidate(
-            str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, nothing, cells.analyses_of(app, s, newest)
+            key=str(s.id),
+            name=s.name,
+            mode=s.mode,
+            signal=s.signal,
+            shipped=not s.changes,
+            changes=s.changes,
+            score=nothing,
+            analyses=cells.analyses_of(app, s, newest),
         )
         for s in same
     }
@@ -182,7 +189,7 @@ def _purposes(app: Application, review_id: int, setup: SetupRow, newest: cells.N
 
 def written_steps(app: Application, setup: SetupRow) -> list[OrderedStep]:
     """A setup's steps with what people wrote to them, as they are read and entered. ConflictError as of `steps_of`."""
-    notes = [Note(n.kind, n.path, n.value, n.words, n.until) for n in setup_notes.of_setup(app, setup.id)]
+    notes = [SettingNote(n.kind, n.path, n.value, n.words, n.until) for n in setup_notes.of_setup(app, setup.id)]
     return annotated(steps_of(app, setup), notes, display(app, setup.unit_id).row.firmware)
 
 
@@ -257,14 +264,14 @@ def _replay_view(
         kept = expected_results.kept(expected_results.of_replay(app, row.review_id, setup, expected, row))
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     return ReplayView(
-        row.id,
-        sample,
-        row.unit_id,
-        row.state,
-        row.message,
-        row.firmware,
-        row.created_at,
-        kept,
-        [tunings.name_of(p) for p in patches],
-        [p.rgb for p in patches],
+        id=row.id,
+        sample=sample,
+        unit=row.unit_id,
+        state=row.state,
+        message=row.message,
+        firmware=row.firmware,
+        created_at=row.created_at,
+        kept=kept,
+        patches=[tunings.name_of(p) for p in patches],
+        rgb=[p.rgb for p in patches],
     )

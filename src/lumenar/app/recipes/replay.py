@@ -73,20 +73,20 @@ class Replayer:
             free_bench(self.bench)
         meter, correction = meters_before(self.app, shown)
         row = ReplayRow(
-            0,
-            review_id,
-            setup_id,
-            unit,
-            [asdict(s) for s in written_steps(self.app, setup)],
-            shown.row.firmware,
-            meter["XYZ"],
-            correction,
-            "working" if shown.can.alone else "waiting",
-            "",
-            [list(p.rgb) for p in proof_patches(self.app, setup)],
-            [],
-            now(),
-            0.0,
+            id=0,
+            review_id=review_id,
+            setup_id=setup_id,
+            unit_id=unit,
+            steps=[asdict(s) for s in written_steps(self.app, setup)],
+            firmware=shown.row.firmware,
+            meter=meter["XYZ"],
+            correction_id=correction,
+            state="working" if shown.can.alone else "waiting",
+            message="",
+            patches=[list(p.rgb) for p in proof_patches(self.app, setup)],
+            XYZ=[],
+            created_at=now(),
+            at_s=0.0,
         )
         with self.app.db.transaction() as writing:
             made = replays.add(writing, row)
@@ -177,7 +177,7 @@ class Replayer:
         stands: Mapping[str, Value] = bench.remote.enter(Wanted(setup.mode, {})).values
         undone = [p for p, v in wanted.items() if p in stands and stands[p] != v]
         if undone:
-            name = undone[0].split(" > ")[-1]
+            name = menu.short(undone[0])
             now_, then = text_of(stands[undone[0]]), text_of(wanted[undone[0]])
             return f"All was entered, but {name} is {now_}, not {then}: a later step put it back."
         return ""
@@ -186,7 +186,15 @@ class Replayer:
         habits = PANEL_TIMINGS[display(self.app, row.unit_id).row.panel]
         bench.clock.sleep(SETUP_S + max(CLEAR_S, FIRST_RESTS * habits.rest_s))
         patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
-        return read_patches(bench, self.bench.live, patches, habits, "replay", name, job.stopping)
+        return read_patches(
+            bench=bench,
+            live=self.bench.live,
+            patches=patches,
+            habits=habits,
+            place="replay",
+            setup=name,
+            stopping=job.stopping,
+        )
 
     def typed_in(self, replay_id: int, form: Form, texts: Sequence[str]) -> None:
         """The proof as a person typed it after the steps were entered, one text a patch. BadInputError names the patch that

@@ -59,7 +59,7 @@ def _of(app: Application, tuning_id: int) -> dict[str, str]:
     except (ConflictError, NotFoundError):
         return {}
     end = t.following
-    if isinstance(end, session.Step):
+    if isinstance(end, session.TuningStep):
         return {}
     said = {o.goal: f"{TUNED}{o.reason}" for o in end.outcomes if not o.skipped}
     return {p: said[x.goal] for x in reversed(t.tried) if x.goal in said for p in x.attempt.values}

@@ -35,7 +35,7 @@ LEAST_CD_M2 = 50.0
 GRIDS = ((3, 3), (5, 5), (7, 5))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Options:
     """How a run is to be made: what its measurements may be asked to do otherwise, and how the bench treats the panel.
 
@@ -318,13 +318,13 @@ def setup_states(app: Application, review_id: int, unit_id: int) -> dict[int, Se
     row, db, luminance = shown.row, app.db.connection(), shown.menu.luminance_control
     return {
         setup.id: SetupState(
-            setup.id,
-            setup.name,
-            setup.mode,
-            settings_of(shown.menu, setup),
-            luminance.path if luminance else None,
-            runs.last_signature(db, setup.id, settings_text(setup), row.firmware),
-            signal_of(row, setup),
+            key=setup.id,
+            name=setup.name,
+            mode=setup.mode,
+            settings=settings_of(shown.menu, setup),
+            luminance_control=luminance.path if luminance else None,
+            signature=runs.last_signature(db, setup.id, settings_text(setup), row.firmware),
+            format=signal_of(row, setup),
         )
         for setup in reviews.setups_of(db, review_id)
         if setup.unit_id == unit_id

@@ -10,7 +10,7 @@ from lumenar.store import reviews, runs
 from lumenar.store.runs import RunRow, RunState
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunView:
     """One run. meter: that of light, with its serial number; corrected: whether a correction applied; done of total: readings."""
 
@@ -39,18 +39,18 @@ class RunPage:
 def _view(app: Application, run: RunRow) -> RunView:
     progress = runs.progress(app.db.connection(), run.id)
     return RunView(
-        run.id,
-        run.review_id,
-        run.unit_id,
-        run.state,
-        run.message,
-        run.created_at,
-        str(run.meter.get("name", "")),
-        str(run.meter.get("serial", "")),
-        run.correction_id is not None,
-        None if run.warm is None else bool(run.warm),
-        progress.done,
-        progress.total,
+        id=run.id,
+        review=run.review_id,
+        unit=run.unit_id,
+        state=run.state,
+        message=run.message,
+        created_at=run.created_at,
+        meter=str(run.meter.get("name", "")),
+        serial=str(run.meter.get("serial", "")),
+        corrected=run.correction_id is not None,
+        warm=None if run.warm is None else bool(run.warm),
+        done=progress.done,
+        total=progress.total,
     )
 
 

@@ -43,7 +43,7 @@ class RuleView:
     knots: list[tuple[float, float]]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PurposeDefinition:
     """What a person says of a purpose: weights by figure, core figures without which there is no score, what every setup is
     judged against, empty for its own target, and what white is set to in cd/m2, None for any."""
@@ -57,7 +57,7 @@ class PurposeDefinition:
     signal: Signal = "sdr"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PurposeView:
     """A purpose. added: by a person, so that it can be changed."""
 
@@ -98,17 +98,17 @@ def rubric_view(app: Application) -> RubricView:
 
 def _view(p: Purpose, added: bool) -> PurposeView:
     return PurposeView(
-        p.key,
-        version_of(p),
-        p.title,
-        p.meaning,
-        dict(p.weights),
-        list(p.core),
-        p.target,
-        resolve(p.target).title if p.target else "",
-        p.luminance,
-        p.signal,
-        added,
+        key=p.key,
+        version=version_of(p),
+        title=p.title,
+        meaning=p.meaning,
+        weights=dict(p.weights),
+        core=list(p.core),
+        target=p.target,
+        target_title=resolve(p.target).title if p.target else "",
+        luminance=p.luminance,
+        signal=p.signal,
+        added=added,
     )
 
 

@@ -16,7 +16,7 @@ from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScoreView:
     """A score with its 95 % interval, or the reason why there is none, and where the points went."""
 
@@ -31,10 +31,18 @@ class ScoreView:
     @staticmethod
     def of(s: Score) -> ScoreView:
         """The score without its draws."""
-        return ScoreView(s.purpose, s.value, s.low, s.high, s.coverage, s.reason, list(s.lines))
+        return ScoreView(
+            purpose=s.purpose,
+            value=s.value,
+            low=s.low,
+            high=s.high,
+            coverage=s.coverage,
+            reason=s.reason,
+            lines=list(s.lines),
+        )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ModeScore:
     """One setup's score for one purpose, with where the points went."""
 
@@ -153,14 +161,14 @@ def mode_scores(known: Sequence[Scored]) -> list[ModeScore]:
     best = ranked[0][1] if ranked else None
     return [
         ModeScore(
-            s.id,
-            s.name,
-            s.signal,
-            s.target,
-            resolve(s.target).title,
-            as_shipped(s),
-            ScoreView.of(v),
-            best is not None and v is not best and tied(v, best),
+            setup=s.id,
+            name=s.name,
+            signal=s.signal,
+            target=s.target,
+            target_title=resolve(s.target).title,
+            shipped=as_shipped(s),
+            score=ScoreView.of(v),
+            tied_with_best=best is not None and v is not best and tied(v, best),
         )
         for s, v in ranked
     ]

@@ -33,7 +33,7 @@ USUAL_TARGETS = {
 USUAL_BITS = 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NewDisplay:
     """What is known of a display at its arrival; maker, model, kind and panel are enough."""
 
@@ -96,22 +96,22 @@ def add(app: Application, new: NewDisplay) -> int:
         else:
             menu_id = menus.add(db, document_of(menu))
         row = UnitRow(
-            0,
-            review_id,
-            menu_id,
-            new.maker.strip(),
-            new.model.strip(),
-            new.serial.strip(),
-            new.sample.strip() or "A",
-            new.firmware.strip(),
-            new.kind,
-            panel,
-            "",
-            new.size_inch,
-            new.width_px,
-            new.height_px,
-            new.bits,
-            new.signal_range,
+            id=0,
+            review_id=review_id,
+            menu_id=menu_id,
+            maker=new.maker.strip(),
+            model=new.model.strip(),
+            serial=new.serial.strip(),
+            sample=new.sample.strip() or "A",
+            firmware=new.firmware.strip(),
+            kind=new.kind,
+            panel=panel,
+            about="",
+            size_inch=new.size_inch,
+            width_px=new.width_px,
+            height_px=new.height_px,
+            bits=new.bits,
+            signal_range=new.signal_range,
         )
         suffix = "" if first is None else f" (sample {row.sample})"
         add_setups(db, reviews.add_unit(db, row), menu, suffix, row.bits)

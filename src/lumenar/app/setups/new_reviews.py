@@ -59,21 +59,22 @@ def _add_simulated(db: sqlite3.Connection, review_id: int, a: Arrival, suffix: s
     if text not in known:
         known[text] = menus.add(db, document)
     row = UnitRow(
-        0,
-        review_id,
-        known[text],
-        a.maker,
-        a.model,
-        a.serial,
-        a.sample,
-        a.firmware,
-        a.kind,
-        a.panel,
-        a.about,
-        a.size_inch,
-        *a.pixels,
-        a.bits,
-        a.signal_range,
+        id=0,
+        review_id=review_id,
+        menu_id=known[text],
+        maker=a.maker,
+        model=a.model,
+        serial=a.serial,
+        sample=a.sample,
+        firmware=a.firmware,
+        kind=a.kind,
+        panel=a.panel,
+        about=a.about,
+        size_inch=a.size_inch,
+        width_px=a.pixels[0],
+        height_px=a.pixels[1],
+        bits=a.bits,
+        signal_range=a.signal_range,
     )
     unit_id = reviews.add_unit(db, row)
     reviews.add_stand_in(db, unit_id, a.text)
@@ -95,15 +96,15 @@ def add_setups(db: sqlite3.Connection, unit_id: int, menu: Menu, suffix: str = "
     for position, mode in enumerate(menu.modes):
         names.append(setup_name(mode, names))
         setup = SetupRow(
-            0,
-            unit_id,
-            position,
-            names[-1] + suffix,
-            mode.name,
-            1,
-            mode.signal,
-            mode.target,
-            {},
+            id=0,
+            unit_id=unit_id,
+            position=position,
+            name=names[-1] + suffix,
+            mode=mode.name,
+            shipped=1,
+            signal=mode.signal,
+            target=mode.target,
+            changes={},
             format=first_format(mode.signal, bits),
         )
         reviews.add_setup(db, setup)

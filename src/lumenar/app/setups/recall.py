@@ -12,7 +12,7 @@ from lumenar.core.menu import Place, Value
 from lumenar.core.targets import Signal
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RecallStep:
     """One entry of the menu to set, in order. before: what it shows then (none where nobody knows it). resets and locks: what
     falls back and what cannot be set any more once it is set; frees: what can be set only then."""
@@ -53,7 +53,15 @@ def recall(app: Application, review_id: int, setup_id: int) -> Recall:
         c = menu.consequences(state, mode, path, value)
         resets = [p for p, _, _ in c.resets]
         steps.append(
-            RecallStep(menu.control(path).place, path, state.get(path), value, resets, list(c.locks), list(c.frees))
+            RecallStep(
+                place=menu.control(path).place,
+                path=path,
+                before=state.get(path),
+                value=value,
+                resets=resets,
+                locks=list(c.locks),
+                frees=list(c.frees),
+            )
         )
         state = menu.change(state, mode, path, value)
     known = {**menu.defaults(mode), **setup.changes}

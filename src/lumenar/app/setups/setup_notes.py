@@ -9,7 +9,7 @@ from lumenar.app.application import Application
 from lumenar.app.data import now
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
-from lumenar.core.recipes.steps import Note, NoteKind
+from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.store import recipe_notes as stored
 from lumenar.store.recipe_notes import NoteRow
 
@@ -38,12 +38,12 @@ def _view(r: NoteRow) -> NoteView:
     return NoteView(r.id, r.kind, r.path, r.value, r.words, r.until)  # type: ignore[arg-type]
 
 
-def note_of(r: NoteRow) -> Note:
+def note_of(r: NoteRow) -> SettingNote:
     """A note as recipes take it."""
-    return Note(r.kind, r.path, r.value, r.words, r.until)  # type: ignore[arg-type]
+    return SettingNote(r.kind, r.path, r.value, r.words, r.until)  # type: ignore[arg-type]
 
 
-def write(app: Application, review_id: int, setup_id: int, note: Note, note_id: int = 0) -> int:
+def write(app: Application, review_id: int, setup_id: int, note: SettingNote, note_id: int = 0) -> int:
     """Add a note to a setup's recipe, or change one. Returns its number. BadInputError names what is wrong with it."""
     cells.setup_of(app, review_id, setup_id)
     said = {k: " ".join(getattr(note, k).split()) for k in ("path", "value", "words", "until")}

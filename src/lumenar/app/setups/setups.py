@@ -24,7 +24,7 @@ from lumenar.store.reviews import Known, SetupRow
 Origin = Literal["unknown", "assumed", "read", "set"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ControlView:
     """One control in a setup: its value and its default in that mode (none where nobody knows it), where the value comes from,
     what it can be, and why it cannot be set."""
@@ -54,7 +54,7 @@ class Room:
     note: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StatedFormat:
     """What a setup says of its signal; None where it is as the unit's usual."""
 
@@ -80,7 +80,7 @@ class StatedFormat:
     """What the signal is called in this review, as "player, PQ 1000"."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetupView:
     """A setup with all its controls. version: differs where anything of the setup, its room or its menu differs."""
 
@@ -117,7 +117,7 @@ class SetupView:
     controls: list[ControlView]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetupLine:
     """A setup in a list."""
 
@@ -133,7 +133,7 @@ class SetupLine:
     """Whether it is what the mode ships with, no value changed."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Edit:
     """What a setup is to be. values: of controls by path, by None one is no longer known; read: paths whose values were read
     off the display, so that they are known rather than assumed. room, format, name and target: None leaves what there is;
@@ -162,15 +162,15 @@ def lines(app: Application, review_id: int) -> list[SetupLine]:
     units = {u.id: u.sample for u in reviews.units_of(db, review_id)}
     return [
         SetupLine(
-            s.id,
-            s.name,
-            s.mode,
-            s.signal,
-            s.unit_id,
-            units[s.unit_id],
-            s.target,
-            resolve(s.target).title,
-            bool(s.shipped) and not s.changes,
+            setup=s.id,
+            name=s.name,
+            mode=s.mode,
+            signal=s.signal,
+            unit=s.unit_id,
+            sample=units[s.unit_id],
+            target=s.target,
+            target_title=resolve(s.target).title,
+            shipped=bool(s.shipped) and not s.changes,
         )
         for s in reviews.setups_of(db, review_id)
     ]
@@ -192,48 +192,48 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
 
     controls = [
         ControlView(
-            c.path,
-            c.place,
-            c.kind,
-            state.get(c.path),
-            defaults.get(c.path),
-            origin(c.path),
-            c.minimum,
-            c.maximum,
-            c.step,
-            list(c.values),
-            c.scope,
-            c.bears,
-            menu.why_locked(state, mode, c.path),
-            c.when,
+            path=c.path,
+            place=c.place,
+            kind=c.kind,
+            value=state.get(c.path),
+            default=defaults.get(c.path),
+            origin=origin(c.path),
+            minimum=c.minimum,
+            maximum=c.maximum,
+            step=c.step,
+            choices=list(c.values),
+            scope=c.scope,
+            bears=c.bears,
+            locked=menu.why_locked(state, mode, c.path),
+            when=c.when,
         )
         for c in menu.controls
     ]
     rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id).values()}
     return SetupView(
-        setup.id,
-        version(app, review_id, setup_id),
-        setup.name,
-        setup.mode,
-        setup.signal,
-        row.sample,
-        row.firmware,
-        row.id,
-        digest(row),
-        setup.target,
-        resolve(setup.target).title,
-        choices(app, setup.signal),
-        bool(setup.shipped) and not setup.changes,
-        not setup.shipped,
-        None if setup.condition_id is None else rooms[setup.condition_id],
-        "dark (simulated)" if shown.can.lights else "not recorded",
-        list({r.label: r for r in rooms.values()}.values()),
-        StatedFormat(**setup.format),  # type: ignore[arg-type]
-        StatedFormat("limited" if row.signal_range == "limited" else "full", row.bits),
-        _named(app, review_id, setup.signal),
-        words_of(runs.newest_shown(db, setup_id)),
-        len(reviews.setup_changes(db, setup_id)),
-        controls,
+        setup=setup.id,
+        version=version(app, review_id, setup_id),
+        name=setup.name,
+        mode=setup.mode,
+        signal=setup.signal,
+        sample=row.sample,
+        firmware=row.firmware,
+        unit=row.id,
+        unit_version=digest(row),
+        target=setup.target,
+        target_title=resolve(setup.target).title,
+        targets=choices(app, setup.signal),
+        shipped=bool(setup.shipped) and not setup.changes,
+        own=not setup.shipped,
+        room=None if setup.condition_id is None else rooms[setup.condition_id],
+        usual_room="dark (simulated)" if shown.can.lights else "not recorded",
+        rooms=list({r.label: r for r in rooms.values()}.values()),
+        format=StatedFormat(**setup.format),  # type: ignore[arg-type]
+        usual_format=StatedFormat(range="limited" if row.signal_range == "limited" else "full", bits=row.bits),
+        formats=_named(app, review_id, setup.signal),
+        shown=words_of(runs.newest_shown(db, setup_id)),
+        changes=len(reviews.setup_changes(db, setup_id)),
+        controls=controls,
     )
 
 

@@ -33,7 +33,7 @@ trouble."""
 SURE = 1.96
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PairedFigure:
     """One figure before and after: gain is how much better it became, with its 95 % interval, None where it is not known."""
 
@@ -48,7 +48,7 @@ class PairedFigure:
     high: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Worth:
     """proven: both were measured; worth_it: None while that is not so; gain: the figure that decided; cost: of luminance and
     contrast, as shares."""
@@ -72,7 +72,7 @@ def prove(app: Application, bench: BenchService, tuning_id: int) -> int:
     return _measured(app, bench, t, (t.row.setup_id, t.row.result_id))
 
 
-def _measured(app: Application, bench: BenchService, t: tunings.Open, pair: tuple[int, int]) -> int:
+def _measured(app: Application, bench: BenchService, t: tunings.OpenTuning, pair: tuple[int, int]) -> int:
     """Measure of a pair what is not fresh. Returns the run; ConflictError where nothing is missing."""
     now = cells.newest(app, t.row.review_id)
     wanted = [c for c in _proof(app, t, now, pair) if c not in now.fresh]
@@ -81,7 +81,7 @@ def _measured(app: Application, bench: BenchService, t: tunings.Open, pair: tupl
     return bench.runs.start(t.row.review_id, wanted)
 
 
-def _proof(app: Application, t: tunings.Open, now: cells.Newest, pair: tuple[int, int]) -> list[Cell]:
+def _proof(app: Application, t: tunings.OpenTuning, now: cells.Newest, pair: tuple[int, int]) -> list[Cell]:
     """What a pair of setups is proven by: the same for every tuning of a signal, and what the core figures of its purpose take
     where the first of the pair was measured for that, or where shadows were lifted for it."""
     signal = cells.setup_of(app, t.row.review_id, pair[0]).signal
@@ -93,7 +93,7 @@ def _proof(app: Application, t: tunings.Open, now: cells.Newest, pair: tuple[int
     return [Cell(s, m) for s in pair for m in dict.fromkeys((*first_pass(signal), *own))]
 
 
-def _asked(app: Application, t: tunings.Open) -> str:
+def _asked(app: Application, t: tunings.OpenTuning) -> str:
     """The purpose that a tuning was started for, else the usual one."""
     asked = t.row.purpose
     return asked if asked is not None and asked in app.rubric.purposes else USUAL_PURPOSE
@@ -112,7 +112,14 @@ def worth(app: Application, tuning_id: int, purpose: str | None = None) -> Worth
     purpose = purpose or _asked(app, t)
     if t.row.result_id is None:
         return Worth(
-            False, None, "Keep the result as a setup, then it can be proven.", None, [], t.row.setup_id, None, 0
+            proven=False,
+            worth_it=None,
+            sentence="Keep the result as a setup, then it can be proven.",
+            gain=None,
+            figures=[],
+            before=t.row.setup_id,
+            after=None,
+            missing=0,
         )
     pair = (t.row.setup_id, t.row.result_id)
     found = _between(app, t, pair, purpose)
@@ -142,7 +149,7 @@ def _known(app: Application, purpose: str) -> None:
         )
 
 
-def _between(app: Application, t: tunings.Open, pair: tuple[int, int], purpose: str) -> Worth:
+def _between(app: Application, t: tunings.OpenTuning, pair: tuple[int, int], purpose: str) -> Worth:
     """What the second of a pair of setups is worth beside the first."""
     review_id, target = t.row.review_id, t.row.target
     now = cells.newest(app, review_id)
@@ -156,11 +163,29 @@ def _between(app: Application, t: tunings.Open, pair: tuple[int, int], purpose: 
     of_greys = greys_of(signal).greys
     greys = next((f for f in figures if of_greys is not None and f.figure == of_greys.name), None)
     if missing or greys is None or greys.gain is None:
-        return Worth(False, None, "Not measured yet: prove it first.", None, figures, *pair, missing)
+        return Worth(
+            proven=False,
+            worth_it=None,
+            sentence="Not measured yet: prove it first.",
+            gain=None,
+            figures=figures,
+            before=pair[0],
+            after=pair[1],
+            missing=missing,
+        )
     decided = _points(app, review_id, pair, purpose, now) or greys
     worth_it = _decides(decided)
     sentence = _sentence(decided, worth_it, figures, light_wanted=t.row.luminance is not None)
-    return Worth(True, worth_it, sentence, decided, figures, *pair, 0)
+    return Worth(
+        proven=True,
+        worth_it=worth_it,
+        sentence=sentence,
+        gain=decided,
+        figures=figures,
+        before=pair[0],
+        after=pair[1],
+        missing=0,
+    )
 
 
 @dataclass(frozen=True)
@@ -208,7 +233,7 @@ def carry(app: Application, bench: BenchService, tuning_id: int, setup_id: int, 
     if not free:
         raise ConflictError("tuning", f"None of the values can be set in {start.mode}: all are locked there.")
     # A suggestion is already a name of its own; two of one name would not be told apart.
-    made = setups.add(app, t.row.review_id, setup_id, name, setups.Edit({**free}))
+    made = setups.add(app, t.row.review_id, setup_id, name, setups.Edit(values={**free}))
     with app.db.transaction() as db:
         stored_tunings.carry(db, tuning_id, made, setup_id)
     return made, _measured(app, bench, t, (setup_id, made))
@@ -230,20 +255,30 @@ def proof_of(app: Application, now: cells.Newest, setup_id: int, target: str) ->
 def _paired(f: Figure, one: Analysis | None, two: Analysis | None) -> PairedFigure:
     before, after = (None if a is None else a.scalar(f.key) for a in (one, two))
     if before is None or after is None or one is None or two is None:
-        return PairedFigure(f.name, f.title, f.unit, f.decimals, before, after, None, None, None)
+        return PairedFigure(
+            figure=f.name,
+            title=f.title,
+            unit=f.unit,
+            decimals=f.decimals,
+            before=before,
+            after=after,
+            gain=None,
+            low=None,
+            high=None,
+        )
     gain = (f.better or 1) * (after - before)
     u = difference_u(f.key, one, two)
     reach = None if u is None else SURE * u
     return PairedFigure(
-        f.name,
-        f.title,
-        f.unit,
-        f.decimals,
-        before,
-        after,
-        gain,
-        None if reach is None else gain - reach,
-        None if reach is None else gain + reach,
+        figure=f.name,
+        title=f.title,
+        unit=f.unit,
+        decimals=f.decimals,
+        before=before,
+        after=after,
+        gain=gain,
+        low=None if reach is None else gain - reach,
+        high=None if reach is None else gain + reach,
     )
 
 
@@ -262,7 +297,17 @@ def _points(
     if found is None:
         return None
     value, low, high = found
-    return PairedFigure(f"points.{purpose}", judged.title, "points", 1, before.value, after.value, value, low, high)
+    return PairedFigure(
+        figure=f"points.{purpose}",
+        title=judged.title,
+        unit="points",
+        decimals=1,
+        before=before.value,
+        after=after.value,
+        gain=value,
+        low=low,
+        high=high,
+    )
 
 
 def _decides(gain: PairedFigure) -> bool:

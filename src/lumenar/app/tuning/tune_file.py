@@ -82,7 +82,15 @@ def _target(key: str, white: tuple[float, float] | None) -> str:
             return t.key
         title = f"{t.title.replace(',', '')} white {white[0]:g} {white[1]:g}"
         curve = "power" if t.curve not in ("srgb", "bt1886") else t.curve
-        return custom(title[:60], t.space.primaries, white, curve, t.gamma, t.black, t.luminance).key
+        return custom(
+            title=title[:60],
+            primaries=t.space.primaries,
+            white=white,
+            curve=curve,
+            gamma=t.gamma,
+            black=t.black,
+            luminance=t.luminance,
+        ).key
     except TargetError as e:
         raise BadInputError("target", f"{e}.") from e
 

@@ -9,12 +9,12 @@ from lumenar.app.errors import ConflictError
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import setup_states
 from lumenar.app.tuning import tunings
-from lumenar.app.tuning.tunings import Open, Wish
+from lumenar.app.tuning.tunings import OpenTuning, Wish
 from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST, SETUP_S, PanelTiming
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, RefusedError, Wanted
 from lumenar.core.menu import Value, text_of
 from lumenar.core.tuning.goals import GOALS
-from lumenar.core.tuning.session import Step
+from lumenar.core.tuning.session import TuningStep
 from lumenar.store import tunings as stored
 from lumenar.store.tunings import OPEN, TuningState
 
@@ -69,7 +69,7 @@ class Tuner(Steered[TuningState]):
         try:
             for _ in range(MOST_ATTEMPTS):
                 end = t.following
-                if not isinstance(end, Step):
+                if not isinstance(end, TuningStep):
                     self._enter(bench, t, dict(end.values))
                     self.say(job.number, "found", "")
                     return
@@ -92,30 +92,36 @@ class Tuner(Steered[TuningState]):
         except InstrumentError as e:
             self.say(job.number, "paused", f"{str(e)[:1].upper()}{str(e)[1:]}. {e.advice}")
 
-    def _halted(self, bench: Bench, t: Open, job: SteeredJob) -> None:
+    def _halted(self, bench: Bench, t: OpenTuning, job: SteeredJob) -> None:
         """It stands still; one that is ended leaves the best state so far."""
         if job.then == "stopped":
             self._enter(bench, t, tunings.best_so_far(t))
         self.say(job.number, job.then, "")
 
-    def _enter(self, bench: Bench, t: Open, values: dict[str, Value]) -> None:
+    def _enter(self, bench: Bench, t: OpenTuning, values: dict[str, Value]) -> None:
         state = setup_states(self.app, t.row.review_id, t.setup.unit_id)[t.setup.id]
         bench.enter(Wanted(t.setup.mode, tunings.to_enter(t, values)), state.format)
 
-    def _attempt(self, bench: Bench, t: Open, step: Step, habits: PanelTiming, job: SteeredJob) -> None:
+    def _attempt(self, bench: Bench, t: OpenTuning, step: TuningStep, habits: PanelTiming, job: SteeredJob) -> None:
         """Enter, read and commit one attempt."""
         live = self.bench.live
         bench.source.show(REST)
         self._enter(bench, t, dict(step.values))
         bench.clock.sleep(max(CLEAR_S, SETUP_S / 2))
         XYZ = read_patches(
-            bench, live, step.proposal.patches, habits, GOALS[step.goal].title, t.setup.name, job.stopping
+            bench=bench,
+            live=live,
+            patches=step.proposal.patches,
+            habits=habits,
+            place=GOALS[step.goal].title,
+            setup=t.setup.name,
+            stopping=job.stopping,
         )
         number = tunings.commit(self.app, t, step, XYZ, bench.clock.now())
         self.tell(t.row.id, "working", attempt=number)
 
 
-def _restored(t: Open) -> str:
+def _restored(t: OpenTuning) -> str:
     """What to enter so that the best state stands there, where a person has to."""
     best = tunings.best_so_far(t)
     steps = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in best.items() if v != t.plan.values.get(p)]

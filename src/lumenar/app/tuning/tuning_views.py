@@ -11,7 +11,7 @@ from lumenar.app.application import Application
 from lumenar.app.displays.displays import display
 from lumenar.app.figures import cells
 from lumenar.app.tuning.tunings import (
-    Open,
+    OpenTuning,
     Wish,
     final_values,
     name_of,
@@ -25,7 +25,7 @@ from lumenar.app.tuning.tunings import (
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.measurements.charts import Chart
-from lumenar.core.menu import Value, text_of
+from lumenar.core.menu import Menu, Value, text_of
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Suspicion
@@ -33,7 +33,7 @@ from lumenar.core.tuning.charts import Dot, dot_of
 from lumenar.core.tuning.charts import charts as pictures
 from lumenar.core.tuning.goals import FAITHFUL, GOALS
 from lumenar.core.tuning.plan import Tried, controls_for
-from lumenar.core.tuning.session import Finished, Step
+from lumenar.core.tuning.session import Finished, TuningStep
 from lumenar.store import reviews, tunings
 from lumenar.store.tunings import OPEN, TuningState
 
@@ -70,7 +70,7 @@ class PatchToRead:
     expected: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StepView:
     """The next attempt in the words of the menu."""
 
@@ -84,7 +84,7 @@ class StepView:
     """Paths in the order in which they are entered, so that none undoes another."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AttemptView:
     """One attempt. figure: how far it was from its goal, in its goal's unit; Y, u, v: white where it was read."""
 
@@ -135,7 +135,7 @@ class SettingView:
     value: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TuningView:
     """A tuning as its view shows it."""
 
@@ -222,7 +222,7 @@ def view(app: Application, tuning_id: int) -> TuningView:
     tried = t.tried
     end = t.following
     stands = _stands(t)
-    step = _step(t, end, stands) if isinstance(end, Step) and t.row.state in OPEN else None
+    step = _step(t, end, stands) if isinstance(end, TuningStep) and t.row.state in OPEN else None
     asked = sound(lambda: session.suspect(t.plan, tried), None) if t.row.state in OPEN else None
     counted = [a for a in t.stored if not a.dropped]
     if asked is not None and counted[-1].proposed is not None:
@@ -232,51 +232,51 @@ def view(app: Application, tuning_id: int) -> TuningView:
     final = final_values(t)
     off: Sequence[float] = sound(lambda: session.off_by(t.plan, tried), [float("nan")] * len(tried))
     return TuningView(
-        t.row.id,
-        t.row.review_id,
-        t.row.setup_id,
-        t.setup.name,
-        t.setup.mode,
-        t.shown.row.sample,
-        list(t.row.goals),
-        t.row.target,
-        t.plan.target.title,
-        (float(u), float(v)),
-        t.row.luminance,
-        t.row.state,
-        t.row.message,
-        not t.shown.can.alone,
-        step,
-        None
+        id=t.row.id,
+        review=t.row.review_id,
+        setup=t.row.setup_id,
+        setup_name=t.setup.name,
+        mode=t.setup.mode,
+        sample=t.shown.row.sample,
+        goals=list(t.row.goals),
+        target=t.row.target,
+        target_title=t.plan.target.title,
+        target_uv=(float(u), float(v)),
+        luminance=t.row.luminance,
+        state=t.row.state,
+        message=t.row.message,
+        by_hand=not t.shown.can.alone,
+        step=step,
+        question=None
         if asked is None
         else QuestionView(counted[-1].number, asked.path, text_of(asked.entered), text_of(asked.seems), asked.sentence),
-        _attempts(t, off),
-        [
+        attempts=_attempts(t, off),
+        outcomes=[
             OutcomeView(o.goal, GOALS[o.goal].title, o.reason, o.unreached, o.skipped)
             for o in (end.outcomes if isinstance(end, Finished) else ())
         ],
-        [
+        settings=[
             SettingView(p, text_of(t.plan.values[p]), text_of(value))
             for p, value in final.items()
             if value != t.plan.values.get(p)
         ],
-        sum(len(a.patches) for a in t.stored),
-        t.row.result_id,
-        _name_of(app, t),
-        t.row.created_at,
-        sound(lambda: pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)), []),
-        t.row.purpose if t.row.purpose in app.rubric.purposes else None,
+        readings=sum(len(a.patches) for a in t.stored),
+        result=t.row.result_id,
+        result_name=_name_of(app, t),
+        created_at=t.row.created_at,
+        charts=sound(lambda: pictures(_dots(t), t.plan.target, t.row.luminance, _others(t, off)), []),
+        purpose=t.row.purpose if t.row.purpose in app.rubric.purposes else None,
     )
 
 
-def _name_of(app: Application, t: Open) -> str:
+def _name_of(app: Application, t: OpenTuning) -> str:
     found = next(
         (s.name for s in reviews.setups_of(app.db.connection(), t.row.review_id) if s.id == t.row.result_id), ""
     )
     return found or f"{t.setup.name} tuned"
 
 
-def _others(t: Open, off: Sequence[float]) -> list[tuple[str, str, list[tuple[int, float]]]]:
+def _others(t: OpenTuning, off: Sequence[float]) -> list[tuple[str, str, list[tuple[int, float]]]]:
     """How points and six colours came nearer, each where two attempts or more tell; off (n,): how far each attempt is."""
     numbers = [a.number for a in t.stored if not a.dropped]
     said = {g.key: g.charted for g in GOALS.values() if g.charted is not None}
@@ -287,7 +287,7 @@ def _others(t: Open, off: Sequence[float]) -> list[tuple[str, str, list[tuple[in
     return [(*said[goal], s) for goal, s in seen.items() if len(s) > 1]
 
 
-def _dots(t: Open) -> list[Dot]:
+def _dots(t: OpenTuning) -> list[Dot]:
     """White of the attempts that count and read it."""
     counted = [a for a in t.stored if not a.dropped]
     # What bends the curve leaves white where it is.
@@ -307,7 +307,7 @@ def listed(app: Application, review_id: int) -> list[TuningLine]:
     ]
 
 
-def _stands(t: Open) -> dict[str, Value]:
+def _stands(t: OpenTuning) -> dict[str, Value]:
     """What stands in the menu now, as far as the tuning knows: where it began, and all that was entered since."""
     values = dict(t.plan.values)
     for a in t.stored:
@@ -315,7 +315,7 @@ def _stands(t: Open) -> dict[str, Value]:
     return values
 
 
-def _step(t: Open, step: Step, stands: Mapping[str, Value]) -> StepView:
+def _step(t: OpenTuning, step: TuningStep, stands: Mapping[str, Value]) -> StepView:
     moved = {p: v for p, v in step.values.items() if v != stands.get(p)}
     order = [p for p in to_enter(t, dict(step.values)) if p in moved]
     expected = step.proposal.expected
@@ -326,10 +326,18 @@ def _step(t: Open, step: Step, stands: Mapping[str, Value]) -> StepView:
         for i, p in enumerate(step.proposal.patches)
     ]
     entries = [_entry(t, p, stands.get(p), moved[p]) for p in order]
-    return StepView(next_number(t), step.goal, GOALS[step.goal].title, step.proposal.why, entries, patches, order)
+    return StepView(
+        number=next_number(t),
+        goal=step.goal,
+        title=GOALS[step.goal].title,
+        why=step.proposal.why,
+        entries=entries,
+        patches=patches,
+        order=order,
+    )
 
 
-def _entry(t: Open, path: str, was: Value | None, value: Value) -> EntryToMake:
+def _entry(t: OpenTuning, path: str, was: Value | None, value: Value) -> EntryToMake:
     control = t.shown.menu.control(path)
     presses = ""
     if control.numeric and isinstance(was, int | float) and isinstance(value, int | float):
@@ -338,23 +346,23 @@ def _entry(t: Open, path: str, was: Value | None, value: Value) -> EntryToMake:
     said = text_of(value)
     if control.kind == "notches" and isinstance(value, int | float):
         said = f"{round((control.maximum - value) / control.step)} notches from the right"
-    return EntryToMake(path, path.split(" > ")[-1], "" if was is None else text_of(was), said, presses)
+    return EntryToMake(path, t.shown.menu.short(path), "" if was is None else text_of(was), said, presses)
 
 
-def _doubt(s: Suspicion | None) -> str:
+def _doubt(s: Suspicion | None, menu: Menu) -> str:
     if s is None:
         return ""
-    name = s.path.split(" > ")[-1]
+    name = menu.short(s.path)
     which = "" if s.attempts == 1 else f" here and in the {'next' if s.attempts == 2 else f'{s.attempts - 1} next'}"
     return f"reads as if {name} had been {text_of(s.seems)}, not {text_of(s.entered)}{which}; taken as that"
 
 
-def _figure(t: Open, one: Tried) -> float:
+def _figure(t: OpenTuning, one: Tried) -> float:
     """How far an attempt is from its target, NaN if nothing can be made of it."""
     return sound(lambda: session.figure(t.plan, one), float("nan"))
 
 
-def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
+def _attempts(t: OpenTuning, off: Sequence[float]) -> list[AttemptView]:
     out, stands = [], dict(t.plan.values)
     counted = [a.number for a in t.stored if not a.dropped]
     none: dict[int, Suspicion] = {}
@@ -362,7 +370,7 @@ def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
     by_number = dict(zip(counted, off, strict=True))
     for a in t.stored:
         one = tried_of(a, t.matrix)
-        moved = [f"{p.split(' > ')[-1]} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
+        moved = [f"{t.shown.menu.short(p)} {text_of(v)}" for p, v in a.entered.items() if stands.get(p) != v]
         stands.update(a.entered)
         white = one.attempt.of(WHITE)
         seen = bool(np.isfinite(white).all() and white[1] > 0)
@@ -370,19 +378,19 @@ def _attempts(t: Open, off: Sequence[float]) -> list[AttemptView]:
         figure = by_number[a.number] if not a.dropped else _figure(t, one)
         out.append(
             AttemptView(
-                a.number,
-                a.goal,
-                GOALS[a.goal].title,
-                a.why,
-                moved,
-                figure if np.isfinite(figure) else None,
-                GOALS[a.goal].unit,
-                float(white[1]) if seen else None,
-                float(u) if seen else None,
-                float(v) if seen else None,
-                len(a.patches),
-                bool(a.dropped),
-                _doubt(doubts.get(a.number)),
+                number=a.number,
+                goal=a.goal,
+                title=GOALS[a.goal].title,
+                why=a.why,
+                moved=moved,
+                figure=figure if np.isfinite(figure) else None,
+                unit=GOALS[a.goal].unit,
+                Y=float(white[1]) if seen else None,
+                u=float(u) if seen else None,
+                v=float(v) if seen else None,
+                readings=len(a.patches),
+                dropped=bool(a.dropped),
+                doubt=_doubt(doubts.get(a.number), t.shown.menu),
             )
         )
     return out

@@ -28,8 +28,8 @@ from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Attempt, Noise
 from lumenar.core.tuning.goals import CHOSEN, FAITHFUL, GOALS
-from lumenar.core.tuning.plan import Plan, Tried
-from lumenar.core.tuning.session import Finished, Outcome, Step
+from lumenar.core.tuning.plan import Tried, TuningPlan
+from lumenar.core.tuning.session import Finished, Outcome, TuningStep
 from lumenar.core.tuning.unexpected_readings import surprise
 from lumenar.core.typed_readings import Form, odd, parse
 from lumenar.store import corrections, reviews, tunings
@@ -71,17 +71,17 @@ def wish_for(app: Application, setup: SetupRow, purpose: str) -> Wish:
 # -- what can be tuned ----------------------------------------------------------------------------------------------
 
 
-def plan_for(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> Plan:
+def plan_for(app: Application, shown: Display, setup: SetupRow, wish: Wish) -> TuningPlan:
     target = resolve(wish.target or setup.target)
-    return Plan(
-        shown.menu,
-        shown.menu.mode(setup.mode, setup.signal),
-        settings_of(shown.menu, setup),
-        tuple(wish.goals),
-        target,
-        wish.luminance,
-        Noise(),
-        _ladder(app, setup),
+    return TuningPlan(
+        menu=shown.menu,
+        mode=shown.menu.mode(setup.mode, setup.signal),
+        values=settings_of(shown.menu, setup),
+        goals=tuple(wish.goals),
+        target=target,
+        luminance=wish.luminance,
+        noise=Noise(),
+        ladder=_ladder(app, setup),
     )
 
 
@@ -128,22 +128,22 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
         raise BadInputError("goal", f"{setup.name} cannot be tuned for this. {reasons}", "goals")
     meter, correction = meters_before(app, shown)
     row = TuningRow(
-        0,
-        review_id,
-        setup_id,
-        plan.values,
-        [g for g in CHOSEN if g in open_goals],
-        wish.target or setup.target,
-        wish.luminance,
-        plan.ladder,
-        meter["XYZ"],
-        correction,
-        shown.row.firmware,
-        "working" if shown.can.alone else "waiting",
-        "",
-        now(),
-        None,
-        wish.purpose,
+        id=0,
+        review_id=review_id,
+        setup_id=setup_id,
+        begun=plan.values,
+        goals=[g for g in CHOSEN if g in open_goals],
+        target=wish.target or setup.target,
+        luminance=wish.luminance,
+        ladder=plan.ladder,
+        meter=meter["XYZ"],
+        correction_id=correction,
+        firmware=shown.row.firmware,
+        state="working" if shown.can.alone else "waiting",
+        message="",
+        created_at=now(),
+        result_id=None,
+        purpose=wish.purpose,
     )
     with app.db.transaction() as writing:
         # Looked at while nobody else can write, so that two requests at once make one tuning.
@@ -156,14 +156,14 @@ def begin(app: Application, review_id: int, setup_id: int, wish: Wish) -> int:
 # -- what comes next ------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
-class Open:
+@dataclass(frozen=True, kw_only=True)
+class OpenTuning:
     """A tuning with what it works on."""
 
     row: TuningRow
     setup: SetupRow
     shown: Display
-    plan: Plan
+    plan: TuningPlan
     mode: Mode
     stored: list[AttemptRow]
 
@@ -175,12 +175,12 @@ class Open:
         return [tried_of(a, self.matrix) for a in self.stored if not a.dropped]
 
     @cached_property
-    def following(self) -> Step | Finished:
+    def following(self) -> TuningStep | Finished:
         """What comes next. If nothing can be made of the readings, the tuning ends there and says so: it can still be looked at,
         gone back in and ended."""
         return sound(lambda: session.following(self.plan, self.tried), self._at_a_loss())
 
-    def _at_a_loss(self) -> Step | Finished:
+    def _at_a_loss(self) -> TuningStep | Finished:
         goal = self.tried[-1].goal if self.tried else self.plan.goals[0]
         said = (
             "The readings of the last attempt make no sense together. Go back to an earlier attempt, or end the tuning."
@@ -203,10 +203,12 @@ def tried_of(a: AttemptRow, matrix: Sequence[Sequence[float]] | None) -> Tried:
     if matrix is not None:
         XYZ = corrected(XYZ, matrix)
     patches = tuple(Patch((p[0], p[1], p[2])) for p in a.patches)
-    return Tried(a.goal, Attempt(a.stage, a.entered, patches, XYZ, a.proposed is not None))
+    return Tried(
+        a.goal, Attempt(stage=a.stage, values=a.entered, patches=patches, XYZ=XYZ, sure=a.proposed is not None)
+    )
 
 
-def opened(app: Application, tuning_id: int) -> Open:
+def opened(app: Application, tuning_id: int) -> OpenTuning:
     """A tuning by its number. NotFoundError where there is none; ConflictError where the menu no longer is what it was."""
     db = app.db.connection()
     row = tunings.get(db, tuning_id)
@@ -228,39 +230,50 @@ def opened(app: Application, tuning_id: int) -> Open:
     values = {p: v for p, v in row.begun.items() if p not in gone}
     noise = Noise(float(row.meter.get("repeatability", 0.002)), float(row.meter.get("absolute", 0.001)))
     ladder = tuple((float(v), float(Y)) for v, Y in row.ladder)
-    plan = Plan(shown.menu, mode, values, tuple(row.goals), resolve(row.target), row.luminance, noise, ladder)
-    return Open(
-        row,
-        setup,
-        shown,
-        plan,
-        mode,
-        tunings.attempts(db, tuning_id),
-        None if correction is None else correction.matrix,
+    plan = TuningPlan(
+        menu=shown.menu,
+        mode=mode,
+        values=values,
+        goals=tuple(row.goals),
+        target=resolve(row.target),
+        luminance=row.luminance,
+        noise=noise,
+        ladder=ladder,
+    )
+    return OpenTuning(
+        row=row,
+        setup=setup,
+        shown=shown,
+        plan=plan,
+        mode=mode,
+        stored=tunings.attempts(db, tuning_id),
+        matrix=None if correction is None else correction.matrix,
     )
 
 
-def commit(app: Application, tuning: Open, step: Step, XYZ: Sequence[Sequence[float] | None], at_s: float) -> int:
+def commit(
+    app: Application, tuning: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None], at_s: float
+) -> int:
     """An attempt was entered and read: XYZ of each patch as read, None under the meter's floor. Returns its number.
 
     ConflictError if the tuning has gone on since it was opened: another attempt, or another state; nothing is stored then.
     """
     expected = step.proposal.expected
     row = AttemptRow(
-        0,
-        tuning.row.id,
-        0,
-        step.goal,
-        step.proposal.stage,
-        step.proposal.why,
-        dict(step.proposal.values),
-        None,
-        [list(p.rgb) for p in step.proposal.patches],
-        [None if v is None else [float(c) for c in v] for v in XYZ],
-        None if expected is None else float(expected[0, 1]),
-        now(),
-        at_s,
-        0,
+        id=0,
+        tuning_id=tuning.row.id,
+        number=0,
+        goal=step.goal,
+        stage=step.proposal.stage,
+        why=step.proposal.why,
+        entered=dict(step.proposal.values),
+        proposed=None,
+        patches=[list(p.rgb) for p in step.proposal.patches],
+        XYZ=[None if v is None else [float(c) for c in v] for v in XYZ],
+        expected=None if expected is None else float(expected[0, 1]),
+        read_at=now(),
+        at_s=at_s,
+        dropped=0,
     )
     with app.db.transaction(of=tuning.row.review_id) as db:
         present = tunings.get(db, tuning.row.id)
@@ -290,7 +303,7 @@ def set_state(app: Application, tuning_id: int, state: TuningState, message: str
         tunings.set_state(db, tuning_id, state, message)
 
 
-def to_enter(menu_owner: Open, values: Mapping[str, Value]) -> dict[str, Value]:
+def to_enter(menu_owner: OpenTuning, values: Mapping[str, Value]) -> dict[str, Value]:
     """All values of a state in an order in which none undoes another. ConflictError names what cannot be had."""
     menu, mode = menu_owner.shown.menu, menu_owner.mode
     defaults = menu.defaults(mode)
@@ -308,7 +321,7 @@ def to_enter(menu_owner: Open, values: Mapping[str, Value]) -> dict[str, Value]:
 # -- what it comes to ---------------------------------------------------------------------------------------------------
 
 
-def best_so_far(t: Open) -> dict[str, Value]:
+def best_so_far(t: OpenTuning) -> dict[str, Value]:
     """Values of the goals that are done, and of the one under way its best attempt's: what a tuning that is stopped leaves."""
     # What was entered wrongly is no state to go back to: nobody knows what it was.
     doubted: Collection[int] = sound(lambda: session.doubts(t.plan, t.tried), {})
@@ -326,7 +339,7 @@ def best_so_far(t: Open) -> dict[str, Value]:
     return values
 
 
-def final_values(t: Open) -> dict[str, Value]:
+def final_values(t: OpenTuning) -> dict[str, Value]:
     """All values that a tuning ends with, or would end with now."""
     end = t.following
     return dict(end.values) if isinstance(end, Finished) else best_so_far(t)
@@ -338,7 +351,7 @@ def final_values(t: Open) -> dict[str, Value]:
 GONE_ON = "The tuning has gone on meanwhile; look at it again. Nothing was stored."
 
 
-def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
+def _sensible(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
     """See that typed readings make sense. BadInputError if nothing can follow from them; DoubtfulError with a question about the
     first patch that is odd, unless the person is sure."""
     patches = step.proposal.patches
@@ -365,20 +378,20 @@ def _sensible(t: Open, step: Step, XYZ: Sequence[Sequence[float] | None], sure: 
             raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
     row = [None if v is None else [float(c) for c in v] for v in XYZ]
     one = AttemptRow(
-        0,
-        t.row.id,
-        next_number(t),
-        step.goal,
-        step.proposal.stage,
-        "",
-        dict(step.proposal.values),
-        None,
-        [list(p.rgb) for p in patches],
-        row,
-        None,
-        now(),
-        0.0,
-        0,
+        id=0,
+        tuning_id=t.row.id,
+        number=next_number(t),
+        goal=step.goal,
+        stage=step.proposal.stage,
+        why="",
+        entered=dict(step.proposal.values),
+        proposed=None,
+        patches=[list(p.rgb) for p in patches],
+        XYZ=row,
+        expected=None,
+        read_at=now(),
+        at_s=0.0,
+        dropped=0,
     )
     new = tried_of(one, t.matrix)
     if not sure:
@@ -408,7 +421,7 @@ def typed_in(
     if t.shown.can.alone:
         raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
     end = t.following
-    if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, Step):
+    if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, TuningStep):
         raise ConflictError("tuning", GONE_ON)
     patches = end.proposal.patches
     if form == "Y" and any(p != WHITE for p in patches):
@@ -428,7 +441,7 @@ def typed_in(
         set_state(app, tuning_id, "found")
 
 
-def next_number(t: Open) -> int:
+def next_number(t: OpenTuning) -> int:
     """The number that the next attempt will have."""
     return 1 + max((a.number for a in t.stored), default=0)
 
@@ -483,7 +496,7 @@ def keep(app: Application, tuning_id: int, name: str) -> int:
     changed = {p: v for p, v in final_values(t).items() if v != t.plan.values.get(p)}
     if not changed:
         raise ConflictError("tuning", f"{t.setup.name} is as good as it gets: nothing was found that differs from it.")
-    made = setups.add(app, t.row.review_id, t.row.setup_id, name, setups.Edit({**changed}, target=t.row.target))
+    made = setups.add(app, t.row.review_id, t.row.setup_id, name, setups.Edit(values={**changed}, target=t.row.target))
     with app.db.transaction() as db:
         tunings.keep(db, tuning_id, made)
     return made

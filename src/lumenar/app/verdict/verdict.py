@@ -74,13 +74,29 @@ def _recipe(
 ) -> Recipe | None:
     """Settings for a purpose, by what the first sample shows."""
     candidates = [
-        Candidate(str(s.id), s.name, s.mode, s.signal, not s.changes, s.changes, v, analyses[s.id])
+        Candidate(
+            key=str(s.id),
+            name=s.name,
+            mode=s.mode,
+            signal=s.signal,
+            shipped=not s.changes,
+            changes=s.changes,
+            score=v,
+            analyses=analyses[s.id],
+        )
         for s, v in known
         if s.unit_id == shown.row.id
     ]
     samples = len({s.unit_id for s, v in known if v.value is not None})
     return recommend(
-        purpose.key, purpose.title, candidates, shown.menu, said, samples, shown.row.firmware, purpose.luminance
+        purpose=purpose.key,
+        title=purpose.title,
+        candidates=candidates,
+        menu=shown.menu,
+        advice=said,
+        samples=samples,
+        firmware=shown.row.firmware,
+        luminance=purpose.luminance,
     )
 
 

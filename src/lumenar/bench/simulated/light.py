@@ -19,11 +19,11 @@ from lumenar.bench.simulated.unit_file import (
     ON_AXES,
     Band,
     Behaviour,
-    Control,
     Leak,
-    Mode,
     ToneMap,
+    UnitControl,
     UnitFile,
+    UnitMode,
 )
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.host_report import HostReport
@@ -46,7 +46,7 @@ class SimulatedUnit:
     """A unit with its menu's present state. Deterministic: the same state and patch give the same light."""
 
     file: UnitFile
-    mode: Mode = field(init=False)
+    mode: UnitMode = field(init=False)
     values: dict[str, dict[str, ControlValue]] = field(init=False)
     behaviour: Behaviour = field(init=False)
     panel: Panel = field(init=False)
@@ -93,7 +93,7 @@ class SimulatedUnit:
         self._hdr_since: float | None = None
         self._known: dict[tuple[float, float, float], Array] = {}
         self._matrix: Array | None = None
-        self._by_effect: dict[str, list[tuple[Control, ControlValue]]] | None = None
+        self._by_effect: dict[str, list[tuple[UnitControl, ControlValue]]] | None = None
         self._does: Automatic | None = None
         self._go_to(next((m for m in self.file.modes if m.signal == self.signal), self.file.modes[0]))
         self.values = {m.name: self.file.defaults(m) for m in self.file.modes}
@@ -113,7 +113,7 @@ class SimulatedUnit:
             )
         self._go_to(wanted)
 
-    def _go_to(self, mode: Mode) -> None:
+    def _go_to(self, mode: UnitMode) -> None:
         """Another mode: with the way in which the panel is driven in it."""
         self.mode = mode
         own = self.mode.tone_map
@@ -265,7 +265,7 @@ class SimulatedUnit:
             self._known[rgb] = self.drive(rgb)
         return self._known[rgb]
 
-    def _controls(self, effect: str) -> list[tuple[Control, ControlValue]]:
+    def _controls(self, effect: str) -> list[tuple[UnitControl, ControlValue]]:
         """Every control with an effect and its value in the present mode."""
         if self._by_effect is None:
             now = self.values[self.mode.name]
@@ -358,11 +358,11 @@ class SimulatedUnit:
                 light = np.power(np.clip(light, 0, None), 1 + steeper)
         return np.asarray(light, float)
 
-    def _default(self, control: Control) -> ControlValue:
+    def _default(self, control: UnitControl) -> ControlValue:
         """What a control ships with in the present mode."""
         return self.mode.defaults.get(control.path, control.default)
 
-    def _moved(self, control: Control, value: ControlValue) -> float:
+    def _moved(self, control: UnitControl, value: ControlValue) -> float:
         """How far a control is from what the mode ships with, in what it does."""
         return number_of(control, value) - number_of(control, self._default(control))
 

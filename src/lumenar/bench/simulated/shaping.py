@@ -7,16 +7,16 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.bench.simulated.unit_file import Control
+from lumenar.bench.simulated.unit_file import UnitControl
 
 Array = NDArray[np.float64]
 AXES = ("red", "yellow", "green", "cyan", "blue", "magenta")
 CHANNELS = ("red", "green", "blue")
-Set = Sequence[tuple[Control, float | str]]
+Set = Sequence[tuple[UnitControl, float | str]]
 """Controls with their values in the present mode."""
 
 
-def number_of(control: Control, value: float | str) -> float:
+def number_of(control: UnitControl, value: float | str) -> float:
     """What a value stands for: of a choice what the file says of it, else its distance from the default in steps' amounts."""
     if control.by_choice:
         return control.by_choice[str(value)]

@@ -146,7 +146,7 @@ FORCED = ("decode_mastering", "decode_max_cll", "decode_max_fall")
 ON_AXES = ("hue", "axis_saturation", "axis_lightness", "mix")
 
 
-class Control(Strict):
+class UnitControl(Strict):
     """One menu entry. `effect` is what it does on the light path; `role` is what a reviewer knows it to be for: the luminance
     control, of which there is one, one of those that set white, the curve, the shadows or the colours."""
 
@@ -193,7 +193,7 @@ class Control(Strict):
         return AMOUNT.get(self.effect, 0.0) if self.amount is None else self.amount
 
     @model_validator(mode="after")
-    def _consistent(self) -> Control:
+    def _consistent(self) -> UnitControl:
         if self.numeric:
             if self.minimum >= self.maximum:
                 raise ValueError(f"minimum {self.minimum:g} is not below maximum {self.maximum:g}")
@@ -290,7 +290,7 @@ class ToneMap(Strict):
         return self
 
 
-class Reported(Strict):
+class UnitHostReport(Strict):
     """What a host believes the unit to reach in a mode, in cd/m2: most light, most of a whole screen, least."""
 
     max_cd_m2: Annotated[float, Field(gt=0, le=10000)]
@@ -298,14 +298,14 @@ class Reported(Strict):
     min_cd_m2: Annotated[float, Field(ge=0, le=100)] | None = None
 
 
-class Mode(Strict):
+class UnitMode(Strict):
     """One picture mode: its declared target, its processing, the defaults that differ, and what it locks."""
 
     name: Name
     signal: Signal = "sdr"
     target: str
     tone_map: ToneMap | None = None
-    reports: Reported | None = None
+    reports: UnitHostReport | None = None
     entered_by: Literal["film", "game"] | None = None
     gamma: Annotated[float, Field(ge=1, le=4)] | None = None
     curve: Literal["srgb", "power"] = "power"
@@ -327,7 +327,7 @@ class Mode(Strict):
         return key
 
     @model_validator(mode="after")
-    def _consistent(self) -> Mode:
+    def _consistent(self) -> UnitMode:
         if self.curve_table is not None:
             check_table(self.curve_table, "curve_table", 0, 1)
         if self.signal == "sdr" and self.tone_map is not None:
@@ -361,7 +361,7 @@ class Claim(Strict):
     text: Name
 
 
-class Sample(Strict):
+class UnitSample(Strict):
     """Another physical sample of the model: its identity, and what its firmware does differently by mode."""
 
     sample: Name
@@ -398,12 +398,12 @@ class UnitFile(Strict):
     light: Light
     behaviour: Behaviour = Behaviour()
     mode_path: Name = "Picture > Mode"
-    controls: Annotated[list[Control], Field(max_length=1000)]
-    modes: Annotated[list[Mode], Field(min_length=1, max_length=200)]
+    controls: Annotated[list[UnitControl], Field(max_length=1000)]
+    modes: Annotated[list[UnitMode], Field(min_length=1, max_length=200)]
     claims: Annotated[list[Claim], Field(max_length=200)] = []
     features: Annotated[list[Feature], Field(max_length=50)] = []
     leaks: Annotated[list[Leak], Field(max_length=50)] = []
-    samples: Annotated[list[Sample], Field(max_length=50)] = []
+    samples: Annotated[list[UnitSample], Field(max_length=50)] = []
     updates: Annotated[list[Update], Field(max_length=50)] = []
     spread: Annotated[float, Field(ge=0, le=0.1)] = 0.0
     nominal: bool = True
@@ -440,7 +440,7 @@ class UnitFile(Strict):
                     raise ValueError(f"mode {mode.name!r} locks the unknown control {path!r}")
         return self
 
-    def of_sample(self, sample: Sample) -> UnitFile:
+    def of_sample(self, sample: UnitSample) -> UnitFile:
         """The unit file of another sample: its identity and firmware, its modes as that firmware has them, its spread.
 
         ValidationError where the changes do not fit the modes.
@@ -475,28 +475,28 @@ class UnitFile(Strict):
         return self.pixels[0] / self.pixels[1]
 
     @property
-    def luminance_control(self) -> Control | None:
+    def luminance_control(self) -> UnitControl | None:
         """The control that sets the luminance of white, if the unit has one."""
         return next((c for c in self.controls if c.role == "luminance"), None)
 
-    def mode(self, name: str) -> Mode:
+    def mode(self, name: str) -> UnitMode:
         """A mode by name; KeyError names the modes there are."""
         for mode in self.modes:
             if mode.name == name:
                 return mode
         raise KeyError(f"no mode {name!r}; the unit has {', '.join(m.name for m in self.modes)}")
 
-    def defaults(self, mode: Mode) -> dict[str, float | str]:
+    def defaults(self, mode: UnitMode) -> dict[str, float | str]:
         """Every control's value as shipped in a mode."""
         return {c.path: mode.defaults.get(c.path, c.default) for c in self.controls}
 
-    def modulation_levels(self, mode: Mode) -> tuple[float, ...]:
+    def modulation_levels(self, mode: UnitMode) -> tuple[float, ...]:
         """Four of the luminance control's levels, lowest and highest among them."""
         levels = self.luminance_levels(mode)
         last = len(levels) - 1
         return tuple(dict.fromkeys(levels[round(i * last / 3)] for i in range(4))) if levels else ()
 
-    def luminance_levels(self, mode: Mode) -> tuple[float, ...]:
+    def luminance_levels(self, mode: UnitMode) -> tuple[float, ...]:
         """Eleven even values of the luminance control, on its own steps; none where the mode locks it."""
         control = self.luminance_control
         if control is None or control.path in mode.locks:

@@ -107,10 +107,26 @@ def analyse(samples: ArrayLike, rate_hz: float) -> Flicker:
         raise ValueError("a waveform needs 200 or more samples of some light")
     f, C = components(L, rate_hz)
     if not len(f):
-        return Flicker(float("nan"), 0.0, 0.0, 0.0, 0, f, C)
+        return Flicker(
+            frequency_hz=float("nan"),
+            modulation_percent=0.0,
+            flicker_index=0.0,
+            svm=0.0,
+            region=0,
+            frequencies=f,
+            amplitudes=C,
+        )
     base = float(f[int(np.argmax(C))])
     clean = _clean(L, rate_hz, base, f, C)
-    return Flicker(base, modulation_percent(clean), flicker_index(clean), svm(f, C), ieee_region(f, C), f, C)
+    return Flicker(
+        frequency_hz=base,
+        modulation_percent=modulation_percent(clean),
+        flicker_index=flicker_index(clean),
+        svm=svm(f, C),
+        region=ieee_region(f, C),
+        frequencies=f,
+        amplitudes=C,
+    )
 
 
 def _clean(L: Array, rate: float, base: float, f: Array, C: Array) -> Array:

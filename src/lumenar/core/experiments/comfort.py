@@ -73,11 +73,17 @@ def eye_of(read: StageRead) -> Eye:
         depth, hz = found.modulation_percent, found.frequency_hz
     if spectrum is None:
         weights, off = estimate()
-        return Eye(float(XYZ[1]), cct, float(XYZ / XYZ[1] @ weights), off, blue, depth, hz)
+        return Eye(Y=float(XYZ[1]), cct=cct, der=float(XYZ / XYZ[1] @ weights), off=off, blue=blue, depth=depth, hz=hz)
     nm = np.asarray(spectrum.start_nm + spectrum.step_nm * np.arange(len(spectrum.radiance)), float)
     part, whole = (radiance_between(nm, spectrum.radiance, *band) for band in (BAND_NM, WHOLE_NM))
     return Eye(
-        float(XYZ[1]), cct, float(spectra.melanopic_der(nm, spectrum.radiance)), 0.0, 100 * part / whole, depth, hz
+        Y=float(XYZ[1]),
+        cct=cct,
+        der=float(spectra.melanopic_der(nm, spectrum.radiance)),
+        off=0.0,
+        blue=100 * part / whole,
+        depth=depth,
+        hz=hz,
     )
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
-from lumenar.core.experiments.patch_sets import WHOLE, Look
+from lumenar.core.experiments.patch_sets import WHOLE, PatchSet
 from lumenar.core.experiments.promises import Judged, Promise
 from lumenar.core.experiments.significance import PLACES, Baselines, Difference, Test, beyond_sum, of_states, tested
 from lumenar.core.menu import Value, text_of
@@ -67,7 +67,7 @@ def states_of(lights: Sequence[LightState], factors: Sequence[Factor]) -> list[K
 
 
 @dataclass(frozen=True)
-class Step:
+class ConditionStep:
     """One thing that is read: the room's light on the screen, the baseline or a state. key: the light's number, then each
     factor's level."""
 
@@ -135,7 +135,7 @@ class Conditions:
     seed: int = 1
     chosen: tuple[Key, ...] = ()
     promises: tuple[Promise, ...] = ()
-    look: Look = WHOLE
+    look: PatchSet = WHOLE
 
     @property
     def base(self) -> Key:
@@ -149,7 +149,7 @@ class Conditions:
         return [k for k in every if not self.chosen or k in self.chosen]
 
     @cached_property
-    def steps(self) -> tuple[Step, ...]:
+    def steps(self) -> tuple[ConditionStep, ...]:
         """In which order: the light, which costs a person most, changes least often; within it, random by seed. The baseline's
         light comes first, in the middle and last, and the baseline is spread over these visits."""
         rng = np.random.default_rng(self.seed)
@@ -162,7 +162,7 @@ class Conditions:
         stops = len(visits) + 1
         own = [list(part) for part in np.array_split(np.arange(len(by_light[0])), stops)]
         counts = [len(part) for part in np.array_split(np.arange(max(self.baselines, stops)), stops)]
-        steps: list[Step] = []
+        steps: list[ConditionStep] = []
         for stop in range(stops):
             keys = [by_light[0][int(i)] for i in own[stop]]
             ends = (stop == 0, stop == stops - 1)
@@ -171,13 +171,13 @@ class Conditions:
             steps += _interleaved(self.base, keys, counts[stop], *ends)
             for light in visits[stop] if stop < len(visits) else []:
                 steps += self._arrived(light)
-                steps += [Step("state", k) for k in by_light[light]]
+                steps += [ConditionStep("state", k) for k in by_light[light]]
         return tuple(steps)
 
-    def _arrived(self, light: int) -> list[Step]:
+    def _arrived(self, light: int) -> list[ConditionStep]:
         """What comes first in a light: what of it the screen throws back, where there may be any."""
         state = self.lights[light]
-        return [] if state.lux == 0 else [Step("stray", (light, *self.base[1:]))]
+        return [] if state.lux == 0 else [ConditionStep("stray", (light, *self.base[1:]))]
 
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
@@ -217,7 +217,7 @@ class Conditions:
         lights = [s.key[0] for s in self.steps]
         return sum(a != b for a, b in pairwise(lights))
 
-    def title_of(self, step: Step) -> str:
+    def title_of(self, step: ConditionStep) -> str:
         """A step in a list."""
         light = self.lights[step.key[0]].words
         return f"{light}: {'baseline' if step.kind == 'baseline' else self.words_of(step.key)}"
@@ -290,7 +290,14 @@ class Conditions:
                 states.append((i, step.key, XYZ, room))
         if len(based) < 2:
             return Explained(
-                len(based), [], [], {}, {}, {}, [], "The baseline was not read twice, so nothing can be told."
+                baselines=len(based),
+                states=[],
+                interactions=[],
+                drift={},
+                spread={},
+                features={},
+                promises=[],
+                sentence="The baseline was not read twice, so nothing can be told.",
             )
         base = Baselines(np.stack([x for _, x in based]), np.array([float(i) for i, _ in based]), self.noise, self.look)
         keys = [k for _, k, _, _ in states]
@@ -309,14 +316,14 @@ class Conditions:
         features = self._features(results)
         kept = [promises.judge(p, self, results) for p in self.promises]
         return Explained(
-            len(based),
-            results,
-            together,
-            {f: d for f, d in drift.items() if d},
-            spread,
-            features,
-            kept,
-            self._sentence(results, features),
+            baselines=len(based),
+            states=results,
+            interactions=together,
+            drift={f: d for f, d in drift.items() if d},
+            spread=spread,
+            features=features,
+            promises=kept,
+            sentence=self._sentence(results, features),
         )
 
     def _together(self, base: Baselines, every: Mapping[Key, Difference]) -> list[Interaction]:
@@ -411,17 +418,17 @@ def _within(one: Interaction, other: Interaction) -> bool:
     return all(n in (0, m) for n, m in zip(one.key[1:], other.key[1:], strict=True))
 
 
-def _interleaved(base: Key, keys: Sequence[Key], count: int, first: bool, last: bool) -> list[Step]:
+def _interleaved(base: Key, keys: Sequence[Key], count: int, first: bool, last: bool) -> list[ConditionStep]:
     """States with the baseline so often among them: at the beginning of the first visit and of those in the middle, at the end
     of the last."""
     total = len(keys) + count
     spread = np.linspace(0, total - 1, count) if count > 1 else [total - 1 if last and not first else 0]
     at = {round(float(v)) for v in spread}
     rest = iter(keys)
-    return [Step("baseline", base) if i in at else Step("state", next(rest)) for i in range(total)]
+    return [ConditionStep("baseline", base) if i in at else ConditionStep("state", next(rest)) for i in range(total)]
 
 
-def _tone(XYZ: Array, base: Array, look: Look) -> Array:
+def _tone(XYZ: Array, base: Array, look: PatchSet) -> Array:
     """L* (n,) of the greys over the baseline's, both in units of its white."""
     count = look.greys
     white = base[count - 1, 1]

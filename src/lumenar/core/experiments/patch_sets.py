@@ -11,7 +11,7 @@ from lumenar.core.signals import Signal
 
 
 @dataclass(frozen=True)
-class Look:
+class PatchSet:
     """A set of patches and what can be told from it. patches: by signal; first the greys from dark to white, then the saturated
     colours, then the same colours half as saturated. greys: how many greys. dark, middle, inner: the greys that stand for
     shadows, mid-tones and the colour of greys. figures: those that these patches give. strays: readings of the room's light on
@@ -41,15 +41,15 @@ class Look:
         return [p.rgb[0] for p in self.patches[signal][: self.greys]]
 
 
-WHOLE = Look(
-    {s: short_set(s) for s in ("sdr", "pq", "hlg")},
-    len(GREYS),
-    DARK,
-    MIDDLE,
-    slice(4, len(GREYS) - 1),
-    ("luminance", "black", "shadows", "mid-tones", "saturation", "gamut", "white", "greys"),
-    3,
-    "ten greys and twelve colours",
+WHOLE = PatchSet(
+    patches={s: short_set(s) for s in ("sdr", "pq", "hlg")},
+    greys=len(GREYS),
+    dark=DARK,
+    middle=MIDDLE,
+    inner=slice(4, len(GREYS) - 1),
+    figures=("luminance", "black", "shadows", "mid-tones", "saturation", "gamut", "white", "greys"),
+    strays=3,
+    in_words="ten greys and twelve colours",
 )
 """Ten greys, six corners, and the same half as saturated: 22 patches."""
 
@@ -60,14 +60,14 @@ def _few(greys: tuple[float, float, float, float], red: float) -> tuple[Patch, .
 
 
 _OF_CODE = _few((PQ_GREYS[3], PQ_GREYS[5], PQ_GREYS[7], PQ_GREYS[9]), PQ_COLOUR)
-FEW = Look(
-    {"sdr": _few((0.1, 0.3, 0.7, 1.0), 1.0), "pq": _OF_CODE, "hlg": _OF_CODE},
-    4,
-    slice(0, 1),
-    slice(1, 3),
-    slice(1, 3),
-    ("luminance", "shadows", "mid-tones", "saturation", "white", "greys"),
-    1,
-    "white, three greys and red",
+FEW = PatchSet(
+    patches={"sdr": _few((0.1, 0.3, 0.7, 1.0), 1.0), "pq": _OF_CODE, "hlg": _OF_CODE},
+    greys=4,
+    dark=slice(0, 1),
+    middle=slice(1, 3),
+    inner=slice(1, 3),
+    figures=("luminance", "shadows", "mid-tones", "saturation", "white", "greys"),
+    strays=1,
+    in_words="white, three greys and red",
 )
 """White, three greys and red, which a person can type in minutes. They tell nothing about black or the gamut."""

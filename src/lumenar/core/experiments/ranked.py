@@ -104,7 +104,7 @@ class NotchByNotch:
         sweep = self._sweep
         attempts = [
             # Runs of before greys were read with white have fewer readings.
-            Attempt("sweep", values, sweep.patches[: len(r.XYZ)], r.XYZ)
+            Attempt(stage="sweep", values=values, patches=sweep.patches[: len(r.XYZ)], XYZ=r.XYZ)
             for values, r in zip(sweep.tried(), reads, strict=True)
             if not r.refused
         ]

@@ -102,15 +102,15 @@ class Responses:
         target = Series("target", "target", joined(np.array([2.0, top]), np.array([2.0, top])))
         rows = Table.rows_of(asked, *means.values())
         return Chart(
-            key,
-            "lines",
-            title,
-            f"{note} {ALIKE}",
-            "",
-            Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True),
-            Axis("shown", "cd/m²", low, top, 0, log=True),
-            (target, *series),
-            Table(("cd/m² asked", *(words(n) for n in means)), (1, *(1 for _ in means)), rows),
+            key=key,
+            kind="lines",
+            title=title,
+            note=f"{note} {ALIKE}",
+            headline="",
+            x=Axis("asked", "cd/m²", 2.0, 4.0, 0, log=True),
+            y=Axis("shown", "cd/m²", low, top, 0, log=True),
+            series=(target, *series),
+            table=Table(("cd/m² asked", *(words(n) for n in means)), (1, *(1 for _ in means)), rows),
         )
 
 

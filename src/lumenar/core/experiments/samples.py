@@ -20,7 +20,7 @@ TURNS = 4
 
 
 @dataclass(frozen=True)
-class Sample:
+class ComparedSample:
     """A sample: what it is called, its firmware, and its number as a unit."""
 
     name: str
@@ -37,14 +37,14 @@ class Sample:
 class Samples:
     """A mode on several samples, with the settings that differ from its defaults."""
 
-    samples: tuple[Sample, ...]
+    samples: tuple[ComparedSample, ...]
     mode: str
     changes: Mapping[str, Value]
     signal: Signal
     noise: Noise
 
     @property
-    def order(self) -> tuple[Sample, ...]:
+    def order(self) -> tuple[ComparedSample, ...]:
         """The first among the others, again and again."""
         first, *others = self.samples
         made = [first]
@@ -60,7 +60,7 @@ class Samples:
             for i, s in enumerate(self.order)
         )
 
-    def _acts(self, s: Sample) -> tuple[Act, ...]:
+    def _acts(self, s: ComparedSample) -> tuple[Act, ...]:
         sets = [Act("set", p, v) for p, v in self.changes.items()]
         return Act("sample", s.words, float(s.unit)), Act("mode", "", self.mode), *sets
 

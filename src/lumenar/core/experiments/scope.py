@@ -46,7 +46,7 @@ def _called(patch: Patch) -> str:
 
 
 @dataclass(frozen=True)
-class Reach:
+class ScopeOfControl:
     """A control changed in the first of some modes. signals: what each mode is for."""
 
     control: Control

@@ -12,7 +12,7 @@ import numpy as np
 from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import XYZ_to_uv, lightness
 from lumenar.core.experiments.base import Array
-from lumenar.core.experiments.patch_sets import WHOLE, Look
+from lumenar.core.experiments.patch_sets import WHOLE, PatchSet
 from lumenar.core.experiments.visible_effects import against, colours_beside, drawn
 from lumenar.core.quantiles import fisher_beyond, student_quantile
 from lumenar.core.tuning.base import Noise
@@ -51,7 +51,7 @@ LEAST_REPEATS = 4
 """Under so many baselines no drift is told from noise."""
 
 
-def components(XYZ: Array, base: Array, look: Look = WHOLE) -> Array:
+def components(XYZ: Array, base: Array, look: PatchSet = WHOLE) -> Array:
     """Figures (..., 10) of the patches of a look read as XYZ (..., n, 3) against a baseline (n, 3), in the order of PLACES: 100
     times ln of ratios, differences of L*, a*, b* of white and of the greys beside it. What is not read does not differ."""
     a, b = np.nan_to_num(base), np.nan_to_num(np.asarray(XYZ, float))
@@ -91,7 +91,7 @@ def _area(XYZ: Array) -> Array:
     return np.maximum(np.abs(one[..., 0] * two[..., 1] - one[..., 1] * two[..., 0]) / 2, 1e-9)
 
 
-def distances(XYZ: Array, base: Array, look: Look = WHOLE) -> dict[str, Array]:
+def distances(XYZ: Array, base: Array, look: PatchSet = WHOLE) -> dict[str, Array]:
     """How large every figure's change (...) is in dE, for classes: dE2000 for colours, differences of L* for light and tone;
     of the patches of a look read as XYZ (..., n, 3) against a baseline (n, 3)."""
     a, b = np.nan_to_num(base), np.nan_to_num(np.asarray(XYZ, float))
@@ -144,7 +144,7 @@ class Baselines:
     XYZ: Array
     at: Array
     noise: Noise
-    look: Look = WHOLE
+    look: PatchSet = WHOLE
 
     @cached_property
     def mean(self) -> Array:
@@ -307,7 +307,9 @@ def _test(figure: str, amount: float, half: float, chance: float, stands: bool, 
     elif len(PLACES[figure]) > 1:
         scale = dE / amount if amount > 0 else 1.0
         ends = [max(0.0, e * scale) for e in ends]
-    return Test(figure, ends[0], ends[1], ends[2], chance, stands and dE >= SEEN, dE)
+    return Test(
+        figure=figure, amount=ends[0], low=ends[1], high=ends[2], p=chance, measurable=stands and dE >= SEEN, dE=dE
+    )
 
 
 def least_told(noise: Noise, repeats: int, tests: int, figure: str = "luminance") -> float:

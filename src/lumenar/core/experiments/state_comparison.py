@@ -17,7 +17,7 @@ from lumenar.core.tuning.base import Noise
 
 
 @dataclass(frozen=True)
-class State:
+class ComparedState:
     """A state of the display: its name, its mode, and the values to enter in their order."""
 
     name: str
@@ -31,11 +31,11 @@ class State:
 
 
 @dataclass(frozen=True)
-class Difference:
+class TwoSetups:
     """Two states read with the short set, the first once more at the end."""
 
-    one: State
-    two: State
+    one: ComparedState
+    two: ComparedState
     same_values: bool
     noise: Noise
     signal: Signal = "sdr"
@@ -84,7 +84,7 @@ PATCHES = (
 class ShadowRanking:
     """States ranked by what they lift in the dark; the first stands for "as it is"."""
 
-    states: tuple[State, ...]
+    states: tuple[ComparedState, ...]
     noise: Noise
 
     @property

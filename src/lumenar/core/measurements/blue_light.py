@@ -96,25 +96,27 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     same = [v for v, s in zip(values, shown, strict=True) if len(s.figures["wavelengths_nm"]) == len(nm)]
     return [
         Chart(
-            "white_spectrum",
-            "lines",
-            "Spectrum of white",
-            "radiance for equal luminance",
-            f"{base:.1f} % in 415..455 nm",
-            Axis("wavelength", "nm", 380, 780, 0),
-            Axis("radiance", "", 0, high, 0),
-            tuple(series),
-            Table(("nm", *(s.name for s in shown[: len(same)])), (0, *(2 for _ in same)), Table.rows_of(nm, *same)),
+            key="white_spectrum",
+            kind="lines",
+            title="Spectrum of white",
+            note="radiance for equal luminance",
+            headline=f"{base:.1f} % in 415..455 nm",
+            x=Axis("wavelength", "nm", 380, 780, 0),
+            y=Axis("radiance", "", 0, high, 0),
+            series=tuple(series),
+            table=Table(
+                ("nm", *(s.name for s in shown[: len(same)])), (0, *(2 for _ in same)), Table.rows_of(nm, *same)
+            ),
         ),
         Chart(
-            "blue_share",
-            "rules",
-            "Blue share of the radiation",
-            "% within 400..700 nm that lies in 415..455 nm",
-            "",
-            Axis("share", "%", 0, 100, 0),
-            Axis("", "", -0.5, len(shown) - 0.5, 0),
-            (
+            key="blue_share",
+            kind="rules",
+            title="Blue share of the radiation",
+            note="% within 400..700 nm that lies in 415..455 nm",
+            headline="",
+            x=Axis("share", "%", 0, 100, 0),
+            y=Axis("", "", -0.5, len(shown) - 0.5, 0),
+            series=(
                 Series(
                     "share",
                     "measured",
@@ -122,7 +124,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
                     labels=tuple(s.name for s in shown),
                 ),
             ),
-            Table(
+            table=Table(
                 ("Setup", "cd/m²", "CCT, K", "Blue share, %", "Melanopic ratio", "Against the first, %"),
                 (None, 1, 0, 1, 3, 1),
                 rows,

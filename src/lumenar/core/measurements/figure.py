@@ -7,7 +7,7 @@ from typing import Literal
 
 
 @dataclass(frozen=True)
-class Promise:
+class Tolerance:
     """How far a replay may be from what a recipe promised: what a viewer would not see, with room for a meter that was set up
     anew. place: where it is listed; tolerance: in the figure's unit, or as a share of the promised value."""
 
@@ -30,7 +30,7 @@ class Figure:
     better: Literal[-1, 0, 1] = 0
     compared: int | None = None
     expected: int | None = None
-    promise: Promise | None = None
+    promise: Tolerance | None = None
     reported: bool = False
 
     @property

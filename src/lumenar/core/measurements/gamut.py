@@ -42,7 +42,7 @@ from lumenar.core.measurements.charts import (
     spectrum_locus,
 )
 from lumenar.core.measurements.colours import STIMULUS, decode, encode
-from lumenar.core.measurements.figure import Figure, Promise
+from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target, candidates
 
@@ -279,9 +279,9 @@ def _anatomy_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
-CORNERS_MEAN = Figure("gamut", "de2000_mean", "Corners, mean", "dE", 2, -1, promise=Promise(9, 1.0))
+CORNERS_MEAN = Figure("gamut", "de2000_mean", "Corners, mean", "dE", 2, -1, promise=Tolerance(9, 1.0))
 COVERAGE = Figure(
-    "gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1, compared=10, expected=8, promise=Promise(10, 1.0)
+    "gamut", "coverage_target_uv_percent", "Coverage", "%", 1, 1, compared=10, expected=8, promise=Tolerance(10, 1.0)
 )
 OF_SRGB = Figure("gamut", "coverage_srgb_uv_percent", "Coverage of sRGB", "%", 1)
 OF_P3 = Figure("gamut", "coverage_p3_uv_percent", "Coverage of P3", "%", 1)

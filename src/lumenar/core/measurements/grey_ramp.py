@@ -31,7 +31,7 @@ from lumenar.core.measurements.base import (
     uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined, pairs
-from lumenar.core.measurements.figure import Figure, Promise
+from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.numbers import grouped, kelvin, signed
 from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
 from lumenar.core.targets import Anchor, Target
@@ -356,10 +356,10 @@ def _anatomy_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
-MEAN = Figure("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, -1, compared=1, expected=3, promise=Promise(3, 0.7))
+MEAN = Figure("grey_ramp", "de2000_mean", "Greys, mean", "dE", 2, -1, compared=1, expected=3, promise=Tolerance(3, 0.7))
 LARGEST = Figure("grey_ramp", "de2000_max", "Greys, largest", "dE", 1, -1)
 BESIDE_OWN_WHITE = Figure("grey_ramp", "own_white_de2000_mean", "Greys beside the own white, mean", "dE", 1, -1)
-CURVE = Figure("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1, compared=7, promise=Promise(4, 1.0))
+CURVE = Figure("grey_ramp", "curve_rms_lstar", "Curve", "L*", 2, -1, compared=7, promise=Tolerance(4, 1.0))
 GAMMA = Figure("grey_ramp", "gamma", "Gamma", "", 2, expected=4)
 MEASUREMENT = Measurement(
     bounded_below=True,

@@ -9,7 +9,7 @@ import numpy as np
 from lumenar.core.colour.transfer import hlg_gamma
 from lumenar.core.measurements.base import Column, Figures, Measurement
 from lumenar.core.measurements.charts import Chart, Shown
-from lumenar.core.measurements.figure import Figure, Promise
+from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import error_chart, figures_of, itp_chart, light_chart, patches, ramp_of
 from lumenar.core.numbers import signed, significant
@@ -55,9 +55,17 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 
 ERROR = Figure(
-    "hlg_tracking", "code_rms_percent", "HLG error", "% of code", 2, -1, compared=6, expected=7, promise=Promise(7, 1.0)
+    "hlg_tracking",
+    "code_rms_percent",
+    "HLG error",
+    "% of code",
+    2,
+    -1,
+    compared=6,
+    expected=7,
+    promise=Tolerance(7, 1.0),
 )
-GREYS = Figure("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1, compared=3, promise=Promise(8, 2.0))
+GREYS = Figure("hlg_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1, compared=3, promise=Tolerance(8, 2.0))
 MEASUREMENT = Measurement(
     key="hlg_tracking",
     title="HLG tracking",

@@ -99,15 +99,15 @@ def _wave_chart(s: Shown) -> Chart:
         Table.rows_of(curves[0, 0], *(curves[i, 1] for i in range(top))),
     )
     return Chart(
-        "waveform",
-        "lines",
-        "Light over time",
-        "white, % of its mean",
-        f"{float(f['modulation_percent']):.0f} %",
-        Axis("time", "ms", 0, 1000 * SHOWN_S, 0),
-        Axis("light", "%", 0.0 if low < 50 else low, high, 0),
-        series,
-        table,
+        key="waveform",
+        kind="lines",
+        title="Light over time",
+        note="white, % of its mean",
+        headline=f"{float(f['modulation_percent']):.0f} %",
+        x=Axis("time", "ms", 0, 1000 * SHOWN_S, 0),
+        y=Axis("light", "%", 0.0 if low < 50 else low, high, 0),
+        series=series,
+        table=table,
     )
 
 
@@ -126,15 +126,15 @@ def _spectrum_chart(s: Shown) -> Chart:
     series = (Series("no effect below", "target", limit), Series(name, "measured", sticks))
     some = f", the {COMPONENTS} strongest" if len(parts) == COMPONENTS else ""
     return Chart(
-        "light_spectrum",
-        "lines",
-        "Components of the light",
-        f"% of the mean {name}{some}; the line is IEEE 1789's no effect",
-        "none" if not len(parts) else f"{float(f['frequency_hz']):.0f} Hz",
-        Axis("frequency", "Hz", 0, right, 0),
-        Axis("amplitude", "%", 0, max(high, 1.0), 0),
-        series,
-        Table(("Hz", "Amplitude, %"), (1, 2), Table.rows_of(parts[:, 0], parts[:, 1])),
+        key="light_spectrum",
+        kind="lines",
+        title="Components of the light",
+        note=f"% of the mean {name}{some}; the line is IEEE 1789's no effect",
+        headline="none" if not len(parts) else f"{float(f['frequency_hz']):.0f} Hz",
+        x=Axis("frequency", "Hz", 0, right, 0),
+        y=Axis("amplitude", "%", 0, max(high, 1.0), 0),
+        series=series,
+        table=Table(("Hz", "Amplitude, %"), (1, 2), Table.rows_of(parts[:, 0], parts[:, 1])),
     )
 
 
@@ -157,15 +157,15 @@ def _setting_chart(shown: Sequence[Shown]) -> Chart:
     )
     x = np.nan_to_num(f["settings"], nan=0.0)
     return Chart(
-        "modulation_by_setting",
-        "lines",
-        "Modulation by setting",
-        "% along the luminance control",
-        f"SVM {float(f['svm']):.1f}",
-        Axis("setting", "", *around(x, least=(0, 1)), 0),
-        Axis("modulation", "%", 0, high, 0),
-        tuple(series),
-        Table(
+        key="modulation_by_setting",
+        kind="lines",
+        title="Modulation by setting",
+        note="% along the luminance control",
+        headline=f"SVM {float(f['svm']):.1f}",
+        x=Axis("setting", "", *around(x, least=(0, 1)), 0),
+        y=Axis("modulation", "%", 0, high, 0),
+        series=tuple(series),
+        table=Table(
             ("Setting", "cd/m²", "Hz", "Modulation, %", "Flicker index", "SVM", "IEEE 1789"),
             (None, 1, 0, 1, 3, 2, None),
             rows,

@@ -130,15 +130,15 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     lost = int(f["lost_steps"])
     return [
         Chart(
-            "near_white",
-            "lines",
-            "Near white",
-            "% of white",
-            "every step kept" if not lost else f"{lost} steps lost",
-            Axis("signal", "%", 90, 100, 0),
-            Axis("luminance", "%", low, high, 0),
-            tuple(series),
-            Table(
+            key="near_white",
+            kind="lines",
+            title="Near white",
+            note="% of white",
+            headline="every step kept" if not lost else f"{lost} steps lost",
+            x=Axis("signal", "%", 90, 100, 0),
+            y=Axis("luminance", "%", low, high, 0),
+            series=tuple(series),
+            table=Table(
                 ("Signal, %", "cd/m²", "Target, cd/m²", "Step lost", "Tint, Δu′v′"),
                 (0, 1, 1, 0, 4),
                 Table.rows_of(*(f[k] for k in columns)),

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements.base import Array, Column, Figures, Measurement, quantised
 from lumenar.core.measurements.charts import Chart, Note, Shown
-from lumenar.core.measurements.figure import Figure, Promise
+from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import (
     error_chart,
@@ -219,9 +219,9 @@ def _ends(s: Shown) -> tuple[Note, ...]:
 
 
 ERROR = Figure(
-    "pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1, compared=5, expected=5, promise=Promise(5, 1.0)
+    "pq_tracking", "code_rms_percent", "PQ error", "% of code", 2, -1, compared=5, expected=5, promise=Tolerance(5, 1.0)
 )
-GREYS = Figure("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1, compared=2, promise=Promise(6, 2.0))
+GREYS = Figure("pq_tracking", "de_itp_mean", "Greys, mean", "dE ITP", 2, -1, compared=2, promise=Tolerance(6, 2.0))
 CLIP = Figure("pq_tracking", "clip_cd_m2", "Clip", "cd/m²", 0, expected=6, reported=True)
 PEAK = Figure("pq_tracking", "peak_cd_m2", "Peak", "cd/m²", 0, reported=True)
 MEASUREMENT = Measurement(

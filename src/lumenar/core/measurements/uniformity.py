@@ -138,7 +138,15 @@ def analyse(readings: Readings, target: Target) -> Figures:
     figures: Figures = {"grid": readings.zone[0, 2:], "zones": zones, "white_cd_m2": white[..., 1]}
     by_level = _summary(XYZ, centre, white, levels["white"].centre)
     if XYZ.ndim == 3:
-        figures |= _by_zone(figures, names, XYZ, centre, white, by_level, readings.meter.limit)
+        figures |= _by_zone(
+            whole=figures,
+            names=names,
+            XYZ=XYZ,
+            centre=centre,
+            white=white,
+            by_level=by_level,
+            floor=readings.meter.limit,
+        )
     judged = "p95" if len(zones) >= P95_FROM else "worst"
     if "dark" in names:
         figures["uniformity_dark_de2000_judged"] = by_level[f"de2000_{judged}"][..., names.index("dark")]

@@ -25,7 +25,7 @@ from lumenar.core.measurements.base import (
     uv_of,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, pairs
-from lumenar.core.measurements.figure import Figure, Promise
+from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.numbers import kelvin, signed, significant
 from lumenar.core.readings import Patch, Readings
 from lumenar.core.targets import Target
@@ -184,10 +184,10 @@ LUMINANCE = Figure(
     1,
     compared=11,
     expected=1,
-    promise=Promise(1, 0.05, relative=True),
+    promise=Tolerance(1, 0.05, relative=True),
     reported=True,
 )
-WHITE_ERROR = Figure("white_black", "white_de2000", "White", "dE", 2, -1, compared=4, promise=Promise(2, 1.0))
+WHITE_ERROR = Figure("white_black", "white_de2000", "White", "dE", 2, -1, compared=4, promise=Tolerance(2, 1.0))
 CCT = Figure("white_black", "cct_k", "Colour temperature", "K", 0, expected=2)
 CONTRAST = Figure("white_black", "contrast_ratio", "Contrast", ": 1", 0, compared=12)
 CONTRAST_AT_LEAST = Figure("white_black", "contrast_at_least", "Contrast at least", ": 1", 0)

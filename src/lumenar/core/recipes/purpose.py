@@ -14,7 +14,7 @@ from lumenar.core.measurements import greys as greys_of
 from lumenar.core.menu import Menu, MenuError, Value
 from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.luminance import ROOMS, RoomSetting, room_settings
-from lumenar.core.recipes.steps import Note, OrderedStep, annotated, ordered_steps
+from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated, ordered_steps
 from lumenar.core.roles import sets_white
 from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 from lumenar.core.signals import Signal
@@ -85,7 +85,7 @@ class Evidence:
 
 
 @dataclass(frozen=True)
-class Seen:
+class ObservedBehaviour:
     """What an experiment or a photo showed: of what, a sentence each, and how it was come by."""
 
     title: str
@@ -98,10 +98,10 @@ class Advice:
     """What is known of setups beyond readings, by key: notes of a person; what became of the last replay, in a sentence; and by
     path why a value is so. seen: what the display does by itself, as far as it was tried."""
 
-    notes: Mapping[str, Sequence[Note]]
+    notes: Mapping[str, Sequence[SettingNote]]
     replays: Mapping[str, str]
     reasons: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
-    seen: Sequence[Seen] = ()
+    seen: Sequence[ObservedBehaviour] = ()
 
 
 @dataclass(frozen=True)
@@ -155,19 +155,19 @@ def recommend(
     control = menu.luminance_control
     by_room = luminance_by_room(chosen, candidates, menu, NO_PURPOSES if luminance is None else {title: luminance})
     return Recipe(
-        purpose,
-        chosen.key,
-        chosen.name,
-        chosen.mode,
-        tuple(annotated(steps, notes, firmware)),
-        control.path if control else "",
-        by_room,
-        tuple(_alternatives(chosen, scored)),
-        tuple(n.words for n in notes if n.kind == "say"),
-        _expected(chosen),
-        tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
-        advice.replays.get(chosen.key, "").startswith(REPLAYED),
-        advice.replays.get(chosen.key, "").startswith(REPLAY_FAILED),
+        purpose=purpose,
+        setup=chosen.key,
+        name=chosen.name,
+        mode=chosen.mode,
+        steps=tuple(annotated(steps, notes, firmware)),
+        luminance=control.path if control else "",
+        by_room=by_room,
+        alternatives=tuple(_alternatives(chosen, scored)),
+        text=tuple(n.words for n in notes if n.kind == "say"),
+        expected=_expected(chosen),
+        caveats=tuple(_caveats(chosen, best if left_alone else None, advice, samples)),
+        replayed=advice.replays.get(chosen.key, "").startswith(REPLAYED),
+        replay_failed=advice.replays.get(chosen.key, "").startswith(REPLAY_FAILED),
     )
 
 

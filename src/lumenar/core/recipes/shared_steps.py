@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from lumenar.core.menu_path import endings
 from lumenar.core.numbers import listed, mid_sentence
 from lumenar.core.recipes.purpose import Recipe
 
@@ -51,4 +52,4 @@ def _sentence(own: Mapping[str, str], other: Mapping[str, str], title: str) -> s
 def _named(paths: list[str]) -> str:
     if len(paths) > MOST_NAMED:
         return f"{len(paths)} steps"
-    return listed([p.split(" > ")[-1] for p in paths])
+    return listed(list(endings(paths).values()))

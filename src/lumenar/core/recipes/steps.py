@@ -35,11 +35,19 @@ class OrderedStep:
 def _step(kind: Kind, c: Control, value: Value, why: str) -> OrderedStep:
     """A line about a control of the menu."""
     said = c.said(value)
-    return OrderedStep(kind, c.path, text_of(value), why, _scope(c), "", said if said != text_of(value) else "")
+    return OrderedStep(
+        kind=kind,
+        path=c.path,
+        value=text_of(value),
+        why=why,
+        scope=_scope(c),
+        evidence="",
+        said=said if said != text_of(value) else "",
+    )
 
 
 @dataclass(frozen=True)
-class Note:
+class SettingNote:
     """What a person wrote to a recipe: another reason for the step at a path (why), a step of their own, or a line of text
     (say). until: the firmware up to which a workaround is needed, as far as is known."""
 
@@ -83,7 +91,7 @@ _AHEAD: Mapping[str, str] = {
 }
 
 
-def annotated(steps: Sequence[OrderedStep], notes: Sequence[Note], firmware: str) -> list[OrderedStep]:
+def annotated(steps: Sequence[OrderedStep], notes: Sequence[SettingNote], firmware: str) -> list[OrderedStep]:
     """Steps with what a person wrote to them: reasons in place of those that were worked out, their own checks before anything is
     set, what is chosen or worked around after it. firmware: the display's present one."""
     whys = {n.path: n.words for n in notes if n.kind == "why" and n.words}
@@ -96,7 +104,7 @@ def annotated(steps: Sequence[OrderedStep], notes: Sequence[Note], firmware: str
     return [*worded[:first], *checks, *worded[first:last], *others, *worded[last:]]
 
 
-def _words(n: Note, firmware: str) -> str:
+def _words(n: SettingNote, firmware: str) -> str:
     if n.kind != "workaround" or not n.until:
         return n.words
     if firmware and firmware != n.until:
@@ -114,7 +122,7 @@ def _checks(menu: Menu, mode: Mode, changes: Mapping[str, Value]) -> list[Ordere
         locked = {p for value, paths in c.locks.items() if value != text_of(defaults[c.path]) for p in paths}
         undone = [p for p in changes if p in locked or p in c.resets]
         if undone:
-            names = [p.split(" > ")[-1] for p in undone]
+            names = [menu.short(p) for p in undone]
             more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
             why = f"Touched later, it would undo {', '.join(names[:MOST_NAMED])}{more}."
             found.append(_step("check", c, defaults[c.path], why))

@@ -188,14 +188,14 @@ def purpose_from(document: Mapping[str, Any]) -> Purpose:
     meaning, target = str(document.get("meaning", "")), str(document.get("target", ""))
     luminance = document.get("luminance")
     return Purpose(
-        str(document["key"]),
-        str(document["title"]),
-        weights,
-        core,
-        meaning,
-        target,
-        None if luminance is None else float(luminance),
-        document.get("signal", "sdr"),
+        key=str(document["key"]),
+        title=str(document["title"]),
+        weights=weights,
+        core=core,
+        meaning=meaning,
+        target=target,
+        luminance=None if luminance is None else float(luminance),
+        signal=document.get("signal", "sdr"),
     )
 
 
@@ -303,7 +303,15 @@ def score(
     """
     purpose = rubric.purposes[purpose] if isinstance(purpose, str) else purpose
     if signal not in (None, purpose.signal):
-        return Score(purpose.key, None, None, None, 0.0, f"for {WORDS[purpose.signal]} alone", ())
+        return Score(
+            purpose=purpose.key,
+            value=None,
+            low=None,
+            high=None,
+            coverage=0.0,
+            reason=f"for {WORDS[purpose.signal]} alone",
+            lines=(),
+        )
     lines: list[Line] = []
     total = sum(purpose.weights.values())
     got, weight_got, worst_got, best_got = 0.0, 0.0, 0.0, 0.0
@@ -315,10 +323,21 @@ def score(
             continue
         rule = rubric.rules[figure]
         known = _figure(rule, analyses)
-        base = (figure, rule.title, rule.unit)
         if known is None:
             text = OUT_OF_DATE if rule.measurement in stale else _why_unknown(rule, analyses)
-            lines.append(Line(*base, text, None, None, weight, None, rule.measurement))
+            lines.append(
+                Line(
+                    figure=figure,
+                    title=rule.title,
+                    unit=rule.unit,
+                    text=text,
+                    value=None,
+                    points=None,
+                    weight=weight,
+                    loss=None,
+                    measurement=rule.measurement,
+                )
+            )
             if figure in purpose.core:
                 all_stale = all_stale and text == OUT_OF_DATE
                 plain = text in (NOT_MEASURED, OUT_OF_DATE)
@@ -329,7 +348,21 @@ def score(
         loss = weight * (100 - points)
         text = rule.written(known.value, known.at_least)
         ends = (known.open_low, known.open_high)
-        lines.append(Line(*base, text, known.value, points, weight, loss, rule.measurement, known.at_least, ends))
+        lines.append(
+            Line(
+                figure=figure,
+                title=rule.title,
+                unit=rule.unit,
+                text=text,
+                value=known.value,
+                points=points,
+                weight=weight,
+                loss=loss,
+                measurement=rule.measurement,
+                at_least=known.at_least,
+                open=ends,
+            )
+        )
         got, weight_got = got + weight * points, weight_got + weight
         worst_got, best_got = worst_got + weight * known.open_low, best_got + weight * known.open_high
         spread = _added(spread, None if known.moved is None else weight * known.moved)
@@ -340,7 +373,9 @@ def score(
         reason = f"only {100 * coverage:.0f} % measured"
         if missing_core:
             reason = f"{OUT_OF_DATE if all_stale else NOT_MEASURED}: {', '.join(missing_core)}"
-        return Score(purpose.key, None, None, None, coverage, reason, tuple(lines))
+        return Score(
+            purpose=purpose.key, value=None, low=None, high=None, coverage=coverage, reason=reason, lines=tuple(lines)
+        )
     value = got / weight_got
     # Draws move what was measured; what was not could be worth nothing or everything.
     spread = np.zeros(2) if spread is None else spread / total
@@ -353,18 +388,18 @@ def score(
     by_noise = interval_of(spread, value)[0] if systematic else low
     ranked = max(0.0, value + open_low + by_noise)
     return Score(
-        purpose.key,
-        value,
-        max(0.0, value + open_low + low),
-        min(100.0, value + open_high + high),
-        coverage,
-        "",
-        tuple(lines),
-        spread,
-        open_low,
-        open_high,
-        systematic,
-        ranked,
+        purpose=purpose.key,
+        value=value,
+        low=max(0.0, value + open_low + low),
+        high=min(100.0, value + open_high + high),
+        coverage=coverage,
+        reason="",
+        lines=tuple(lines),
+        spread=spread,
+        open_low=open_low,
+        open_high=open_high,
+        systematic=systematic,
+        ranked=ranked,
     )
 
 

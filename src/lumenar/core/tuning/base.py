@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour.difference import de2000
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu_path import own_name
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
 
@@ -81,7 +82,7 @@ class Suspicion:
     @property
     def sentence(self) -> str:
         """What to ask the person."""
-        name = self.path.split(" > ")[-1]
+        name = own_name(self.path)
         what = "This reads" if self.attempts == 1 else f"The last {self.attempts} attempts read"
         return f"{what} as if {name} were {text_of(self.seems)}, not {text_of(self.entered)}."
 
@@ -95,7 +96,7 @@ def answered(attempts: Sequence[Attempt], asked: Suspicion, stood: Value) -> tup
     )
 
 
-class Problem(Protocol):
+class Solver(Protocol):
     """A goal on a display: what is wanted, which controls may be moved, and what is known beforehand."""
 
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
@@ -112,11 +113,11 @@ class Problem(Protocol):
 class State:
     """A problem and the attempts so far."""
 
-    problem: Problem
+    problem: Solver
     attempts: tuple[Attempt, ...] = field(default=())
 
 
-def start(problem: Problem) -> State:
+def start(problem: Solver) -> State:
     """A problem at which nothing was tried."""
     return State(problem)
 
@@ -132,7 +133,13 @@ def observe(state: State, proposal: Proposal, values: Mapping[str, Value], XYZ: 
     read = np.asarray(XYZ, float).reshape(-1, 3)
     if len(read) != len(proposal.patches):
         raise ValueError(f"{len(proposal.patches)} patches were to be read, these are {len(read)} readings")
-    return replace(state, attempts=(*state.attempts, Attempt(proposal.stage, dict(values), proposal.patches, read)))
+    return replace(
+        state,
+        attempts=(
+            *state.attempts,
+            Attempt(stage=proposal.stage, values=dict(values), patches=proposal.patches, XYZ=read),
+        ),
+    )
 
 
 @dataclass(frozen=True)
@@ -203,7 +210,7 @@ def remembered(
     values: Mapping[str, Value],
     attempts: Sequence[Attempt],
     make: Callable[[], Proposal | Done],
-    *more: Hashable,
+    more: Hashable = None,
 ) -> Proposal | Done:
     """What `make` gives, computed once for the same controls, target, noise, values and attempts: what goals and stages that are
     over ended with is asked for at every step. more: what else it follows from."""

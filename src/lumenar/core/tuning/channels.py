@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
 from lumenar.core.menu import Control
+from lumenar.core.menu_path import own_name
 from lumenar.core.tuning.base import MODEL_SHARE, Array, steps_of
 
 CHANNELS = ("red", "green", "blue")
@@ -56,7 +57,7 @@ class Channel:
     @property
     def name(self) -> str:
         """What it is called where its place in the menu is clear."""
-        return self.control.path.split(" > ")[-1]
+        return own_name(self.control.path)
 
 
 @dataclass(frozen=True, eq=False)
@@ -202,7 +203,9 @@ def fit(
     is to hold; stops: whether a channel may stop to rise, as at the bright end."""
     own = tuple(next((i for i, c in enumerate(channels) if c.channel == ch), -1) for ch in range(3))
     other = of_others(start)
-    means, covariances, tops = _fitted(own, x, shares, u, guess, here, stops, other)
+    means, covariances, tops = _fitted(
+        own=own, x=x, shares=shares, u=u, guess=guess, here=here, stops=stops, other=other
+    )
     dead = tuple(_dead(x, means[channels[i].channel, 1 + i], i, guess) for i in range(len(channels)))
     return Fitted(means, covariances, own, tops, dead)
 
@@ -221,7 +224,9 @@ def _fitted(
     tops = np.full(3, np.inf)
     means, covariances = np.zeros((3, k + 2)), np.zeros((3, k + 2, k + 2))
     for ch in range(3):
-        rows = rows_of(own[ch], x, shares[:, ch], u[:, ch], guess, here, stops, other)
+        rows = rows_of(
+            own=own[ch], x=x, shares=shares[:, ch], u=u[:, ch], guess=guess, here=here, stops=stops, other=other
+        )
         tops[ch] = rows.top
         covariances[ch] = np.linalg.inv(np.diag(1 / rows.sd**2) + rows.T.T @ rows.T)
         means[ch] = covariances[ch] @ (rows.prior / rows.sd**2 + rows.T.T @ rows.seen)
@@ -287,7 +292,7 @@ def rows_of(
             width = guess * (above[j] - low) / np.sqrt(12)
             T = np.vstack([T, _terms(between, own) / width])
             seen, read, noise = np.append(seen, np.log(top) / width), np.append(read, -1), np.append(noise, width)
-    return Rows(prior, sd, T, seen, read, noise, top)
+    return Rows(prior=prior, sd=sd, T=T, seen=seen, read=read, noise=noise, top=top)
 
 
 def _dead(x: Array, slope: float, i: int, guess: float) -> bool:

@@ -45,7 +45,9 @@ def misplaced(
     other = of_others(start)
     found = []
     for i, c in enumerate(channels):
-        plain = rows_of(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other)
+        plain = rows_of(
+            own=i, x=x, shares=shares[:, c.channel], u=u[:, c.channel], guess=guess, here=here, stops=stops, other=other
+        )
         P0, r0 = _weights(plain)
         if float(r0 @ P0 @ r0) < least and len(plain.seen) == len(x):
             continue
@@ -55,7 +57,17 @@ def misplaced(
             rows, P, r = plain, P0, r0
             # Where no channel seems to have stopped, it does not for fewer readings either.
             if stops and np.isfinite(plain.top):
-                rows = rows_of(i, x, shares[:, c.channel], u[:, c.channel], guess, here, stops, other, within)
+                rows = rows_of(
+                    own=i,
+                    x=x,
+                    shares=shares[:, c.channel],
+                    u=u[:, c.channel],
+                    guess=guess,
+                    here=here,
+                    stops=stops,
+                    other=other,
+                    doubted=within,
+                )
                 P, r = _weights(rows)
             z = ((rows.read >= first) & (rows.read < after)) / rows.noise
             if (weight := float(z @ P @ z)) < 1e-9:

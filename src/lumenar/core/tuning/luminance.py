@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.menu import Control
+from lumenar.core.menu_path import own_name
 from lumenar.core.monotone import pchip
 from lumenar.core.tuning.base import (
     MODEL_SHARE,
@@ -56,7 +57,7 @@ class Luminance:
 
     def propose(self, attempts: Sequence[Attempt]) -> Proposal | Done:
         """The value to try next; Done within 1 %, or where a step further is no nearer."""
-        grid, name = steps_of(self.control), self.control.path.split(" > ")[-1]
+        grid, name = steps_of(self.control), own_name(self.control.path)
         x, y = self._read(attempts)
         if not len(x):
             value = self.start

@@ -20,7 +20,7 @@ class Tried:
 
 
 @dataclass(frozen=True)
-class Plan:
+class TuningPlan:
     """What is wanted of a mode. values: of all its controls that are known, as it begins; luminance: of white in cd/m2, None
     where it is to stay; ladder: values of the luminance control with what they gave in an earlier run."""
 
@@ -34,7 +34,7 @@ class Plan:
     ladder: tuple[tuple[float, float], ...] = ()
 
 
-def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]:
+def controls_for(plan: TuningPlan, kinds: Sequence[str]) -> list[tuple[Control, Role]]:
     """The controls of some kinds that can be set now, as they stand in the menu."""
     found = ((c, role_of(c.role)) for c in plan.menu.controls)
     return [
@@ -47,7 +47,7 @@ def controls_for(plan: Plan, kinds: Sequence[str]) -> list[tuple[Control, Role]]
     ]
 
 
-def locked(plan: Plan, kinds: Sequence[str]) -> str:
+def locked(plan: TuningPlan, kinds: Sequence[str]) -> str:
     """What keeps controls of some kinds from being set, as a sentence; empty where there are none or nothing does."""
     own = [c.path for c in plan.menu.controls if (r := role_of(c.role)) is not None and r.kind in kinds]
     reasons = [plan.menu.why_not_now(plan.values, plan.mode, p) for p in own if p in plan.values]
@@ -55,6 +55,6 @@ def locked(plan: Plan, kinds: Sequence[str]) -> str:
     return "" if why is None else f"{why}."
 
 
-def stands(plan: Plan, attempt: Attempt) -> bool:
+def stands(plan: TuningPlan, attempt: Attempt) -> bool:
     """Whether an attempt was made with the values as they are now."""
     return all(plan.values.get(p) == v for p, v in attempt.values.items())

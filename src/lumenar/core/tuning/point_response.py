@@ -22,7 +22,7 @@ BEND_U, SCALE_U = 0.06, 0.04
 
 
 @dataclass(frozen=True, eq=False)
-class Reach:
+class PointReach:
     """levels (n,) of the points; amount: log of light that a point's whole range moves where it works most, with its standard
     deviation; width in distances to the neighbours; bend and scale (3,): each channel is driven at scale * level ** bend."""
 
@@ -52,7 +52,7 @@ def _shares(at: Array, levels: Array, spacing: Array, shape: Array) -> Array:
 
 def fit_reach(
     levels: Array, place: NDArray[np.intp], moved: Array, rose: Array, u: Array, guess: float, guess_u: float
-) -> Reach:
+) -> PointReach:
     """What k readings say: of levels (k,) by their places, after the points were moved (k, n, 3) in whole ranges, log amounts
     rose (k, 3), NaN where a channel says nothing, with standard deviations u (k, 3). guess: of the amount, guess_u how unsure."""
     prior = np.array([guess, np.log(WIDTH), 1.0, 1.0, 1.0, 1.0])
@@ -73,7 +73,9 @@ def fit_reach(
     if off_plain @ off_plain - off_best @ off_best < PLAIN:
         best, amount_u = plain, u_plain
     amount, width, bend, red, green, blue = (float(v) for v in best)
-    return Reach(levels, amount, amount_u if known.any() else guess_u, float(np.exp(width)), bend, (red, green, blue))
+    return PointReach(
+        levels, amount, amount_u if known.any() else guess_u, float(np.exp(width)), bend, (red, green, blue)
+    )
 
 
 def _fitted(off: Callable[[Array], Array], start: Array, small: Array, free: int) -> tuple[Array, Array, float]:

@@ -318,7 +318,7 @@ class _Course:
         # What a level has of its own is noise to what is common.
         u = np.hypot(sigma[:, None], OWN_U * GUESS * np.abs(x[np.arange(len(at)), at]))
         levels = np.array([p.level for p in self.p.points])
-        reach = fit_reach(levels, at, x, y, u, GUESS, GUESS * GUESS_U)
+        reach = fit_reach(levels=levels, place=at, moved=x, rose=y, u=u, guess=GUESS, guess_u=GUESS * GUESS_U)
         # While little is known a step is taken to do more than it seems to: a first move of one step, lost in noise, would else
         # look as if nothing helped but the whole range.
         amount = abs(reach.amount) + max(0.0, reach.amount_u - SURE_SHARE * abs(reach.amount))

@@ -16,8 +16,8 @@ from lumenar.core.tuning.base import (
     WHITE,
     Attempt,
     Done,
-    Problem,
     Proposal,
+    Solver,
     Suspicion,
     errors_of,
     remembered,
@@ -25,13 +25,13 @@ from lumenar.core.tuning.base import (
 )
 from lumenar.core.tuning.colours import CORNERS, FADED, JUDGED, beside_white
 from lumenar.core.tuning.goals import CHOSEN, GOALS, luminance_again
-from lumenar.core.tuning.plan import Plan, Tried, controls_for
+from lumenar.core.tuning.plan import Tried, TuningPlan, controls_for
 from lumenar.core.tuning.points import ManyPoints
 from lumenar.core.tuning.white import TwoPoints
 
 
 @dataclass(frozen=True)
-class Step:
+class TuningStep:
     """The next attempt: its goal, what to try, and all values as they are to stand."""
 
     goal: str
@@ -68,12 +68,12 @@ def goals_for(figures: Collection[str]) -> tuple[str, ...]:
     return tuple(g for g in CHOSEN if any(f.startswith(GOALS[g].figures) for f in figures))
 
 
-def possible(plan: Plan) -> dict[str, str]:
+def possible(plan: TuningPlan) -> dict[str, str]:
     """By goal why it cannot be tuned; empty where it can."""
     return {g: p if isinstance(p := _problem(plan, g, plan.values, ()), str) else "" for g in CHOSEN}
 
 
-def following(plan: Plan, tried: Sequence[Tried]) -> Step | Finished:
+def following(plan: TuningPlan, tried: Sequence[Tried]) -> TuningStep | Finished:
     """What comes next after what was tried."""
     values = dict(plan.values)
     outcomes: list[Outcome] = []
@@ -86,7 +86,7 @@ def following(plan: Plan, tried: Sequence[Tried]) -> Step | Finished:
             continue
         end = _proposed(plan, goal, problem, values, own)
         if isinstance(end, Proposal):
-            return Step(goal, end, {**values, **end.values})
+            return TuningStep(goal, end, {**values, **end.values})
         values.update(end.values)
         outcomes.append(Outcome(goal, end.reason, end.unreached))
     return Finished(values, tuple(_corrected(plan, o, tried) for o in outcomes))
@@ -96,7 +96,7 @@ CHANGED, CHANGED_DE = 0.01, 0.3
 """A goal's result is corrected if later goals changed luminance by more than this share, or white by more than this dE2000."""
 
 
-def _corrected(plan: Plan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
+def _corrected(plan: TuningPlan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
     """An outcome with what became of white since, where goals that came later moved it."""
     own = [i for i, t in enumerate(tried) if t.goal == outcome.goal]
     if outcome.skipped or outcome.goal not in ("luminance", "white") or not own:
@@ -116,7 +116,7 @@ def _corrected(plan: Plan, outcome: Outcome, tried: Sequence[Tried]) -> Outcome:
     return outcome
 
 
-def suspect(plan: Plan, tried: Sequence[Tried]) -> Suspicion | None:
+def suspect(plan: TuningPlan, tried: Sequence[Tried]) -> Suspicion | None:
     """Whether the last attempt is rather explained by a wrong entry."""
     if not tried:
         return None
@@ -134,7 +134,7 @@ def suspect(plan: Plan, tried: Sequence[Tried]) -> Suspicion | None:
     return None
 
 
-def doubts(plan: Plan, tried: Sequence[Tried]) -> dict[int, Suspicion]:
+def doubts(plan: TuningPlan, tried: Sequence[Tried]) -> dict[int, Suspicion]:
     """By place among what was tried the wrong entries that were noticed when they did not stand any more."""
     places = [i for i, t in enumerate(tried) if t.goal == "white"]
     own = [tried[i].attempt for i in places]
@@ -147,16 +147,25 @@ def doubts(plan: Plan, tried: Sequence[Tried]) -> dict[int, Suspicion]:
 
 
 def _proposed(
-    plan: Plan, goal: str, problem: Problem, values: Mapping[str, Value], own: Sequence[Attempt]
+    plan: TuningPlan, goal: str, problem: Solver, values: Mapping[str, Value], own: Sequence[Attempt]
 ) -> Proposal | Done:
     if GOALS[goal].remembers:
         return problem.propose(own)
     controls = [c for c, _ in controls_for(plan, GOALS[goal].kinds)]
     known = problem.primaries if isinstance(problem, ManyPoints) else None
-    return remembered(goal, controls, plan.target, plan.noise, values, own, lambda: problem.propose(own), known)
+    return remembered(
+        kind=goal,
+        controls=controls,
+        target=plan.target,
+        noise=plan.noise,
+        values=values,
+        attempts=own,
+        make=lambda: problem.propose(own),
+        more=known,
+    )
 
 
-def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
+def off_by(plan: TuningPlan, tried: Sequence[Tried]) -> list[float]:
     """How far each attempt is from what its goal wants, in the goal's unit: of points mean dE2000 of the greys that were read, of
     six colours of those they are judged by, both beside the newest white; NaN where an attempt does not tell."""
     out: list[float] = []
@@ -190,7 +199,7 @@ def off_by(plan: Plan, tried: Sequence[Tried]) -> list[float]:
     return out
 
 
-def figure(plan: Plan, one: Tried) -> float:
+def figure(plan: TuningPlan, one: Tried) -> float:
     """How far an attempt is from what its goal wants; NaN where it does not tell alone."""
     problem = _problem(plan, one.goal, {**plan.values, **one.attempt.values}, (one,))
     try:
@@ -199,13 +208,13 @@ def figure(plan: Plan, one: Tried) -> float:
         return float("nan")
 
 
-def _order(plan: Plan) -> tuple[str, ...]:
+def _order(plan: TuningPlan) -> tuple[str, ...]:
     goals = tuple(g for g in CHOSEN if g in plan.goals)
     spent = any(GOALS[g].spends for g in goals)
     return (*goals, AGAIN) if "luminance" in goals and spent and plan.luminance is not None else goals
 
 
-def _problem(plan: Plan, goal: str, values: Mapping[str, Value], tried: Sequence[Tried]) -> Problem | str:
+def _problem(plan: TuningPlan, goal: str, values: Mapping[str, Value], tried: Sequence[Tried]) -> Solver | str:
     """The problem of a goal with the values that those before it ended with; a sentence why there is none, empty where nothing
     needs to be said."""
     if plan.mode.signal != "sdr" and not GOALS[goal].hdr:

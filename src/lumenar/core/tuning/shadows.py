@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu_path import own_name
 from lumenar.core.readings import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import BLACK, USUAL, WHITE, Attempt, Done, Noise, Proposal, Suspicion, steps_of
@@ -65,7 +66,7 @@ class Shadows:
             own = {a.values[control.path]: a for a in attempts if all(a.values.get(p) == v for p, v in others.items())}
             following = self._next(control, own, start)
             if following is not None:
-                name = control.path.split(" > ")[-1]
+                name = own_name(control.path)
                 return self._proposal(
                     {**values, control.path: following}, f"{name} {text_of(following)}: see how much it lifts shadows."
                 )

@@ -73,7 +73,7 @@ class _Trial:
 
 
 @dataclass(frozen=True)
-class Stage:
+class ChannelStage:
     """Gains or offsets once. first: the attempt that read the primaries; attempts: those of the stage, of which `earlier` belong
     to an earlier one with the same controls."""
 
@@ -132,7 +132,16 @@ class Stage:
         for m in self.slips:
             x[m.first : m.last + 1, m.control] += m.by
         here = x[self.errors.argmin()]
-        return fit(self.channels, x, self._shares, self._u, self.at_start, self.guess, here, self.grey is WHITE)
+        return fit(
+            channels=self.channels,
+            x=x,
+            shares=self._shares,
+            u=self._u,
+            start=self.at_start,
+            guess=self.guess,
+            here=here,
+            stops=self.grey is WHITE,
+        )
 
     @cached_property
     def x(self) -> Array:
@@ -153,7 +162,15 @@ class Stage:
             # What controls do to one another's channels looks the same.
             return []
         found = misplaced(
-            self.channels, self.x, self._shares, self._u, self.at_start, self.guess, here, self.grey is WHITE, ODD
+            channels=self.channels,
+            x=self.x,
+            shares=self._shares,
+            u=self._u,
+            start=self.at_start,
+            guess=self.guess,
+            here=here,
+            stops=self.grey is WHITE,
+            least=ODD,
         )
         return [m for m in found if not any(a.sure for a in self.read[m.first : m.last + 1])]
 

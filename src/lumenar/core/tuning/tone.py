@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 
 from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu_path import own_name
 from lumenar.core.readings import Patch
 from lumenar.core.roles import role_of
 from lumenar.core.targets import Anchor, Target
@@ -67,7 +68,7 @@ class Tone:
             own = {v: a for v, a in tried.items() if np.isfinite(a.of(GREYS[-1])[1])}
             following = self._next(control, tried, own)
             if following is not None:
-                name = control.path.split(" > ")[-1]
+                name = own_name(control.path)
                 said = f"{name} {text_of(following)}: its curve, from black to white."
                 return self._proposal(control, {**values, control.path: following}, said)
             if own:

@@ -21,7 +21,7 @@ from lumenar.core.tuning.base import (
     white_error,
 )
 from lumenar.core.tuning.channels import Channel
-from lumenar.core.tuning.stage import DARK, Stage
+from lumenar.core.tuning.stage import DARK, ChannelStage
 
 NEAR_WHITE = Patch((0.85, 0.85, 0.85))
 """A grey that a gain still moves where white itself has come to the end of a channel."""
@@ -65,7 +65,16 @@ class TwoPoints:
             at = self._stage(stage, values, attempts)
             moved = [c.control for c in (*self.gains, *self.offsets)]
             seen = at.attempts if at.first is None else (at.first, *at.attempts)
-            following = remembered(stage, moved, self.target, self.noise, values, seen, at.propose, at.earlier)
+            following = remembered(
+                kind=stage,
+                controls=moved,
+                target=self.target,
+                noise=self.noise,
+                values=values,
+                attempts=seen,
+                make=at.propose,
+                more=at.earlier,
+            )
             if isinstance(following, Proposal):
                 return following
             values.update(following.values)
@@ -90,7 +99,15 @@ class TwoPoints:
         first = next((a for a in attempts if set(PRIMARIES) <= set(a.patches)), None)
         own = tuple(a for a in attempts if a.stage == HELD)
         values = {**found.values, **{c.control.path: start[c.control.path] for c in self.gains}}
-        following = Stage(HELD, self.target, self.noise, tuple(held), values, first, own).propose()
+        following = ChannelStage(
+            name=HELD,
+            target=self.target,
+            noise=self.noise,
+            channels=tuple(held),
+            values=values,
+            first=first,
+            attempts=own,
+        ).propose()
         if isinstance(following, Proposal):
             return following
         values |= following.values
@@ -117,13 +134,22 @@ class TwoPoints:
             return Proposal(CHECK_START, dict(self.values), patches, "Greys below white as they were at the start.")
         return grey > float(white_error(began.of(NEAR_WHITE), self.target)) + self._margin
 
-    def _stage(self, stage: str, values: Mapping[str, Value], attempts: Sequence[Attempt]) -> Stage:
+    def _stage(self, stage: str, values: Mapping[str, Value], attempts: Sequence[Attempt]) -> ChannelStage:
         kind = stage.split()[0]
         first = next((a for a in attempts if set(PRIMARIES) <= set(a.patches)), None)
         earlier = [a for a in attempts if a.stage == kind] if stage != kind else []
         own = [a for a in attempts if a.stage == stage]
         channels = self.gains if kind == "gains" else self.offsets
-        return Stage(stage, self.target, self.noise, channels, values, first, (*earlier, *own), len(earlier))
+        return ChannelStage(
+            name=stage,
+            target=self.target,
+            noise=self.noise,
+            channels=channels,
+            values=values,
+            first=first,
+            attempts=(*earlier, *own),
+            earlier=len(earlier),
+        )
 
     def suspect(self, attempts: Sequence[Attempt]) -> Suspicion | None:
         """One control that, had it stood elsewhere since it was entered, would explain what the slopes do not."""

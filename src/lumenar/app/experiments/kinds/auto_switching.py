@@ -16,12 +16,12 @@ def _by_itself(g: Ground, q: Question) -> Asked:
 
 
 KIND = KindOfQuestion(
-    "byitself",
-    12,
-    "Does the display switch modes automatically?",
-    ANY,
-    _by_itself,
-    lambda q, noise: ByItself(q["mode"], q["mode_path"], q["signal"]),
-    lambda q: f"Does the display leave {q['mode']} automatically?",
+    key="byitself",
+    place=12,
+    title="Does the display switch modes automatically?",
+    signals=ANY,
+    plan=_by_itself,
+    make=lambda q, noise: ByItself(q["mode"], q["mode_path"], q["signal"]),
+    named=lambda q: f"Does the display leave {q['mode']} automatically?",
     observed=8,
 )

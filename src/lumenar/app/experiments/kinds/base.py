@@ -15,7 +15,7 @@ from lumenar.app.experiments.conditions import ConditionsAsked
 from lumenar.app.runs.planning import settings_of
 from lumenar.core.experiments.base import Experiment, few_values, name_of
 from lumenar.core.experiments.ranked import MOST_STAGES
-from lumenar.core.experiments.state_comparison import State
+from lumenar.core.experiments.state_comparison import ComparedState
 from lumenar.core.menu import Control, Menu, Mode, Value, document_of, menu_from, text_of
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
@@ -30,7 +30,7 @@ Asked = Mapping[str, Any]
 """A question as it is stored: all that its experiment is planned from, so that it is planned the same again."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Question:
     """What is to be found out, on a setup. control: which one it is about; second: another that is tried with it notch by notch;
     by: what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light."""
@@ -84,7 +84,7 @@ class Ground:
         return document_of(Menu((), kept, self.menu.mode_path))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class KindOfQuestion:
     """One kind of question.
 
@@ -161,9 +161,9 @@ def asked_of_states(g: Ground, q: Question) -> Asked:
     return {**g.begun, "states": states}
 
 
-def states_of(q: Asked) -> tuple[State, ...]:
+def states_of(q: Asked) -> tuple[ComparedState, ...]:
     """The states that a question compares."""
-    return tuple(State(s["name"], s["mode"], s["values"]) for s in q["states"])
+    return tuple(ComparedState(s["name"], s["mode"], s["values"]) for s in q["states"])
 
 
 def asked_of_modes(g: Ground, signal: Signal) -> Asked:

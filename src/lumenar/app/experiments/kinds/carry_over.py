@@ -6,12 +6,12 @@ from lumenar.app.experiments.kinds.base import HDR, KindOfQuestion, asked_of_mod
 from lumenar.core.experiments.hdr_modes import CarryOver
 
 KIND = KindOfQuestion(
-    "carry",
-    9,
-    "Do SDR settings carry over to HDR?",
-    HDR,
-    lambda g, _: asked_of_modes(g, "sdr"),
-    lambda q, noise: CarryOver(tuple(q["modes"]), q["mode"], q["signal"], noise),
-    lambda q: f"Do SDR settings carry over to {q['mode']}?",
+    key="carry",
+    place=9,
+    title="Do SDR settings carry over to HDR?",
+    signals=HDR,
+    plan=lambda g, _: asked_of_modes(g, "sdr"),
+    make=lambda q, noise: CarryOver(tuple(q["modes"]), q["mode"], q["signal"], noise),
+    named=lambda q: f"Do SDR settings carry over to {q['mode']}?",
     observed=4,
 )

@@ -7,13 +7,13 @@ from lumenar.core.experiments.clipping_points import WhereItEnds
 from lumenar.core.measurements import pq_tracking
 
 KIND = KindOfQuestion(
-    "ends",
-    13,
-    "Does it move the clipping point?",
-    ("pq",),
-    asked_of_control,
-    lambda q, noise: WhereItEnds(control_of(q), q["mode"], q["state"][q["control"]], noise),
-    lambda q: f"Does {tried_words(q)} move the clipping point?",
+    key="ends",
+    place=13,
+    title="Does it move the clipping point?",
+    signals=("pq",),
+    plan=asked_of_control,
+    make=lambda q, noise: WhereItEnds(control_of(q), q["mode"], q["state"][q["control"]], noise),
+    named=lambda q: f"Does {tried_words(q)} move the clipping point?",
     control=True,
     beside=(pq_tracking.MEASUREMENT.key,),
     observed=7,

@@ -20,13 +20,13 @@ def _comfort(g: Ground, q: Question) -> Asked:
 
 
 KIND = KindOfQuestion(
-    "comfort",
-    2,
-    "Comfort settings: effect on blue light and colour",
-    ANY,
-    _comfort,
-    lambda q, noise: Comfort(control_of(q), q["mode"], q["state"][q["control"]], q["signal"], noise, q["traces"]),
-    lambda q: f"Effect of {tried_words(q)} on blue light and colour",
+    key="comfort",
+    place=2,
+    title="Comfort settings: effect on blue light and colour",
+    signals=ANY,
+    plan=_comfort,
+    make=lambda q, noise: Comfort(control_of(q), q["mode"], q["state"][q["control"]], q["signal"], noise, q["traces"]),
+    named=lambda q: f"Effect of {tried_words(q)} on blue light and colour",
     control=True,
     observed=2,
 )

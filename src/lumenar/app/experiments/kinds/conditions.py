@@ -13,5 +13,13 @@ def _conditions(g: Ground, q: Question) -> Asked:
 
 
 KIND = KindOfQuestion(
-    "conditions", 14, "", ANY, _conditions, conditions.made_of, conditions.title_of, most=None, observed=1
+    key="conditions",
+    place=14,
+    title="",
+    signals=ANY,
+    plan=_conditions,
+    make=conditions.made_of,
+    named=conditions.title_of,
+    most=None,
+    observed=1,
 )

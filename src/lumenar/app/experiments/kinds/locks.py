@@ -39,12 +39,12 @@ def _locked(q: Asked, noise: Noise) -> Experiment:
 
 
 KIND = KindOfQuestion(
-    "locks",
-    4,
-    "What does it lock or reset?",
-    SDR,
-    _locks,
-    _locked,
-    lambda q: f"What does {tried_words(q)} lock or reset?",
+    key="locks",
+    place=4,
+    title="What does it lock or reset?",
+    signals=SDR,
+    plan=_locks,
+    make=_locked,
+    named=lambda q: f"What does {tried_words(q)} lock or reset?",
     control=True,
 )

@@ -34,12 +34,12 @@ def _notched(q: Asked, noise: Noise) -> Experiment:
 
 
 KIND = KindOfQuestion(
-    "notches",
-    5,
-    "Step by step, ranked",
-    ("sdr", "pq"),
-    _notches,
-    _notched,
-    lambda q: f"{tried_words(q)}, step by step, ranked by {mid_sentence(TITLES[q['by']][0])}",
+    key="notches",
+    place=5,
+    title="Step by step, ranked",
+    signals=("sdr", "pq"),
+    plan=_notches,
+    make=_notched,
+    named=lambda q: f"{tried_words(q)}, step by step, ranked by {mid_sentence(TITLES[q['by']][0])}",
     control=True,
 )

@@ -7,12 +7,12 @@ from lumenar.core.experiments.hdr_modes import SameModes
 from lumenar.core.signals import WORDS
 
 KIND = KindOfQuestion(
-    "alike",
-    10,
-    "Which HDR modes are the same?",
-    HDR,
-    lambda g, _: asked_of_modes(g, g.setup.signal),
-    lambda q, noise: SameModes(tuple(q["modes"]), q["signal"], noise),
-    lambda q: f"Which of {len(q['modes'])} {WORDS[q['signal']]} modes are the same?",
+    key="alike",
+    place=10,
+    title="Which HDR modes are the same?",
+    signals=HDR,
+    plan=lambda g, _: asked_of_modes(g, g.setup.signal),
+    make=lambda q, noise: SameModes(tuple(q["modes"]), q["signal"], noise),
+    named=lambda q: f"Which of {len(q['modes'])} {WORDS[q['signal']]} modes are the same?",
     observed=5,
 )

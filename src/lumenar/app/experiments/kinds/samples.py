@@ -5,7 +5,7 @@ from __future__ import annotations
 from lumenar.app.displays.displays import display
 from lumenar.app.errors import BadInputError
 from lumenar.app.experiments.kinds.base import ANY, Asked, Ground, KindOfQuestion, Question
-from lumenar.core.experiments.samples import Sample, Samples
+from lumenar.core.experiments.samples import ComparedSample, Samples
 from lumenar.store import reviews
 
 
@@ -20,12 +20,14 @@ def _samples(g: Ground, q: Question) -> Asked:
 
 
 KIND = KindOfQuestion(
-    "samples",
-    8,
-    "How do samples differ?",
-    ANY,
-    _samples,
-    lambda q, noise: Samples(tuple(Sample(**s) for s in q["samples"]), q["mode"], q["changes"], q["signal"], noise),
-    lambda q: f"How do {len(q['samples'])} samples differ in {q['mode']}?",
+    key="samples",
+    place=8,
+    title="How do samples differ?",
+    signals=ANY,
+    plan=_samples,
+    make=lambda q, noise: Samples(
+        tuple(ComparedSample(**s) for s in q["samples"]), q["mode"], q["changes"], q["signal"], noise
+    ),
+    named=lambda q: f"How do {len(q['samples'])} samples differ in {q['mode']}?",
     observed=3,
 )

@@ -13,7 +13,7 @@ from lumenar.app.experiments.kinds.base import (
     control_of,
     tried_words,
 )
-from lumenar.core.experiments.scope import Reach
+from lumenar.core.experiments.scope import ScopeOfControl
 
 
 def _scope(g: Ground, q: Question) -> Asked:
@@ -26,12 +26,14 @@ def _scope(g: Ground, q: Question) -> Asked:
 
 
 KIND = KindOfQuestion(
-    "scope",
-    3,
-    "Which modes does it affect?",
-    SDR,
-    _scope,
-    lambda q, noise: Reach(control_of(q), tuple(q["modes"]), q["state"][q["control"]], noise, q.get("signals", {})),
-    lambda q: f"Which modes does {tried_words(q)} affect?",
+    key="scope",
+    place=3,
+    title="Which modes does it affect?",
+    signals=SDR,
+    plan=_scope,
+    make=lambda q, noise: ScopeOfControl(
+        control_of(q), tuple(q["modes"]), q["state"][q["control"]], noise, q.get("signals", {})
+    ),
+    named=lambda q: f"Which modes does {tried_words(q)} affect?",
     control=True,
 )

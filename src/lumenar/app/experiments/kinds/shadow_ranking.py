@@ -6,13 +6,13 @@ from lumenar.app.experiments.kinds.base import SDR, KindOfQuestion, asked_of_sta
 from lumenar.core.experiments.state_comparison import ShadowRanking
 
 KIND = KindOfQuestion(
-    "shadows",
-    7,
-    "What lifts shadows?",
-    SDR,
-    asked_of_states,
-    lambda q, noise: ShadowRanking(states_of(q), noise),
-    lambda q: f"Which of {len(q['states'])} states lifts shadows?",
+    key="shadows",
+    place=7,
+    title="What lifts shadows?",
+    signals=SDR,
+    plan=asked_of_states,
+    make=lambda q, noise: ShadowRanking(states_of(q), noise),
+    named=lambda q: f"Which of {len(q['states'])} states lifts shadows?",
     control=True,
     setups=True,
 )

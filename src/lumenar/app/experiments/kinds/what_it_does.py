@@ -6,12 +6,12 @@ from lumenar.app.experiments.kinds.base import ANY, KindOfQuestion, asked_of_con
 from lumenar.core.experiments.effect import WhatItDoes
 
 KIND = KindOfQuestion(
-    "does",
-    1,
-    "What does it do?",
-    ANY,
-    asked_of_control,
-    lambda q, noise: WhatItDoes(control_of(q), q["mode"], q["state"][q["control"]], noise, q["signal"]),
-    lambda q: f"What does {tried_words(q)} do?",
+    key="does",
+    place=1,
+    title="What does it do?",
+    signals=ANY,
+    plan=asked_of_control,
+    make=lambda q, noise: WhatItDoes(control_of(q), q["mode"], q["state"][q["control"]], noise, q["signal"]),
+    named=lambda q: f"What does {tried_words(q)} do?",
     control=True,
 )

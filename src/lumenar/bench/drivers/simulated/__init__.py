@@ -22,7 +22,7 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import BY_READS, COLORIMETER, DARK_ROOM, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.bench.simulated.meter import Fault as FaultKey
-from lumenar.bench.simulated.unit_file import Control as UnitControl
+from lumenar.bench.simulated.unit_file import UnitControl as UnitControl
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
 from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.menu import Control, Menu, Mode, Panel
@@ -88,20 +88,20 @@ def arrive(text: str | bytes, name: str) -> list[Arrival]:
 
 def _arrival(unit: UnitFile) -> Arrival:
     return Arrival(
-        unit.maker,
-        unit.model,
-        unit.serial,
-        unit.sample,
-        unit.firmware,
-        unit.kind,
-        unit.panel,
-        unit.about,
-        unit.size_inch,
-        unit.pixels,
-        unit.light.input_bits,
-        unit.signal_range,
-        menu_of(unit),
-        unit.model_dump_json(),
+        maker=unit.maker,
+        model=unit.model,
+        serial=unit.serial,
+        sample=unit.sample,
+        firmware=unit.firmware,
+        kind=unit.kind,
+        panel=unit.panel,
+        about=unit.about,
+        size_inch=unit.size_inch,
+        pixels=unit.pixels,
+        bits=unit.light.input_bits,
+        signal_range=unit.signal_range,
+        menu=menu_of(unit),
+        text=unit.model_dump_json(),
     )
 
 
@@ -109,13 +109,13 @@ def menu_of(unit: UnitFile) -> Menu:
     """The menu of a simulated display as a reviewer would write it down."""
     controls = tuple(
         Control(
-            c.path,
-            c.kind,
-            c.minimum,
-            c.maximum,
-            c.step,
-            tuple(c.choices),
-            c.default,
+            path=c.path,
+            kind=c.kind,
+            minimum=c.minimum,
+            maximum=c.maximum,
+            step=c.step,
+            choices=tuple(c.choices),
+            default=c.default,
             place="host" if c.path.startswith("Host > ") else "unit",
             scope=c.scope,
             role=_role(c),

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import Problem
-from lumenar.core.tuning.plan import Plan, Tried
+from lumenar.core.tuning.base import Solver
+from lumenar.core.tuning.plan import Tried, TuningPlan
 
 
 @dataclass(frozen=True)
@@ -24,8 +24,8 @@ class Goal:
     unit: str
     kinds: tuple[str, ...]
     figures: tuple[str, ...]
-    problem: Callable[[Plan, Sequence[Tried]], Problem | str]
-    usual_readings: Callable[[Plan, Sequence[tuple[Control, Role]]], int]
+    problem: Callable[[TuningPlan, Sequence[Tried]], Solver | str]
+    usual_readings: Callable[[TuningPlan, Sequence[tuple[Control, Role]]], int]
     chosen: bool = True
     """Whether a person chooses it; else it follows from others."""
     faithful: bool = True

@@ -7,15 +7,15 @@ from collections.abc import Sequence
 from lumenar.core.measurements import gamut, saturation, swatches
 from lumenar.core.menu import Control
 from lumenar.core.roles import CHANNELS, Role
-from lumenar.core.tuning.base import Problem
+from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED, AxisControl, SixColours
 from lumenar.core.tuning.goals.base import Goal
-from lumenar.core.tuning.plan import Plan, Tried, controls_for, locked
+from lumenar.core.tuning.plan import Tried, TuningPlan, controls_for, locked
 
 KINDS = ("hue", "saturation", "lightness", "mix")
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """Hue, saturation and lightness of six colours, or their mixes."""
     found = controls_for(plan, KINDS)
     controls = tuple(
@@ -30,20 +30,20 @@ def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     )
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """The colours it is judged by four times, and what is watched."""
     return 1 + len(CHECKED) + 4 * len(JUDGED) + WATCHED
 
 
 GOAL = Goal(
-    "colours",
-    6,
-    "Six colours",
-    "dE",
-    KINDS,
-    (gamut.MEASUREMENT.named("own_white_"), saturation.MEASUREMENT.named(""), swatches.MEASUREMENT.named("")),
-    problem,
-    usual_readings,
+    key="colours",
+    place=6,
+    title="Six colours",
+    unit="dE",
+    kinds=KINDS,
+    figures=(gamut.MEASUREMENT.named("own_white_"), saturation.MEASUREMENT.named(""), swatches.MEASUREMENT.named("")),
+    problem=problem,
+    usual_readings=usual_readings,
     spends=True,
     charted=("Six colours", "mean dE2000 of the colours it is judged by"),
 )

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import Problem
+from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.goals.base import Goal
 from lumenar.core.tuning.luminance import Luminance
-from lumenar.core.tuning.plan import Plan, Tried
+from lumenar.core.tuning.plan import Tried, TuningPlan
 
 
-def problem_with(plan: Plan, ladder: tuple[tuple[float, float], ...]) -> Problem | str:
+def problem_with(plan: TuningPlan, ladder: tuple[tuple[float, float], ...]) -> Solver | str:
     """The solver, with what is known of the control. ladder: its values with white in cd/m2."""
     control = plan.menu.luminance_control
     if plan.luminance is None:
@@ -24,14 +24,25 @@ def problem_with(plan: Plan, ladder: tuple[tuple[float, float], ...]) -> Problem
     return Luminance(control, plan.luminance, float(plan.values[control.path]), plan.noise, ladder)
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """The solver, with the ladder of an earlier run."""
     return problem_with(plan, plan.ladder)
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """Fewer where a ladder was measured."""
     return 2 if plan.ladder else 4
 
 
-GOAL = Goal("luminance", 3, "Luminance", "%", ("luminance",), (), problem, usual_readings, bends=True, remembers=True)
+GOAL = Goal(
+    key="luminance",
+    place=3,
+    title="Luminance",
+    unit="%",
+    kinds=("luminance",),
+    figures=(),
+    problem=problem,
+    usual_readings=usual_readings,
+    bends=True,
+    remembers=True,
+)

@@ -8,17 +8,17 @@ import numpy as np
 
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import WHITE, Problem
+from lumenar.core.tuning.base import WHITE, Solver
 from lumenar.core.tuning.goals import luminance
 from lumenar.core.tuning.goals.base import Goal
 from lumenar.core.tuning.luminance import CLOSE, Luminance
-from lumenar.core.tuning.plan import Plan, Tried, stands
+from lumenar.core.tuning.plan import Tried, TuningPlan, stands
 
 KEY = "luminance again"
 LATER = ("white", "points", KEY)
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """From what the first time gave, moved to what white has now."""
     first = [t.attempt for t in tried if t.goal == luminance.GOAL.key]
     later = [t.attempt for t in tried if t.goal in LATER]
@@ -40,20 +40,20 @@ def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     return again
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """It is counted with luminance."""
     return 0
 
 
 GOAL = Goal(
-    KEY,
-    7,
-    "Luminance once more",
-    "%",
-    ("luminance",),
-    (),
-    problem,
-    usual_readings,
+    key=KEY,
+    place=7,
+    title="Luminance once more",
+    unit="%",
+    kinds=("luminance",),
+    figures=(),
+    problem=problem,
+    usual_readings=usual_readings,
     chosen=False,
     bends=True,
     remembers=True,

@@ -9,16 +9,16 @@ import numpy as np
 from lumenar.core.measurements import grey_ramp
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import BLACK, PRIMARIES, WHITE, Problem
+from lumenar.core.tuning.base import BLACK, PRIMARIES, WHITE, Solver
 from lumenar.core.tuning.channels import primaries_of
 from lumenar.core.tuning.goals.base import Goal
-from lumenar.core.tuning.plan import Plan, Tried, controls_for, locked, stands
+from lumenar.core.tuning.plan import Tried, TuningPlan, controls_for, locked, stands
 from lumenar.core.tuning.points import ManyPoints, Point
 
 KINDS = ("point",)
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """The points of a white balance table."""
     found = controls_for(plan, KINDS)
     by_level: dict[float, list[Control | None]] = {}
@@ -32,7 +32,7 @@ def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     return ManyPoints(points, plan.target, values, plan.noise, _primaries(plan, tried))
 
 
-def _primaries(plan: Plan, tried: Sequence[Tried]) -> tuple[tuple[float, ...], ...] | None:
+def _primaries(plan: TuningPlan, tried: Sequence[Tried]) -> tuple[tuple[float, ...], ...] | None:
     """Red, green, blue, white and black as tuning white has left them: those read first, in the amounts that make up the white
     that was read last. None where white was not tuned."""
     white = [t.attempt for t in tried if t.goal == "white" and np.isfinite(t.attempt.of(WHITE)).all()]
@@ -47,20 +47,20 @@ def _primaries(plan: Plan, tried: Sequence[Tried]) -> tuple[tuple[float, ...], .
     return tuple(tuple(map(float, row)) for row in (*(found.rows + found.black), last, black))
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """Three for each point."""
     return 3 * len({r.level for _, r in found})
 
 
 GOAL = Goal(
-    "points",
-    5,
-    "White, point by point",
-    "dE",
-    KINDS,
-    (grey_ramp.MEASUREMENT.named(""),),
-    problem,
-    usual_readings,
+    key="points",
+    place=5,
+    title="White, point by point",
+    unit="dE",
+    kinds=KINDS,
+    figures=(grey_ramp.MEASUREMENT.named(""),),
+    problem=problem,
+    usual_readings=usual_readings,
     spends=True,
     last_counts=True,
     charted=("Greys", "dE2000 of the greys that were read, all at first"),

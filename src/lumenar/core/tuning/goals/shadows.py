@@ -7,15 +7,15 @@ from collections.abc import Sequence
 from lumenar.core.measurements import near_black
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import Problem
+from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.goals.base import Goal
-from lumenar.core.tuning.plan import Plan, Tried, controls_for, locked
+from lumenar.core.tuning.plan import Tried, TuningPlan, controls_for, locked
 from lumenar.core.tuning.shadows import PATCHES, Shadows
 
 KINDS = ("shadows",)
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """What lifts shadows."""
     found = controls_for(plan, KINDS)
     if not found:
@@ -23,20 +23,20 @@ def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     return Shadows(tuple(c for c, _ in found), plan.target, {c.path: plan.values[c.path] for c, _ in found}, plan.noise)
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """The dark greys for each value that is tried."""
     return len(PATCHES) * (1 + sum(3 if c.numeric else len(c.values) for c, _ in found))
 
 
 GOAL = Goal(
-    "shadows",
-    2,
-    "Lifted shadows",
-    "L*",
-    KINDS,
-    (near_black.MEASUREMENT.named("shadow_lift_"),),
-    problem,
-    usual_readings,
+    key="shadows",
+    place=2,
+    title="Lifted shadows",
+    unit="L*",
+    kinds=KINDS,
+    figures=(near_black.MEASUREMENT.named("shadow_lift_"),),
+    problem=problem,
+    usual_readings=usual_readings,
     faithful=False,
     bends=True,
     moves_white=False,

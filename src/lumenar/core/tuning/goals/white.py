@@ -7,16 +7,16 @@ from collections.abc import Sequence
 from lumenar.core.measurements import grey_ramp, white_black
 from lumenar.core.menu import Control
 from lumenar.core.roles import Role
-from lumenar.core.tuning.base import Problem
+from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.goals.base import Goal
-from lumenar.core.tuning.plan import Plan, Tried, controls_for, locked
+from lumenar.core.tuning.plan import Tried, TuningPlan, controls_for, locked
 from lumenar.core.tuning.white import TwoPoints
 
 KINDS = ("gain", "offset")
 
 
-def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
+def problem(plan: TuningPlan, tried: Sequence[Tried]) -> Solver | str:
     """Gains at white, offsets at a dark grey."""
     found = controls_for(plan, KINDS)
     gains, offsets = (
@@ -32,20 +32,20 @@ def problem(plan: Plan, tried: Sequence[Tried]) -> Problem | str:
     return TwoPoints(gains, offsets, plan.target, values, plan.noise)
 
 
-def usual_readings(plan: Plan, found: Sequence[tuple[Control, Role]]) -> int:
+def usual_readings(plan: TuningPlan, found: Sequence[tuple[Control, Role]]) -> int:
     """More with offsets."""
     return 8 + (6 if any(r.kind == "offset" for _, r in found) else 0)
 
 
 GOAL = Goal(
-    "white",
-    4,
-    "White",
-    "dE",
-    KINDS,
-    (grey_ramp.MEASUREMENT.named("own_white_"), white_black.MEASUREMENT.named("white_de")),
-    problem,
-    usual_readings,
+    key="white",
+    place=4,
+    title="White",
+    unit="dE",
+    kinds=KINDS,
+    figures=(grey_ramp.MEASUREMENT.named("own_white_"), white_black.MEASUREMENT.named("white_de")),
+    problem=problem,
+    usual_readings=usual_readings,
     hdr=True,
     spends=True,
     remembers=True,
