@@ -39,8 +39,9 @@ from lumenar.core.analysis import analyse
 from lumenar.core.colour import difference
 from lumenar.core.colour.volume import cube
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.survey import survey
 from lumenar.store import checksum, reviews

@@ -26,7 +26,7 @@ from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.hdr_modes import CarryOver, SameModes
 from lumenar.core.experiments.metadata import MetadataResponse, sent_as
 from lumenar.core.experiments.significance import PLACES
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 from lumenar.core.tuning.base import Noise
 

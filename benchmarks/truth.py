@@ -28,7 +28,8 @@ from lumenar.app.rubric_files import load_rubric
 from lumenar.bench.panel_timing import PANEL_TIMINGS, SIGNATURE
 from lumenar.bench.plan import Cell, plan_run
 from lumenar.bench.ports import SaturatedError
-from lumenar.bench.runner import Runner, RunnerStep, SetupState
+from lumenar.bench.runner import Runner
+from lumenar.bench.runner_port import RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
@@ -38,9 +39,12 @@ from lumenar.core.analysis import COUNTS, Analysis, analyse
 from lumenar.core.colour import correction
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, Readings, collect
-from lumenar.core.scoring.rubric import Rule, score
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
+from lumenar.core.scoring.rubric import Rule
+from lumenar.core.scoring.score import score
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS
 

@@ -12,8 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from lumenar.core.menu import Control
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control
+from lumenar.core.readings.patches import Patch
 from lumenar.core.tuning.base import Done, observe, propose, start, steps_of, white_error
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours
 from lumenar.core.tuning.luminance import WHITE, Luminance

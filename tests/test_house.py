@@ -61,3 +61,13 @@ def test_a_class_name_has_one_meaning():
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 where.setdefault(node.name, []).append(path.relative_to(SOURCE).as_posix())
     assert {name: paths for name, paths in where.items() if len(paths) > 1} == {}
+
+
+MOST_LINES = 425
+LONGER = {"bench/simulated/light.py", "core/tuning/colours.py", "core/tuning/points.py", "core/tuning/stage.py"}
+"""One class each, whose parts share most of what they know."""
+
+
+def test_files_stay_short():
+    lines = {p.relative_to(SOURCE).as_posix(): len(p.read_text().splitlines()) for p in SOURCE.rglob("*.py")}
+    assert {name for name, count in lines.items() if count > MOST_LINES} == LONGER

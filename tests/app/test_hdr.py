@@ -11,7 +11,8 @@ from lumenar.app.figures import cells
 from lumenar.app.recipes.recipes import recipe
 from lumenar.app.runs.planning import Options, Planner
 from lumenar.app.setups import new_reviews, setups
-from lumenar.app.setups.setups import Edit, StatedFormat
+from lumenar.app.setups.setup_views import StatedFormat
+from lumenar.app.setups.setups import Edit
 from lumenar.app.tuning import tuning_views
 from lumenar.app.tuning.tunings import Wish, begin
 from lumenar.app.verdict import verdict

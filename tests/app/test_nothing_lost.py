@@ -20,7 +20,7 @@ from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.instruments.instruments import Corrector, correct_for
 from lumenar.app.rescue import TABLES, rescue
-from lumenar.app.setups import new_reviews
+from lumenar.app.setups import new_reviews, setup_views
 from lumenar.app.setups import setups as setup_service
 from lumenar.app.verdict import verdict
 from lumenar.bench.plan import Cell
@@ -316,7 +316,7 @@ def test_what_a_mode_ships_with_stays_whatever_it_is_called(app, bench, units):
     with pytest.raises(ConflictError, match="as shipped"):
         setup_service.delete(app, review, second.id)
     own = setup_service.add(app, review, second.id, rows[0].name)
-    assert not setup_service.view(app, review, own).shipped and setup_service.view(app, review, own).own
+    assert not setup_views.view(app, review, own).shipped and setup_views.view(app, review, own).own
     setup_service.delete(app, review, own)
 
 

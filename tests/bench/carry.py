@@ -6,14 +6,15 @@ import numpy as np
 
 from lumenar.bench.panel_timing import PANEL_TIMINGS, PanelTiming
 from lumenar.bench.plan import Cell, plan_run
-from lumenar.bench.runner import Runner, RunnerStep, SetupState
+from lumenar.bench.runner import Runner
+from lumenar.bench.runner_port import RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.meter import COLORIMETER
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import Context
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
 from lumenar.core.targets import TARGETS
 
 from .test_runner import Notes

@@ -13,7 +13,7 @@ from lumenar.bench.drivers.typed import TypedMeter
 from lumenar.bench.ports import WANTED, EndedError, Entered, MeterReading, RefusedError, TimedOutError, Wanted
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.stated_meter import StatedMeter
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 from .test_hands_and_typed import Somebody
 

@@ -10,7 +10,7 @@ from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 TELEVISION, MONITOR = "carrow-meridian-65.json", "ostrel-fen-32.json"
 WHITE = (1.0, 1.0, 1.0)

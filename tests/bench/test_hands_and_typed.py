@@ -21,13 +21,15 @@ from lumenar.bench.ports import (
     TimedOutError,
     Wanted,
 )
-from lumenar.bench.runner import Runner, RunnerStep, SetupState
+from lumenar.bench.runner import Runner
+from lumenar.bench.runner_port import RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.bench.stated_meter import StatedMeter
-from lumenar.core.menu import Control, Menu, Mode
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 
 from ..conftest import MONITOR, PHONE

@@ -12,7 +12,7 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
 from lumenar.core.colour import spaces, transfer
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Metadata, SignalFormat
 
 from ..conftest import MONITOR

@@ -9,7 +9,7 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.measurements.peak import WINDOWS
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS
 
 from ..conftest import MONITOR

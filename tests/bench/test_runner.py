@@ -6,12 +6,13 @@ import pytest
 
 from lumenar.bench.panel_timing import PANEL_TIMINGS, REST
 from lumenar.bench.plan import Cell, is_free, plan_run
-from lumenar.bench.runner import Runner, RunnerStep, SetupState
+from lumenar.bench.runner import Runner
+from lumenar.bench.runner_port import RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 
 from ..conftest import PHONE

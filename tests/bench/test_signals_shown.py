@@ -11,14 +11,16 @@ from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.person import Reply
 from lumenar.bench.ports import Bench, OtherSignalError, RefusedError, Wanted
-from lumenar.bench.runner import Runner, RunnerStep, SetupState
+from lumenar.bench.runner import Runner
+from lumenar.bench.runner_port import RunnerStep, SetupState
 from lumenar.bench.simulated.assemble import simulated_bench
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import UnitFileError, parse_unit
-from lumenar.core.menu_csv import csv_of, menu_from_csv
-from lumenar.core.menu_text import menu_from_text, text_of_controls, text_of_modes
-from lumenar.core.readings import Patch
+from lumenar.core.menu.mode_text import menu_from_text
+from lumenar.core.menu.tables import csv_of, menu_from_csv
+from lumenar.core.menu.text_writing import text_of_controls, text_of_modes
+from lumenar.core.readings.patches import Patch
 from lumenar.core.recipes.steps import ordered_steps
 from lumenar.core.signals import Metadata, SignalFormat
 

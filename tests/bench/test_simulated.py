@@ -11,9 +11,10 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import COLORIMETER, noisy
 from lumenar.bench.simulated.shaping import turned
-from lumenar.bench.simulated.unit_file import UnitControl, parse_unit
+from lumenar.bench.simulated.unit_controls import UnitControl
+from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import gamut, spaces
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 from ..conftest import MONITOR, PHONE
 

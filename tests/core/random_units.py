@@ -7,15 +7,15 @@ import numpy as np
 
 from lumenar.core.colour.difference import de2000
 from lumenar.core.colour.spaces import xy_to_XYZ
-from lumenar.core.menu import Control
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.typed_readings import odd
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning.base import Done, Noise, State, answered, observe, propose, start, white_error
 from lumenar.core.tuning.channels import Channel
 from lumenar.core.tuning.colours import AXES, JUDGED, AxisControl
 from lumenar.core.tuning.points import Point
 from lumenar.core.tuning.unexpected_readings import surprise
-from lumenar.core.typed_readings import odd
 
 NAMES = ("Red", "Green", "Blue")
 TARGET = TARGETS["srgb"]

@@ -6,7 +6,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from lumenar.core.colour.difference import de2000
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.tuning.base import Done, observe, propose, start
 from lumenar.core.tuning.colours import CHECKED, JUDGED, SixColours, _Course
 from lumenar.core.tuning.intermediate_colours import attributed, chroma, followed, held_back, nearness

@@ -11,9 +11,9 @@ from lumenar.core.analysis import analyse
 from lumenar.core.experiments.hdr_modes import _groups
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
 from lumenar.core.measurements.charts import Shown
-from lumenar.core.scoring.rubric import score
+from lumenar.core.readings.typed_readings import Typed, TypedError, numbers, odd, question
+from lumenar.core.scoring.score import score
 from lumenar.core.targets import TARGETS
-from lumenar.core.typed_readings import Typed, TypedError, numbers, odd, question
 
 from .test_truth import SDR, figures, shown
 

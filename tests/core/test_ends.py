@@ -7,7 +7,7 @@ from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.clipping_points import WhereItEnds, tried_of
 from lumenar.core.experiments.responses import CODES, Responses
-from lumenar.core.menu import Control
+from lumenar.core.menu.controls import Control
 from lumenar.core.tuning.base import Noise
 
 CLL = Control("Service > MaxCLL", "slider", 0.0, 4000.0, 50.0, default=0.0)

@@ -18,7 +18,7 @@ from lumenar.core.experiments.ranked import NotchByNotch
 from lumenar.core.experiments.scope import ScopeOfControl
 from lumenar.core.experiments.state_comparison import ComparedState, ShadowRanking, TwoSetups
 from lumenar.core.experiments.visible_effects import SET, Effect, changed, effects, in_words
-from lumenar.core.menu import Control
+from lumenar.core.menu.controls import Control
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import Noise
 
@@ -308,7 +308,7 @@ def test_a_name_says_which_of_many_it_is():
 
 def reach_of(role):
     from lumenar.core.experiments.scope import ScopeOfControl
-    from lumenar.core.menu import Control
+    from lumenar.core.menu.controls import Control
     from lumenar.core.tuning.base import Noise
 
     return ScopeOfControl(

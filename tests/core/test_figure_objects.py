@@ -5,8 +5,8 @@ import pytest
 
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import COMPARED, EXPECTED, FIGURES, MEASUREMENTS, PROMISED, Context
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS, Anchor
 
 USUAL = {"sdr": "gamma22", "pq": "p3_d65_pq", "hlg": "bt2020_hlg"}

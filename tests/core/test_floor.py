@@ -11,9 +11,9 @@ from lumenar.core.analysis import analyse
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.measurements.charts import Shown
-from lumenar.core.meter_limits import MeterLimits, floor_from
-from lumenar.core.readings import implausible
-from lumenar.core.scoring.rubric import score
+from lumenar.core.readings.meter_limits import MeterLimits, floor_from
+from lumenar.core.readings.readings import implausible
+from lumenar.core.scoring.score import score
 from lumenar.core.targets import TARGETS, Anchor
 
 from .test_truth import METER, figures, shown

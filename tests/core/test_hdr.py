@@ -9,9 +9,10 @@ from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import analyse
 from lumenar.core.colour import transfer
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
-from lumenar.core.scoring.rubric import RubricError, check_purpose, purpose_from, score
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.scoring.rubric import RubricError, check_purpose, purpose_from
+from lumenar.core.scoring.score import score
 from lumenar.core.signals import Metadata, MetadataError, SignalFormat, words_of
 from lumenar.core.targets import TARGETS, Anchor
 

@@ -7,8 +7,8 @@ from lumenar.core.analysis import analyse
 from lumenar.core.colour import spaces, transfer
 from lumenar.core.colour import volume as solids
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS
 
 WIDE, P3 = TARGETS["bt2020_pq"], TARGETS["p3_d65_pq"]

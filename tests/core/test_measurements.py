@@ -9,8 +9,9 @@ import pytest
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.measurements.grey_ramp import gamma
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.uncertainty import draw
 

@@ -10,17 +10,14 @@ from hypothesis import strategies as st
 
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.core.menu import Control, Menu, MenuError, Mode, document_of, menu_from, renamed
-from lumenar.core.menu_csv import csv_of, menu_from_csv
-from lumenar.core.menu_text import (
-    MenuTextError,
-    controls_from,
-    menu_from_text,
-    modes_from,
-    text_of_controls,
-    text_of_modes,
-)
-from lumenar.core.roles import Role, role_of
+from lumenar.core.menu.controls import Control, MenuError
+from lumenar.core.menu.documents import document_of, menu_from
+from lumenar.core.menu.menu import Menu, Mode, renamed
+from lumenar.core.menu.mode_text import menu_from_text, modes_from
+from lumenar.core.menu.roles import Role, role_of
+from lumenar.core.menu.tables import csv_of, menu_from_csv
+from lumenar.core.menu.text_reading import MenuTextError, controls_from
+from lumenar.core.menu.text_writing import text_of_controls, text_of_modes
 
 TELEVISION = """
 Picture

@@ -6,9 +6,12 @@ import time
 
 import pytest
 
-from lumenar.core.menu import MOST_CONTROLS, Control, Menu, MenuError, Mode, document_of, menu_from
-from lumenar.core.menu_csv import csv_of, menu_from_csv
-from lumenar.core.menu_text import MenuTextError, controls_from, menu_from_text, modes_from
+from lumenar.core.menu.controls import MOST_CONTROLS, Control, MenuError
+from lumenar.core.menu.documents import document_of, menu_from
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.menu.mode_text import menu_from_text, modes_from
+from lumenar.core.menu.tables import csv_of, menu_from_csv
+from lumenar.core.menu.text_reading import MenuTextError, controls_from
 
 from ..pace import pace
 

@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.drivers.simulated import arrivals
-from lumenar.core.menu_path import endings, own_name, written
+from lumenar.core.menu.paths import endings, own_name, written
 
 PARTS = st.lists(st.sampled_from(["Red", "Hue", "Colour", "Light"]), min_size=1, max_size=4)
 

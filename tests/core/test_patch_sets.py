@@ -15,8 +15,8 @@ from lumenar.core.measurements.colours import decode, encode, lab_to_linear
 from lumenar.core.measurements.hold import decays, fit
 from lumenar.core.measurements.swatches import code, even_set, own_set
 from lumenar.core.measurements.zones import contour
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS, Anchor
 
 SDR = [t for t in TARGETS.values() if t.signal == "sdr"]

@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 
 from lumenar.core.analysis import Analysis
-from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.recipes.luminance import room_settings
 from lumenar.core.recipes.purpose import Advice, Candidate, luminance_by_room, recommend
 from lumenar.core.recipes.shared_steps import with_shared
 from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated
-from lumenar.core.scoring.rubric import score
+from lumenar.core.scoring.score import score
 
 from .test_scoring import RUBRIC, analyses, with_draws
 

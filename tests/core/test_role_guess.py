@@ -2,8 +2,8 @@
 
 import pytest
 
-from lumenar.core.role_guess import guess_role, guess_roles
-from lumenar.core.roles import role_of
+from lumenar.core.menu.role_guess import guess_role, guess_roles
+from lumenar.core.menu.roles import role_of
 
 
 @pytest.mark.parametrize(

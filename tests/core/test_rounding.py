@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.meter_limits import MeterLimits, step_of
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits, step_of
 from lumenar.core.targets import TARGETS
 
 levels = st.lists(st.floats(0, 2000), min_size=1, max_size=20)

@@ -9,11 +9,10 @@ from hypothesis import strategies as st
 
 from lumenar.app.rubric_files import load_rubric
 from lumenar.core.analysis import Analysis
-from lumenar.core.scoring.rubric import (
+from lumenar.core.scoring.rubric import RubricError, Rule
+from lumenar.core.scoring.score import (
     LEAST_KNOWN,
     LEAST_POINTS,
-    RubricError,
-    Rule,
     gain,
     gain_of_known,
     interval_of,

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.typed_readings import DARK_SHARE, SUM, odd
 from lumenar.core.tuning.base import WHITE, Attempt, Noise, Proposal
 from lumenar.core.tuning.unexpected_readings import LEAST, MOVED, MOVES, SAME, SPREADS, surprise
-from lumenar.core.typed_readings import DARK_SHARE, SUM, odd
 
 NOISE = Noise(0.002, 0.0)
 GREY = Patch((0.2, 0.2, 0.2))

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from lumenar.core.analysis import analyse
 from lumenar.core.colour.spaces import XYZ_to_xy
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS, Anchor, TargetError, candidates, custom, of_its_own, resolve
 
 P3 = ((0.68, 0.32), (0.265, 0.69), (0.15, 0.06))

@@ -12,8 +12,9 @@ from lumenar.core.analysis import analyse
 from lumenar.core.colour import correction, spectra, waveform
 from lumenar.core.measurements import MEASUREMENTS, Context, MissingPatchError
 from lumenar.core.measurements.charts import Shown
-from lumenar.core.meter_limits import MeterLimits, floor_from
-from lumenar.core.readings import Patch, collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits, floor_from
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.uncertainty import draw, summarise
 

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lumenar.core.colour import spaces
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
-from lumenar.core.menu import Control
+from lumenar.core.menu.controls import Control
 from lumenar.core.tuning import base
 from lumenar.core.tuning import stage as stages
 from lumenar.core.tuning.base import (

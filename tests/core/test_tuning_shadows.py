@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from lumenar.core.menu import Control
+from lumenar.core.menu.controls import Control
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.shadows import CLOSE, WANTED_LIFT, Shadows
 

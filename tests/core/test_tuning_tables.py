@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from scipy.optimize import lsq_linear
 
 from lumenar.core.colour.adaptation import bradford
-from lumenar.core.menu import Control, Menu, Mode
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning import points
 from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, bounded, observe, propose, start, white_error

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import XYZ_to_uv, XYZ_to_xy
 from lumenar.core.colour.transfer import pq
-from lumenar.core.typed_readings import Typed, TypedError, numbers, parse, question
+from lumenar.core.readings.typed_readings import Typed, TypedError, numbers, parse, question
 
 GREY, WHITE = (0.5, 0.5, 0.5), (1.0, 1.0, 1.0)
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import (
     Uncertainty,

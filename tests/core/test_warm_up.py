@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from lumenar.core.warm_up import BEFORE_FIRST_S, remaining, warmed_up
+from lumenar.core.readings.warm_up import BEFORE_FIRST_S, remaining, warmed_up
 
 
 def readings(depth, tau_min, minutes=40):

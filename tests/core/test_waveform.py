@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from lumenar.core.colour import waveform
 from lumenar.core.measurements import modulation
 from lumenar.core.measurements.charts import Shown
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, Waveform, collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch, Waveform
 from lumenar.core.targets import TARGETS
 
 RATE = 20_000.0

@@ -21,10 +21,19 @@ def test_the_example_of_the_page_is_accepted(tmp_path, capsys):
 
 
 def test_every_field_is_on_the_page():
+    from lumenar.app.exchange import file_meters
     from lumenar.app.exchange import readings_file as f
 
     text = DOCS.read_text()
-    for model in (f.FileUnit, f.FileMeter, f.FileSetup, f.FileReading, f.FileSeries, f.FileCondition, f.FileMetadata):
+    for model in (
+        file_meters.FileUnit,
+        file_meters.FileMeter,
+        f.FileSetup,
+        f.FileReading,
+        file_meters.FileSeries,
+        f.FileCondition,
+        f.FileMetadata,
+    ):
         for name in model.model_fields:
             assert f"`{name}`" in text or f".{name}`" in text, (model.__name__, name)
     from lumenar.core.targets import TARGETS

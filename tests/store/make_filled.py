@@ -16,7 +16,7 @@ from lumenar.app.bench.bench import BenchService
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.runs.planning import Options
-from lumenar.app.setups import new_reviews, setups
+from lumenar.app.setups import new_reviews, setup_views, setups
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish
 from lumenar.store import reviews
@@ -33,7 +33,7 @@ def made(folder: Path) -> bytes:
     correct_for(app, bench, review)
     rows = reviews.setups_of(app.db.connection(), review)
     second = next(s for s in rows if s.unit_id != rows[0].unit_id)
-    slider = next(c for c in setups.view(app, review, rows[0].id).controls if c.kind == "slider" and not c.locked)
+    slider = next(c for c in setup_views.view(app, review, rows[0].id).controls if c.kind == "slider" and not c.locked)
     own = setups.add(app, review, rows[0].id, "Desk", setups.Edit(values={slider.path: slider.minimum + slider.step}))
     cells = [Cell(rows[0].id, m) for m in FULL]
     cells += [Cell(s, m) for s in (rows[1].id, second.id, own) for m in ("white_black", "grey_ramp", "gamut")]
@@ -43,7 +43,7 @@ def made(folder: Path) -> bytes:
     publish(app, review)
     if hasattr(setups, "Room"):
         for label, lux in (("Torch", 40.0), ("Torch", None), ("Lamp", 5.0)):
-            setups.change(app, review, own, setups.Edit(room=setups.Room(label, lux, "30 cm")))
+            setups.change(app, review, own, setups.Edit(room=setup_views.Room(label, lux, "30 cm")))
     bench.close()
     db = app.db.connection()
     db.execute("DELETE FROM computed")

@@ -9,13 +9,14 @@ import pytest
 
 from lumenar.app.application import Application
 from lumenar.app.figures import cells
-from lumenar.app.setups import setups
+from lumenar.app.setups import setup_history, setup_views, setups
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.core.analysis import analyse
 from lumenar.core.colour.correction import corrected
-from lumenar.core.menu import menu_from
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, collect
+from lumenar.core.menu.documents import menu_from
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS
 from lumenar.store import database
 from lumenar.store.database import Database, StoreError, migrations
@@ -151,14 +152,14 @@ def test_light_states_that_were_changed_in_place_are_kept_and_taken_back(tmp_pat
     copied(6, tmp_path / "data")
     app = Application(tmp_path / "data")
     own = app.db.connection().execute("SELECT id FROM setup WHERE name = 'Desk'").fetchone()[0]
-    assert setups.view(app, 1, own).room == setups.Room("Lamp", 5.0, "30 cm")
-    told = [words for change in setups.history(app, 1, own) for words in change.words]
+    assert setup_views.view(app, 1, own).room == setup_views.Room("Lamp", 5.0, "30 cm")
+    told = [words for change in setup_history.history(app, 1, own) for words in change.words]
     assert "room: not recorded → Lamp, 5 lux, 30 cm" in told, "the torch was swept away before this version"
-    setups.change(app, 1, own, setups.Edit(room=setups.Room("Lamp", 9.0, "30 cm")))
-    assert setups.view(app, 1, own).room.lux == 9.0
-    for room in (setups.Room("Lamp", 5.0, "30 cm"), None):
+    setups.change(app, 1, own, setups.Edit(room=setup_views.Room("Lamp", 9.0, "30 cm")))
+    assert setup_views.view(app, 1, own).room.lux == 9.0
+    for room in (setup_views.Room("Lamp", 5.0, "30 cm"), None):
         setups.undo(app, 1, own)
-        assert setups.view(app, 1, own).room == room
+        assert setup_views.view(app, 1, own).room == room
     app.close()
 
 

@@ -3,7 +3,7 @@
 import pytest
 
 from lumenar.app.setups import new_reviews
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.store import plans, readings, reviews, runs
 from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading

@@ -8,7 +8,7 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 from ..core.random_units import TARGET, Display, white_error
 from .person import STORY_S

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from lumenar.api.deps import application, experimenter
 from lumenar.api.models import Created, Id, Text
 from lumenar.api.tunings import NewState
-from lumenar.app.experiments import condition_views, experiment_views
+from lumenar.app.experiments import condition_views, experiment_views, typed_stages
 from lumenar.app.experiments import questions as asked
 from lumenar.app.experiments.condition_views import ConditionChoices, ConditionsView
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
@@ -18,7 +18,7 @@ from lumenar.app.experiments.experiment_views import ExperimentLine, ExperimentV
 from lumenar.app.experiments.kinds import QuestionKey
 from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.experiments.questions import Cost
-from lumenar.core.typed_readings import Form
+from lumenar.core.readings.typed_readings import Form
 
 router = APIRouter()
 PathText = Annotated[str, Field(max_length=300)]
@@ -161,7 +161,7 @@ def steer_experiment(request: Request, experiment: Id, new: NewState) -> None:
 def type_stage(request: Request, experiment: Id, stage: Id, done: StageDone) -> ExperimentView:
     """The next stage as a person did it."""
     app = application(request)
-    experiment_views.typed_in(
+    typed_stages.typed_in(
         app=app,
         experiment_id=experiment,
         stage=stage,

@@ -11,7 +11,7 @@ from lumenar.api.deps import application, corrector, tagged, unchanged
 from lumenar.api.models import Created, Id, SetupChoice, Text
 from lumenar.app.instruments import named_meters
 from lumenar.app.instruments.instruments import CorrectionView, InstrumentsView
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 
 router = APIRouter()
 

@@ -10,9 +10,11 @@ from pydantic import BaseModel, Field
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, MenuText, Text
 from lumenar.app.displays import samples
-from lumenar.app.menus import menu_map
-from lumenar.app.menus.menu_map import Answer, KnownMenu, MenuMap, PastMenu
-from lumenar.core.menu import Consequences, Kind, Place, Scope, When
+from lumenar.app.menus import menu_edits, menu_map
+from lumenar.app.menus.menu_edits import Answer
+from lumenar.app.menus.menu_map import KnownMenu, MenuMap, PastMenu
+from lumenar.core.menu.controls import Kind, Place, Scope, When
+from lumenar.core.menu.menu import Consequences
 
 router = APIRouter()
 
@@ -111,7 +113,7 @@ def read_menu(request: Request, response: Response, review: Id, unit: Id | None 
 def change_menu(request: Request, review: Id, texts: MenuTexts, unit: Id | None = None) -> MenuMap:
     """Correct a menu by its texts."""
     with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
-        return menu_map.change(application(request), review, unit, texts.modes, texts.controls, texts.answer)
+        return menu_edits.change(application(request), review, unit, texts.modes, texts.controls, texts.answer)
 
 
 @router.patch("/reviews/{review}/menu/controls")
@@ -121,14 +123,14 @@ def change_control(request: Request, review: Id, change: ControlChange, unit: Id
         given = change.fields.model_dump(exclude_unset=True)
         # Only these two can be unknown or none; null for another leaves it as it is.
         fields = {k: v for k, v in given.items() if v is not None or k in ("default", "role")}
-        return menu_map.change_control(application(request), review, unit, change.path, fields, change.answer)
+        return menu_edits.change_control(application(request), review, unit, change.path, fields, change.answer)
 
 
 @router.post("/reviews/{review}/menu/undo")
 def undo_menu(request: Request, review: Id, unit: Id | None = None) -> MenuMap:
     """Take back the last change of a menu."""
     with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
-        return menu_map.undo(application(request), review, unit)
+        return menu_edits.undo(application(request), review, unit)
 
 
 @router.get("/reviews/{review}/menu/history")
@@ -141,7 +143,7 @@ def menu_history(request: Request, review: Id, unit: Id | None = None) -> list[P
 def take_menu(request: Request, review: Id, taken: TakeOver, unit: Id | None = None) -> MenuMap:
     """Take over the menu of another sample."""
     with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
-        return menu_map.take(application(request), review, unit, taken.from_unit, taken.answer)
+        return menu_edits.take(application(request), review, unit, taken.from_unit, taken.answer)
 
 
 @router.get("/reviews/{review}/menu/file", response_class=Response)
@@ -160,7 +162,7 @@ def menu_file(
 def take_menu_file(request: Request, review: Id, file: MenuFile, unit: Id | None = None) -> MenuMap:
     """Take a menu from a file."""
     with unchanged(request, lambda: menu_map.version(application(request), review, unit)):
-        return menu_map.take_file(application(request), review, unit, file.text, file.answer)
+        return menu_edits.take_file(application(request), review, unit, file.text, file.answer)
 
 
 @router.post("/reviews/{review}/setups/{setup}/consequences")

@@ -12,8 +12,8 @@ from lumenar.api.models import Created, Id, Text
 from lumenar.app.recipes import recipes
 from lumenar.app.recipes.recipes import RecipeView
 from lumenar.app.setups import setup_notes
+from lumenar.core.readings.typed_readings import Form
 from lumenar.core.recipes.steps import NoteKind, SettingNote
-from lumenar.core.typed_readings import Form
 
 router = APIRouter()
 

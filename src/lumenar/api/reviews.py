@@ -9,7 +9,7 @@ from lumenar.api.deps import application
 from lumenar.api.models import Created, Id, Text
 from lumenar.app.application import Application
 from lumenar.app.board import board as boards
-from lumenar.app.board import shelf
+from lumenar.app.board import board_model, shelf
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import firmware_changes
@@ -85,7 +85,7 @@ def delete_review(request: Request, review: Id) -> None:
     new_reviews.delete_review(application(request), review)
 
 
-BOARD = TypeAdapter(boards.Board)
+BOARD = TypeAdapter(board_model.Board)
 
 
 PURPOSE = "colour_work"
@@ -96,7 +96,7 @@ def _board_kind(app: Application, purpose: str) -> tuple[str, ...]:
     return "board", purpose, app.rubric.hash
 
 
-@router.get("/reviews/{review}/board", response_model=boards.Board)
+@router.get("/reviews/{review}/board", response_model=board_model.Board)
 def board(request: Request, review: Id, purpose: Text = PURPOSE) -> Response:
     """The Board of a review, its setups scored for a purpose. Many may ask for the same one while a run is under way, so it
     is written out once."""

@@ -14,14 +14,15 @@ from lumenar.app.bench.repeat_reading import CellPatches
 from lumenar.app.instruments import named_meters, stated_floor
 from lumenar.app.keys import MeasurementKey
 from lumenar.app.manual import manual_runs
-from lumenar.app.manual.manual_runs import MOST_ENTRIES, Answers, Entry, Sheet
+from lumenar.app.manual.manual_runs import MOST_ENTRIES, Answers, Entry
+from lumenar.app.manual.sheets import Sheet
 from lumenar.app.runs import run_list
 from lumenar.app.runs.planning import Options
 from lumenar.app.runs.run_list import RunPage, RunView
 from lumenar.bench.plan import Cell
 from lumenar.bench.stated_meter import StatedMeter
+from lumenar.core.readings.typed_readings import FORMS, Form
 from lumenar.core.signals import Signal
-from lumenar.core.typed_readings import FORMS, Form
 
 router = APIRouter()
 

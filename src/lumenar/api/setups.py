@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Created, Id, TargetKey, Text
-from lumenar.app.setups import host_reports, setups
+from lumenar.app.setups import host_reports, setup_history, setup_views, setups
 from lumenar.app.setups.recall import Recall, recall
 
 router = APIRouter()
@@ -31,11 +31,11 @@ class Settings(BaseModel):
     name: Text | None = None
     room: RoomLight | None = None
     no_room: bool = False
-    format: setups.StatedFormat | None = None
+    format: setup_views.StatedFormat | None = None
 
     def edit(self) -> setups.Edit:
         """As the service takes it."""
-        room = None if self.room is None else setups.Room(**self.room.model_dump())
+        room = None if self.room is None else setup_views.Room(**self.room.model_dump())
         return setups.Edit(
             values=self.settings,
             read=self.read,
@@ -62,23 +62,23 @@ class NewSetup(Settings):
 
 
 @router.get("/reviews/{review}/setups")
-def all_setups(request: Request, review: Id) -> list[setups.SetupLine]:
+def all_setups(request: Request, review: Id) -> list[setup_views.SetupLine]:
     """The setups of a review."""
-    return setups.lines(application(request), review)
+    return setup_views.lines(application(request), review)
 
 
 @router.get("/reviews/{review}/setups/{setup}")
-def read_setup(request: Request, response: Response, review: Id, setup: Id) -> setups.SetupView:
+def read_setup(request: Request, response: Response, review: Id, setup: Id) -> setup_views.SetupView:
     """A setup with all its controls."""
-    return tagged(response, setups.view(application(request), review, setup))
+    return tagged(response, setup_views.view(application(request), review, setup))
 
 
 @router.patch("/reviews/{review}/setups/{setup}")
-def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setups.SetupView:
+def change_setup(request: Request, review: Id, setup: Id, new: Settings) -> setup_views.SetupView:
     """Give a setup other values, or another declared target."""
-    with unchanged(request, lambda: setups.version(application(request), review, setup)):
+    with unchanged(request, lambda: setup_views.version(application(request), review, setup)):
         setups.change(application(request), review, setup, new.edit())
-        return setups.view(application(request), review, setup)
+        return setup_views.view(application(request), review, setup)
 
 
 @router.post("/reviews/{review}/setups", status_code=201)
@@ -100,9 +100,9 @@ def host_reported(request: Request, review: Id, setup: Id, said: Reported) -> No
 
 
 @router.get("/reviews/{review}/setups/{setup}/history")
-def setup_history(request: Request, review: Id, setup: Id) -> list[setups.PastChange]:
+def past_changes(request: Request, review: Id, setup: Id) -> list[setup_history.PastChange]:
     """What was changed of a setup."""
-    return setups.history(application(request), review, setup)
+    return setup_history.history(application(request), review, setup)
 
 
 @router.get("/reviews/{review}/setups/{setup}/recall")
@@ -112,8 +112,8 @@ def recall_setup(request: Request, review: Id, setup: Id) -> Recall:
 
 
 @router.post("/reviews/{review}/setups/{setup}/undo")
-def undo_setup(request: Request, review: Id, setup: Id) -> setups.SetupView:
+def undo_setup(request: Request, review: Id, setup: Id) -> setup_views.SetupView:
     """Take back the last change of a setup."""
-    with unchanged(request, lambda: setups.version(application(request), review, setup)):
+    with unchanged(request, lambda: setup_views.version(application(request), review, setup)):
         setups.undo(application(request), review, setup)
-        return setups.view(application(request), review, setup)
+        return setup_views.view(application(request), review, setup)

@@ -9,11 +9,11 @@ from pydantic import BaseModel, Field
 
 from lumenar.api.deps import application, bench_of, tuner
 from lumenar.api.models import Created, Id, TargetKey, Text
-from lumenar.app.tuning import gains, tuning_views, tunings
+from lumenar.app.tuning import gains, tuning_views, tunings, typed_attempts
 from lumenar.app.tuning.gains import Carried, Worth
 from lumenar.app.tuning.tuning_views import Aim, GoalChoice, TuningLine, TuningView
 from lumenar.app.tuning.tunings import Wish
-from lumenar.core.typed_readings import Form
+from lumenar.core.readings.typed_readings import Form
 
 router = APIRouter()
 
@@ -119,21 +119,21 @@ def steer_tuning(request: Request, tuning: Id, new: NewState) -> None:
 @router.post("/tunings/{tuning}/attempts/{number}", status_code=201)
 def type_attempt(request: Request, tuning: Id, number: Id, typed: AttemptReadings) -> TuningView:
     """The next attempt as a person entered and read it."""
-    tunings.typed_in(application(request), tuning, number, typed.form, typed.texts, typed.sure)
+    typed_attempts.typed_in(application(request), tuning, number, typed.form, typed.texts, typed.sure)
     return tuning_views.view(application(request), tuning)
 
 
 @router.put("/tunings/{tuning}/attempts/{number}/entered")
 def answer_question(request: Request, tuning: Id, number: Id, seen: Seen) -> TuningView:
     """What really stood there at an attempt that was asked about."""
-    tunings.answer(application(request), tuning, number, seen.as_it_seems, seen.stands)
+    typed_attempts.answer(application(request), tuning, number, seen.as_it_seems, seen.stands)
     return tuning_views.view(application(request), tuning)
 
 
 @router.put("/tunings/{tuning}/from")
 def go_back(request: Request, tuning: Id, place: From) -> TuningView:
     """Go on from an earlier attempt."""
-    tunings.go_back(application(request), tuning, place.number)
+    typed_attempts.go_back(application(request), tuning, place.number)
     return tuning_views.view(application(request), tuning)
 
 

@@ -26,7 +26,7 @@ from lumenar.bench.ports import (
     UnitRemote,
     Wanted,
 )
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 
 KINDS = ("colorimeter", "spectroradiometer", "photodiode")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 STEP_S, ENTER_S, CONTROL_S, CARRY_S = 8.0, 30.0, 8.0, 8.0
 """In s: to show a patch, read the meter and type what it says; to enter a setup; to move the luminance control; to carry the

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 COLOURS = {
     (1.0, 0.0, 0.0): "red",

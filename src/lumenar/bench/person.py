@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from lumenar.bench.ports import WANTED, Cancel, InstrumentError, RefusedError
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 Asked = Literal["choose", "enter", "show", "send", "read"]
 Answered = Literal["done", "not possible", "something else"]

@@ -17,7 +17,7 @@ from lumenar.bench.panel_timing import (
     settling,
 )
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 
 @dataclass(frozen=True)

@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from lumenar.core.colour import spectra
 from lumenar.core.host_report import HostReport
-from lumenar.core.menu import text_of
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch, Spectrum, Trace
+from lumenar.core.menu.controls import text_of
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch, Spectrum, Trace
 from lumenar.core.signals import SignalFormat
 
 MeterKind = Literal["colorimeter", "spectroradiometer", "photodiode"]

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Literal, Protocol
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -27,21 +26,16 @@ from lumenar.bench.ports import (
     BelowFloorError,
     Bench,
     Cancel,
-    ControlValue,
     InstrumentError,
     MeterReading,
-    Said,
     SaturatedError,
     TimedOutError,
-    Wanted,
 )
+from lumenar.bench.runner_port import Grey, Journal, RunnerStep, SettingChangedError, SetupState, State, TooBrightError
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.numbers import signed
-from lumenar.core.readings import Outcome, Patch
-from lumenar.core.signals import SignalFormat
+from lumenar.core.readings.patches import Outcome, Patch
 
-State = Literal["running", "paused", "stopped", "done"]
-Watched = Literal["reference", "warm_up"]
 RETRIES, BACKOFF_S, READ_MOST_S = 3, 2.0, 600.0
 AGAIN = 2
 """An odd reading is read so many times more."""
@@ -50,79 +44,6 @@ DAZZLED = 3
 WARM_EVERY_S, WARM_SPAN_S, WARM_MOST_S = 60.0, 600.0, 5400.0
 COLD_TOLERANCE = 10.0
 """Percent that white may differ from the last run's while the unit is not known to be warm."""
-
-
-class TooBrightError(InstrumentError):
-    """The meter is blinded again and again."""
-
-    advice = (
-        "Dim the display, put a filter before the meter or see what is wrong with it, then resume; or resume as it is."
-    )
-
-
-class SettingChangedError(InstrumentError):
-    """A setup does not look as it did in its last run."""
-
-    advice = "Did a setting change? Put it back and resume; or resume as it is, and what was measured before counts as stale."
-
-
-@dataclass(frozen=True)
-class SetupState:
-    """What a setup needs of the unit: its mode and the values of its controls, and the signal it is sent, None where that is
-    not said. signature: XYZ (3, 3) of the signature patches in its last run with the same settings and firmware, None where
-    there was none."""
-
-    key: int
-    name: str
-    mode: str
-    settings: Mapping[str, ControlValue]
-    luminance_control: str | None
-    signature: Sequence[Sequence[float]] | None = None
-    format: SignalFormat | None = None
-
-    @property
-    def wanted(self) -> Wanted:
-        """The state of the menu."""
-        return Wanted(self.mode, self.settings)
-
-
-@dataclass
-class Grey:
-    """A grey of the present setup: its luminance, how it was read, and whether it was read again already."""
-
-    Y: float
-    step: RunnerStep
-    again: bool = False
-
-
-@dataclass(frozen=True)
-class RunnerStep:
-    """The next patch to read, with a number the journal knows it by."""
-
-    number: int
-    setup: SetupState
-    patch: Patch
-
-
-class Journal(Protocol):
-    """Where a run's progress lives. Each call is one transaction; what `commit` took is never read again, unless a later
-    attempt of the same step is committed on purpose."""
-
-    def next_step(self) -> RunnerStep | None: ...
-
-    def commit(
-        self, step: RunnerStep, outcome: Outcome, reading: MeterReading | None, at_s: float, attempt: int = 1
-    ) -> None: ...
-
-    def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None: ...
-
-    def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, said: Said) -> None: ...
-
-    def warm(self, warm: bool) -> None: ...
-
-    def state(self, state: State, message: str) -> None: ...
-
-    def showing(self, step: RunnerStep) -> None: ...
 
 
 class Runner:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from lumenar.bench.capabilities import Capabilities
 from lumenar.bench.plan import Plan
 from lumenar.bench.stated_meter import StatedMeter
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 
 class Station(Protocol):

@@ -13,7 +13,7 @@ from lumenar.core.measurements import MEASUREMENTS, Figures, Measurement
 from lumenar.core.measurements.base import BLACK, WHITE, Context, MissingPatchError, black_most
 from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import listed
-from lumenar.core.readings import Layout, Readings, implausible
+from lumenar.core.readings.readings import Layout, Readings, implausible
 from lumenar.core.targets import Target
 from lumenar.core.uncertainty import (
     DRAWS,

@@ -10,7 +10,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour import difference, spaces, transfer
 from lumenar.core.measurements.base import MissingPatchError, black_XYZ, one
-from lumenar.core.readings import RGB_TOLERANCE, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Anchor, Target
 
 Array = NDArray[np.float64]

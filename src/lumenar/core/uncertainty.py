@@ -9,9 +9,9 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.quantiles import fisher_quantile, student_quantile
-from lumenar.core.readings import Readings
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.readings import Readings
 
 Array = NDArray[np.float64]
 

@@ -23,7 +23,7 @@ from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.app.tuning.tunings import Wish
 from lumenar.bench.plan import Cell
 from lumenar.core.measurements import MEASUREMENTS, hlg_tracking, peak, pq_tracking, saturation, swatches
-from lumenar.core.scoring.rubric import rank
+from lumenar.core.scoring.score import rank
 from lumenar.publish.edition import publish
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow

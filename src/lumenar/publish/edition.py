@@ -25,7 +25,7 @@ from lumenar.app.exchange.export import readings_document
 from lumenar.app.exchange.readings_file import parse_readings, setup_key
 from lumenar.app.recipes import advice
 from lumenar.app.verdict import verdict
-from lumenar.core.menu import Menu
+from lumenar.core.menu.menu import Menu
 from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.publish.package import About, compute, dumps, sums, write_package

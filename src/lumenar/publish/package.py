@@ -13,12 +13,15 @@ from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
 from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.core.analysis import Analysis
-from lumenar.core.menu import Menu, MenuError, Value, document_of, text_of
-from lumenar.core.menu import menu_from as parsed_menu
+from lumenar.core.menu.controls import MenuError, Value, text_of
+from lumenar.core.menu.documents import document_of
+from lumenar.core.menu.documents import menu_from as parsed_menu
+from lumenar.core.menu.menu import Menu
 from lumenar.core.recipes.purpose import Advice, Candidate, ObservedBehaviour, Recipe, recommend
 from lumenar.core.recipes.shared_steps import with_shared
 from lumenar.core.recipes.steps import NoteKind, SettingNote
-from lumenar.core.scoring.rubric import Purpose, Rubric, Score, score
+from lumenar.core.scoring.rubric import Purpose, Rubric
+from lumenar.core.scoring.score import Score, score
 
 FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json", "advice.json")
 

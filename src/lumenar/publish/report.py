@@ -11,13 +11,15 @@ from markupsafe import Markup
 
 from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures
-from lumenar.app.exchange.readings_file import FileSetup, FileUnit, ReadingsFile
+from lumenar.app.exchange.file_meters import FileUnit
+from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.core.analysis import value_of
 from lumenar.core.measurements import MEASUREMENTS, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
 from lumenar.core.recipes.purpose import Recipe
-from lumenar.core.scoring.rubric import Rubric, Score, rank, tied
+from lumenar.core.scoring.rubric import Rubric
+from lumenar.core.scoring.score import Score, rank, tied
 from lumenar.core.signals import WORDS, words_of
 from lumenar.core.targets import resolve
 from lumenar.publish import pictures

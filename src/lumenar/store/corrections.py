@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 
 
 @dataclass(frozen=True)

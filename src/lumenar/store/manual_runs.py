@@ -6,7 +6,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Literal
 
-from lumenar.core.readings import Outcome, Patch
+from lumenar.core.readings.patches import Outcome, Patch
 from lumenar.store.plans import PATCH, patch_of
 
 

@@ -11,7 +11,7 @@ from functools import lru_cache
 from hashlib import sha256
 from typing import Any
 
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.store.bulk_insert import add_rows
 
 

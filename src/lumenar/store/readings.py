@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from lumenar.core.readings import Outcome, Patch, Spectrum, Trace, Waveform
+from lumenar.core.readings.patches import Outcome, Patch, Spectrum, Trace, Waveform
 from lumenar.store.bulk_insert import add_rows
 from lumenar.store.checksum import bytes_sum, reading_sum, reading_sums
 from lumenar.store.database import SAVE, DamagedError

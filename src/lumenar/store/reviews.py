@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, Literal
 
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 from lumenar.core.targets import Signal
 
 Known = Literal["read", "set"]

@@ -6,7 +6,7 @@ from lumenar.app.bench.repeat_reading import Reread, patches_of
 from lumenar.app.board import board
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.manual import manual_runs
-from lumenar.app.setups import new_display, setups
+from lumenar.app.setups import new_display, setup_views, setups
 from lumenar.app.setups.new_display import NewDisplay
 from lumenar.bench.plan import Cell
 from lumenar.store import readings, reviews
@@ -101,7 +101,7 @@ def test_what_cannot_be_read_again_is_said(app, bench, phone, setup):
     held = next(p for p in patches_of(app, phone, setup, "hold"))
     with pytest.raises(BadInputError, match="as a whole"):
         again.start(held.run, held.patch)
-    view = setups.view(app, phone, setup)
+    view = setup_views.view(app, phone, setup)
     control = next(c for c in view.controls if c.kind == "slider" and not c.locked)
     setups.change(app, phone, setup, setups.Edit(values={control.path: control.minimum}))
     with pytest.raises(ConflictError, match="not as it was"):

@@ -11,7 +11,7 @@ from lumenar.app.exchange import importing
 from lumenar.app.exchange.formats import text_as
 from lumenar.app.menus import menu_map
 from lumenar.app.runs.planning import Options
-from lumenar.app.setups import new_display, setups
+from lumenar.app.setups import new_display, setup_views, setups
 from lumenar.bench.plan import Cell
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
@@ -38,7 +38,7 @@ def first(app, review):
 def test_it_is_declared_measured_for_judged_by_and_published(app, bench, phone, tmp_path):
     key = targets.add(app, MINE).key
     setups.change(app, phone, first(app, phone).id, setups.Edit(target=key))
-    assert setups.view(app, phone, first(app, phone).id).target_title == "Studio 160"
+    assert setup_views.view(app, phone, first(app, phone).id).target_title == "Studio 160"
     measured = (*FEW, "saturation", "swatches")
     bench.runs.start(phone, [Cell(first(app, phone).id, m) for m in measured], Options())
     bench.runs.finish()

@@ -21,7 +21,7 @@ from lumenar.app.exchange.readings_file import parse_readings
 from lumenar.app.exchange.table_import import read_any
 from lumenar.app.figures import cells
 from lumenar.app.manual import manual_runs
-from lumenar.app.setups import new_display, setups
+from lumenar.app.setups import new_display, setup_views, setups
 from lumenar.bench.plan import Cell
 from lumenar.cli import main
 from lumenar.core.colour import spectra
@@ -342,8 +342,8 @@ def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
     )
     mine = reviews.setups_of(app.db.connection(), wall)[0].id
     room, signal = (
-        setups.Room("Torch", 30.0, "30 cm"),
-        setups.StatedFormat(range="limited", bits=10, chroma="4:2:2", refresh_hz=50.0),
+        setup_views.Room("Torch", 30.0, "30 cm"),
+        setup_views.StatedFormat(range="limited", bits=10, chroma="4:2:2", refresh_hz=50.0),
     )
     setups.change(app, wall, mine, setups.Edit(room=room, format=signal))
     run = bench.runs.start(wall, [Cell(mine, "white_black")])
@@ -357,14 +357,14 @@ def test_room_and_signal_go_out_and_come_in_again(app, bench, tmp_path):
     other = Application(tmp_path / "other")
     review = import_readings(other, text, "x")
     assert text_as(other, review, "json") == text
-    view = setups.view(other, review, reviews.setups_of(other.db.connection(), review)[0].id)
+    view = setup_views.view(other, review, reviews.setups_of(other.db.connection(), review)[0].id)
     assert (view.room, view.format) == (room, signal)
     document = json.loads(text)
     near = json.loads(text)["setups"][0]
     near["name"], near["condition"]["lux"] = "Film, near", 60.0
     document["setups"].append(near)
     pair = import_readings(other, json.dumps(document), "pair")
-    rooms = [setups.view(other, pair, s.id).room for s in reviews.setups_of(other.db.connection(), pair)]
+    rooms = [setup_views.view(other, pair, s.id).room for s in reviews.setups_of(other.db.connection(), pair)]
     assert [r.lux for r in rooms if r] == [30.0, 60.0], "one label, each setup its lux"
     other.close()
 

@@ -7,7 +7,7 @@ from lumenar.app.displays.settable_controls import free, settable
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import experiment_views as views
-from lumenar.app.experiments import experiments
+from lumenar.app.experiments import experiments, typed_stages
 from lumenar.app.experiments.experiment_bench import Experimenter
 from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.setups import new_display, new_reviews
@@ -17,7 +17,8 @@ from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import spectra
 from lumenar.core.experiments.base import StageRead
 from lumenar.core.experiments.comfort import Comfort, estimate, eye_of
-from lumenar.core.menu import Control, Menu, Mode
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.tuning.base import Noise
 from lumenar.store import reviews
 
@@ -87,7 +88,7 @@ def test_by_hand_the_ratio_is_an_estimate_and_said_to_be(app, units):
         value = float(now.now.title.split()[1].rstrip(",")) if "as it" not in now.now.title else 0.0
         value = 0.0 if "once more" in now.now.title else value
         texts = [f"95 100 {108 - 20 * value:.1f}"]
-        views.typed_in(app, number, now.read, "XYZ", texts, {}, [], [])
+        typed_stages.typed_in(app, number, now.read, "XYZ", texts, {}, [], [])
     assert now.state == "done" and "an estimate from colour" in now.sentence and now.heads[-1] == "Ratio may be off by"
     assert now.rows[-1][1] < now.rows[0][1] and now.rows[0][-1] == round(off, 3)
 

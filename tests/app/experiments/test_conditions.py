@@ -5,7 +5,7 @@ import pytest
 from lumenar.app.errors import BadInputError, NotFoundError
 from lumenar.app.experiments import condition_views as conditions
 from lumenar.app.experiments import experiment_views as views
-from lumenar.app.experiments import experiments, questions
+from lumenar.app.experiments import experiments, questions, typed_stages
 from lumenar.app.experiments.conditions import ConditionsAsked, FactorAsked, LightAsked
 from lumenar.app.experiments.experiment_bench import Experimenter
 from lumenar.app.experiments.kinds.base import Question
@@ -230,12 +230,12 @@ def test_a_torch_before_a_phone_by_hand(app):
         assert count < 60
         if any(a == "light: sunlight" for a in now.acts):
             skipped += 1
-            views.typed_in(app, number, seen.read, "XYZ", [], {}, [], ["sunlight"])
+            typed_stages.typed_in(app, number, seen.read, "XYZ", [], {}, [], ["sunlight"])
             continue
         boost = 1.5 if "torch" in now.title and "Adaptive on" in now.title else 1.0
         wobble = 1 + 0.0005 * (count % 3 - 1)
         texts = [_typed(rgb, boost * wobble) if "display off" not in now.title else "-" for rgb in now.rgb]
-        views.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
+        typed_stages.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
     assert skipped == 1 and seen.state == "done" and seen.back == []
     grid = conditions.view(app, number)
     by_key = {s.key: s for s in grid.states}

@@ -12,11 +12,11 @@ from lumenar.app.displays.displays import display
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
 from lumenar.app.experiments import experiment_views as views
-from lumenar.app.experiments import experiments, questions
+from lumenar.app.experiments import experiments, questions, typed_stages
 from lumenar.app.experiments.experiment_bench import Experimenter
 from lumenar.app.experiments.kinds import KINDS, OBSERVED
 from lumenar.app.experiments.kinds.base import Question
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits
 from lumenar.app.setups import new_display, setups
 from lumenar.app.setups.new_display import NewDisplay
 from lumenar.app.tuning import tuning_views
@@ -53,8 +53,8 @@ def asked(app, bench, experimenter, review, kind, control="", name="Studio", **m
 
 def test_what_is_found_out_goes_into_the_map_with_its_readings(app, bench, experimenter, monitor):
     unit = reviews.unit_of(app.db.connection(), monitor).id
-    menu_map.change_control(app, monitor, unit, POWER, {"resets": [], "locks": {}})
-    menu_map.change_control(app, monitor, unit, BLUE, {"scope": "unknown"})
+    menu_edits.change_control(app, monitor, unit, POWER, {"resets": [], "locks": {}})
+    menu_edits.change_control(app, monitor, unit, BLUE, {"scope": "unknown"})
     seen = asked(app, bench, experimenter, monitor, "locks", POWER)
     assert seen.state == "done" and seen.read == len(seen.stages) and not seen.by_hand and seen.now is None
     assert [(c.entry, c.known) for c in seen.changes] == [("resets", False), ("locks", False)]
@@ -66,7 +66,7 @@ def test_what_is_found_out_goes_into_the_map_with_its_readings(app, bench, exper
     reach = asked(app, bench, experimenter, monitor, "scope", BLUE)
     views.learn(app, reach.id)
     assert display(app, unit).menu.control(BLUE).scope == "unit"
-    menu_map.undo(app, monitor, unit)
+    menu_edits.undo(app, monitor, unit)
     assert display(app, unit).menu.control(BLUE).scope == "unknown"
     found = views.found_out(app, monitor, None)
     assert (found[0].experiment, found[0].path) == (reach.id, BLUE)
@@ -302,7 +302,7 @@ def by_hand(app, number, unit):
         differs = {p: stands[p] for p, expected in v.now.look if stands[p] != expected}
         greyed = [p for p, _ in v.now.look if unit.locked(PATHS[p])]
         texts = [" ".join(f"{x * (1 + 0.001 * rng.standard_normal()):.4f}" for x in unit.XYZ(rgb)) for rgb in v.now.rgb]
-        views.typed_in(app, number, v.read, "XYZ", texts, differs, greyed, [])
+        typed_stages.typed_in(app, number, v.read, "XYZ", texts, differs, greyed, [])
     return views.view(app, number)
 
 
@@ -346,7 +346,7 @@ def test_what_is_typed_wrongly_is_named_and_nothing_stored(app, bench, experimen
     good = ["90 100 110", "9 10 11", "40 20 2", "18 7 90"]
 
     def typed(stage=0, form="XYZ", texts=good, stands=None):
-        views.typed_in(app, number, stage, form, texts, stands or {}, [], [])
+        typed_stages.typed_in(app, number, stage, form, texts, stands or {}, [], [])
 
     for wrong, place, says in (
         ({"texts": good[:3]}, "texts", "4 patches, 3"),
@@ -378,7 +378,7 @@ def test_what_the_menu_refuses_by_hand_is_told_by_path(app, bench, experimenter,
     ]
     for stage, refused in ((0, []), (1, ["Power"]), (2, [])):
         assert views.view(app, number).now.paths == [["", "Power", "Power"][stage]]
-        views.typed_in(app, number, stage, "XYZ", texts, {}, [], refused, True)
+        typed_stages.typed_in(app, number, stage, "XYZ", texts, {}, [], refused, True)
     seen = views.view(app, number)
     assert seen.sentence == "Power could not be set in Studio." and "did not let it be set" in seen.rows[0][1]
     # Ended between the last step and the word that it is done, it is finished at the next start.
@@ -400,7 +400,7 @@ def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimen
         return [" ".join(f"{v:.4f}" for v in row) for row in XYZ]
 
     def typed(stage, readings, **more):
-        views.typed_in(app, number, stage, "XYZ", readings, {}, [], [], **more)
+        typed_stages.typed_in(app, number, stage, "XYZ", readings, {}, [], [], **more)
 
     typed(0, texts(), sure=True)
     with pytest.raises(DoubtfulError, match=r"All readings are the same as before Detail to .*Enter it again") as e:
@@ -415,7 +415,7 @@ def test_what_seems_to_do_nothing_is_entered_twice_by_hand(app, bench, experimen
 def test_the_bench_reads_what_it_can_read(app, bench, experimenter, monitor):
     number = asked(app, bench, experimenter, monitor, "does", BLUE).id
     with pytest.raises(ConflictError, match="typed readings aren"):
-        views.typed_in(app, number, 0, "XYZ", [], {}, [], [])
+        typed_stages.typed_in(app, number, 0, "XYZ", [], {}, [], [])
 
 
 def test_kinds_of_questions_are_found_in_their_order_and_those_that_are_told_in_reports():

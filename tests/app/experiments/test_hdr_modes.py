@@ -5,7 +5,7 @@ import pytest
 
 from lumenar.app.errors import BadInputError, ConflictError
 from lumenar.app.experiments import experiment_views as views
-from lumenar.app.experiments import experiments
+from lumenar.app.experiments import experiments, typed_stages
 from lumenar.app.experiments.experiment_bench import Experimenter
 from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.instruments.instruments import correct_for
@@ -23,7 +23,7 @@ from lumenar.core.colour.transfer import pq
 from lumenar.core.experiments.base import Act, StageRead
 from lumenar.core.experiments.hdr_modes import SameModes
 from lumenar.core.experiments.visible_effects import short_set
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Metadata, SignalFormat
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning import session
@@ -265,7 +265,7 @@ def test_metadata_and_a_leak_by_hand(app):
     while (seen := views.view(app, number)).now is not None:
         said.append(seen.now.acts)
         light = [min(float(pq(rgb[0])), 600.0) for rgb in seen.now.rgb]
-        views.typed_in(
+        typed_stages.typed_in(
             app, number, seen.read, "XYZ", [f"{0.95 * Y:.4g} {Y:.4g} {1.09 * Y:.4g}" for Y in light], {}, [], []
         )
     assert said[0] == ["send no metadata", "mode Hall HDR"]
@@ -282,7 +282,7 @@ def test_metadata_and_a_leak_by_hand(app):
             light = [min(float(pq(v)), 600.0) * (0.8 if leaky else 1.0) * (1 + 0.0004 * (read % 3)) for v in (r, g, b)]
             X, Y, Z = np.array([[0.41, 0.36, 0.18], [0.21, 0.72, 0.07], [0.02, 0.12, 0.95]]) @ light
             texts.append(f"{X:.5g} {Y:.5g} {Z:.5g}")
-        views.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
+        typed_stages.typed_in(app, number, seen.read, "XYZ", texts, {}, [], [])
     assert acts[:4] == ["send SDR", "mode Film", "send PQ", "mode Hall HDR"]
     assert seen.sentence.startswith("Show shows in Hall HDR when left active: after Show it dims white by 20 %")
     views.learn(app, seen.id)
@@ -362,14 +362,14 @@ def test_by_hand_a_mode_that_left_is_chosen_again_and_the_menu_is_looked_at(app)
         mode = "Play" if any("as game" in a for a in now.acts) else "Film"
         assert now.look == [("Mode", "Film")]
         # Where nothing is typed it is as it should be.
-        views.typed_in(app, number, len(said) - 1, "XYZ", [], {"Mode": mode} if mode != "Film" else {}, [], [])
+        typed_stages.typed_in(app, number, len(said) - 1, "XYZ", [], {"Mode": mode} if mode != "Film" else {}, [], [])
     assert said[2] == ["send content without a flag", "send content flagged as game"]
     # It left: the mode is chosen again before the next signal.
     assert said[3][:2] == ["send content without a flag", "mode Film"]
     assert "with content flagged as game it goes to Play" in views.view(app, number).sentence
     with pytest.raises(BadInputError, match="not among Film, Play"):
         second = experiments.begin(app, review, Question(kind="byitself", setup=film.id))
-        views.typed_in(app, second, 0, "XYZ", [], {"Mode": "Night"}, [], [])
+        typed_stages.typed_in(app, second, 0, "XYZ", [], {"Mode": "Night"}, [], [])
 
 
 def test_a_light_control_that_bends_pq_is_freed_by_an_option_and_ranked(app, bench, experimenter, units):

@@ -8,7 +8,7 @@ from lumenar.app.experiments import experiment_views as views
 from lumenar.app.experiments.experiment_bench import Experimenter
 from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.runs.planning import Options
-from lumenar.app.setups import new_reviews, setups
+from lumenar.app.setups import new_reviews, setup_views, setups
 from lumenar.bench.drivers.simulated import arrive
 from lumenar.bench.plan import Cell
 from lumenar.bench.simulated.light import SimulatedUnit
@@ -105,7 +105,7 @@ def test_a_sample_that_was_never_on_is_as_warm_as_the_one_that_was(app, bench, m
 def test_what_is_sent_is_sent_to_every_sample_each_time_it_comes(app, bench, monitor, monkeypatch):
     """Whether a mode goes by MaxCLL is not left to whoever was before the meter first."""
     setup = setup_of(app, monitor, "Studio HDR").id
-    sent = setups.StatedFormat(mastering_cd_m2=4000.0, max_cll=4000.0)
+    sent = setup_views.StatedFormat(mastering_cd_m2=4000.0, max_cll=4000.0)
     setups.change(app, monitor, setup, setups.Edit(format=sent))
     shown, show = [], SimulatedUnit.show
 

@@ -9,7 +9,7 @@ import pytest
 
 from lumenar.app.data import FRESH_S, Cache, now
 from lumenar.app.figures import loading
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.store import readings, reviews, runs
 from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading

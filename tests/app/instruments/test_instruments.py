@@ -15,7 +15,7 @@ from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
 from lumenar.core.colour import spaces
 from lumenar.core.colour.correction import corrected
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.store import reviews
 
 from ...conftest import PHONE, all_cells

@@ -18,7 +18,7 @@ from lumenar.app.instruments import named_meters
 from lumenar.app.instruments.instruments import Corrector
 from lumenar.app.manual import manual_runs
 from lumenar.app.manual.manual_runs import Entry
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits, menu_map
 from lumenar.app.runs.planning import Options
 from lumenar.app.setups import new_display, new_reviews, setups
 from lumenar.app.setups.new_display import NewDisplay
@@ -26,8 +26,8 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.stated_meter import StatedMeter
 from lumenar.core.analysis import analyse
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
 from lumenar.publish.verify import verify
@@ -84,7 +84,7 @@ def test_a_name_is_enough_to_begin(app):
     shown = board.board(app, review)
     assert shown.rows == [] and shown.next.view == "menu" and not shown.can.reads
     assert [e.name for e in shelf.shelf(app)] == ["Tern Street Wall 55"]
-    menu_map.change(app, review, None, "Film\nGame, srgb", "")
+    menu_edits.change(app, review, None, "Film\nGame, srgb", "")
     assert [(r.name, r.target) for r in board.board(app, review).rows] == [("Film", "bt709_bt1886"), ("Game", "srgb")]
 
 
@@ -167,7 +167,7 @@ def test_hdr_by_hand_is_sent_with_ten_bits_and_sdr_as_usual(app, bench):
         app,
         NewDisplay(maker="Tern Street", model="Glass 48", kind="television", panel="oled", modes="Film\nFilm HDR, pq"),
     )
-    menu_map.change(app, review, None, "Film\nFilm HDR, pq\nGame HDR, hlg", "")
+    menu_edits.change(app, review, None, "Film\nFilm HDR, pq\nGame HDR, hlg", "")
     assert {s.name: s.format for s in rows(app, review)} == {
         "Film": {}, "Film HDR": {"bits": 10}, "Game HDR": {"bits": 10},
     }  # fmt: skip
@@ -184,7 +184,7 @@ def test_hdr_by_hand_is_sent_with_ten_bits_and_sdr_as_usual(app, bench):
 def test_a_simulated_displays_new_hdr_mode_keeps_the_bits_of_its_unit(app, units):
     review = new_reviews.add_review(app, units["tessary-pell-6.json"])
     m = menu_map.menu_map(app, review)
-    menu_map.change(app, review, None, f"{m.modes_text}\nAnother, pq", m.controls_text)
+    menu_edits.change(app, review, None, f"{m.modes_text}\nAnother, pq", m.controls_text)
     assert all(s.format == {} for s in rows(app, review))
 
 
@@ -366,28 +366,28 @@ def test_a_mode_under_two_signals_is_the_one_that_is_measured(app, bench):
     run = bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
     assert [(s.path, s.value) for s in manual_runs.sheet(app, run).setups[0].enter] == [("Light", "10")]
     # Other signals of it are written down later.
-    menu_map.change(app, review, None, f"{modes}\nFilm, hlg\nGame, hlg\nGame, sdr", "Light 0..50 = 40")
+    menu_edits.change(app, review, None, f"{modes}\nFilm, hlg\nGame, hlg\nGame, sdr", "Light 0..50 = 40")
     assert {s.name for s in rows(app, review)} == {"Film", "Film (sdr)", "Film (hlg)", "Game", "Game (sdr)"}
 
 
 def test_a_menu_is_corrected_and_that_undone(app, bench, television):
     before = menu_map.menu_map(app, television)
     assert [m.name for m in before.modes] == ["Evening", "Bright"] and before.changes == 0
-    after = menu_map.change(app, television, None, MODES + "\nGame", CONTROLS + "Sharp 0..10 = 5\n")
+    after = menu_edits.change(app, television, None, MODES + "\nGame", CONTROLS + "Sharp 0..10 = 5\n")
     assert after.changes == 1 and after.controls[-1].path == "Sharp" and len(rows(app, television)) == 3
-    back = menu_map.undo(app, television, None)
+    back = menu_edits.undo(app, television, None)
     assert back == before and len(rows(app, television)) == 2
     with pytest.raises(ConflictError, match="nothing to undo"):
-        menu_map.undo(app, television, None)
+        menu_edits.undo(app, television, None)
 
 
 def test_a_menu_that_would_lose_what_was_read_or_set_is_refused(app, bench, television):
     type_all(app, begin(app, bench, television))
     with pytest.raises(ConflictError, match="Evening was measured"):
-        menu_map.change(app, television, None, "Bright", CONTROLS)
+        menu_edits.change(app, television, None, "Bright", CONTROLS)
     setups.change(app, television, rows(app, television)[1].id, setups.Edit(values={"Picture > Light": 40.0}))
     with pytest.raises(BadInputError, match=r"Bright could not be kept: 40 is outside 0\.\.35"):
-        menu_map.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
+        menu_edits.change(app, television, None, MODES, CONTROLS.replace("0..50", "0..35"))
     assert menu_map.menu_map(app, television).controls[0].values == "0 to 50"
     assert len(rows(app, television)) == 2
 
@@ -396,7 +396,7 @@ def test_a_stand_in_keeps_its_light_when_its_map_is_corrected(app, bench, units)
     review = new_reviews.add_review(app, units["tessary-pell-6.json"])
     m = menu_map.menu_map(app, review)
     assert m.can.describes and m.controls
-    menu_map.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
+    menu_edits.change(app, review, None, m.modes_text, m.controls_text + "\nAbout: a | b")
     bench.runs.start(review, [Cell(rows(app, review)[0].id, "white_black")])
     bench.runs.finish()
     assert isinstance(bench, BenchService) and board.board(app, review).rows[0].cells[0].state == "measured"

@@ -3,7 +3,7 @@
 import pytest
 
 from lumenar.app.errors import ConflictError
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits
 from lumenar.app.setups import new_reviews
 from lumenar.store import reviews
 
@@ -15,7 +15,7 @@ def every(app, review):
 
 
 def edit(app, review, modes, controls=CONTROLS):
-    menu_map.change(app, review, None, modes, controls)
+    menu_edits.change(app, review, None, modes, controls)
 
 
 def test_a_mode_that_keeps_its_place_is_renamed_with_all_that_belongs_to_it(app, bench, wall):  # noqa: F811
@@ -25,7 +25,7 @@ def test_a_mode_that_keeps_its_place_is_renamed_with_all_that_belongs_to_it(app,
     renamed = first(app, wall)
     assert (renamed.id, renamed.name, renamed.mode) == (number, "Cinema", "Cinema")
     assert [s.mode for s in every(app, wall)] == ["Cinema", "Game"]
-    menu_map.undo(app, wall, None)
+    menu_edits.undo(app, wall, None)
     assert (first(app, wall).id, first(app, wall).name, first(app, wall).mode) == (number, "Film", "Film")
 
 
@@ -49,7 +49,7 @@ def test_a_mode_with_something_of_a_persons_is_not_taken_out(app, wall):  # noqa
 def test_a_mode_that_nobody_touched_goes_and_comes_back(app, wall):  # noqa: F811
     edit(app, wall, "Film")
     assert [s.name for s in every(app, wall)] == ["Film"]
-    menu_map.undo(app, wall, None)
+    menu_edits.undo(app, wall, None)
     assert [s.name for s in every(app, wall)] == ["Film", "Game"]
 
 
@@ -58,7 +58,7 @@ def test_a_menu_from_elsewhere_renames_nothing(app, bench, wall, units):  # noqa
     other = new_reviews.add_review(app, units["ostrel-fen-32.json"], "ostrel-fen-32.json")
     unit = reviews.units_of(app.db.connection(), other)[0].id
     with pytest.raises(ConflictError, match="was measured, so its mode Film must stay"):
-        menu_map.take(app, wall, None, unit)
+        menu_edits.take(app, wall, None, unit)
 
 
 def test_a_control_renamed_in_the_text_keeps_its_values_and_undo_too(app, wall):  # noqa: F811
@@ -67,5 +67,5 @@ def test_a_control_renamed_in_the_text_keeps_its_values_and_undo_too(app, wall):
         reviews.change_setup(db, type(film)(**{**vars(film), "changes": {LIGHT: 40.0}}), None)
     edit(app, wall, "Film\nGame", CONTROLS.replace("Light", "Brightness"))
     assert first(app, wall).changes == {"Picture > Brightness": 40.0}
-    menu_map.undo(app, wall, None)
+    menu_edits.undo(app, wall, None)
     assert first(app, wall).changes == {LIGHT: 40.0}

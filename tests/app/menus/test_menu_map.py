@@ -8,11 +8,11 @@ from lumenar.app.board import board
 from lumenar.app.displays.displays import display, display_of
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.manual import manual_runs
-from lumenar.app.menus import menu_map
-from lumenar.app.setups import new_display, new_reviews, setups
+from lumenar.app.menus import menu_edits, menu_map
+from lumenar.app.setups import new_display, new_reviews, setup_views, setups
 from lumenar.app.setups.new_display import NewDisplay
 from lumenar.bench.plan import Cell
-from lumenar.core.menu import document_of
+from lumenar.core.menu.documents import document_of
 from lumenar.store import reviews
 
 from ...conftest import MONITOR
@@ -57,21 +57,21 @@ def fields(app, review, path):
 
 def test_a_control_is_corrected_in_place_and_taken_back(app, wall):
     before = menu_map.menu_map(app, wall)
-    menu_map.change_control(
+    menu_edits.change_control(
         app, wall, None, TONE, {"promise": "deeper shadows", "scope": "mode", "only": "panels of 2026"}
     )
-    menu_map.change_control(app, wall, None, SAVING, {"locks": {"low": [LIGHT, TONE]}, "resets": [LIGHT]})
+    menu_edits.change_control(app, wall, None, SAVING, {"locks": {"low": [LIGHT, TONE]}, "resets": [LIGHT]})
     assert fields(app, wall, TONE).promise == "deeper shadows" and fields(app, wall, TONE).scope == "mode"
     assert fields(app, wall, SAVING).locks == {"low": [LIGHT, TONE]} and fields(app, wall, SAVING).resets == [LIGHT]
     told = [p.words for p in menu_map.history(app, wall, None)]
     assert told == [["System > Saving: locks, resets"], ["Picture > Tone: scope, promise, only"]]
-    menu_map.undo(app, wall, None)
-    assert menu_map.undo(app, wall, None) == before
+    menu_edits.undo(app, wall, None)
+    assert menu_edits.undo(app, wall, None) == before
 
 
 def test_a_control_that_is_called_otherwise_keeps_its_values(app, wall):
     setups.change(app, wall, first(app, wall).id, setups.Edit(values={LIGHT: 12.0}))
-    menu_map.change_control(app, wall, None, LIGHT, {"path": "Picture > Backlight"})
+    menu_edits.change_control(app, wall, None, LIGHT, {"path": "Picture > Backlight"})
     assert first(app, wall).changes == {"Picture > Backlight": 12.0}
     assert fields(app, wall, SAVING).locks == {"low": ["Picture > Backlight"]}
     assert first(app, wall).origins == {"Picture > Backlight": "set"}
@@ -89,7 +89,7 @@ def test_a_control_that_is_called_otherwise_keeps_its_values(app, wall):
 def test_what_cannot_be_is_said_and_nothing_changes(app, wall, path, given, error, place):
     before = menu_map.menu_map(app, wall)
     with pytest.raises(error) as e:
-        menu_map.change_control(app, wall, None, path, given)
+        menu_edits.change_control(app, wall, None, path, given)
     assert place is None or e.value.place == place, e.value
     assert menu_map.menu_map(app, wall) == before and before.changes == 0
 
@@ -97,25 +97,25 @@ def test_what_cannot_be_is_said_and_nothing_changes(app, wall, path, given, erro
 def test_a_wrong_default_of_what_was_measured_is_asked_about(app, bench, wall):
     measure(app, bench, wall)
     with pytest.raises(ConflictError, match=r"Light 30 → 40 in Film\. Was it like that"):
-        menu_map.change_control(app, wall, None, LIGHT, {"default": 40.0})
+        menu_edits.change_control(app, wall, None, LIGHT, {"default": 40.0})
     assert fields(app, wall, LIGHT).default == "30" and state(app, wall) == "measured"
-    menu_map.change_control(app, wall, None, LIGHT, {"default": 40.0}, "were")
+    menu_edits.change_control(app, wall, None, LIGHT, {"default": 40.0}, "were")
     assert fields(app, wall, LIGHT).default == "40" and state(app, wall) == "measured"
-    menu_map.undo(app, wall, None)
+    menu_edits.undo(app, wall, None)
     assert fields(app, wall, LIGHT).default == "30" and state(app, wall) == "measured", (
         "what was said holds on the way back"
     )
-    menu_map.change_control(app, wall, None, LIGHT, {"default": 40.0}, "changed")
+    menu_edits.change_control(app, wall, None, LIGHT, {"default": 40.0}, "changed")
     assert state(app, wall) == "stale" and board.board(app, wall).rows[0].cells[0].note == "Light 30 → 40"
     # Of a mode where nothing was measured nobody is asked, nor of what bears on nothing.
-    menu_map.change(app, wall, None, "Film\nGame\n  Light = 10", menu_map.menu_map(app, wall).controls_text)
+    menu_edits.change(app, wall, None, "Film\nGame\n  Light = 10", menu_map.menu_map(app, wall).controls_text)
 
 
 def test_what_was_read_off_the_display_stays_whatever_the_default_is_said_to_be(app, bench, wall):
     setups.change(app, wall, first(app, wall).id, setups.Edit(read=[LIGHT]))
     measure(app, bench, wall)
-    menu_map.change_control(app, wall, None, LIGHT, {"default": 40.0})
-    view = {c.path: (c.value, c.origin) for c in setups.view(app, wall, first(app, wall).id).controls}
+    menu_edits.change_control(app, wall, None, LIGHT, {"default": 40.0})
+    view = {c.path: (c.value, c.origin) for c in setup_views.view(app, wall, first(app, wall).id).controls}
     assert view[LIGHT] == (30, "read") and state(app, wall) == "measured"
 
 
@@ -124,7 +124,7 @@ def test_a_menu_is_taken_over_from_another_display(app, wall, units):
     known = {(m.name, m.sample): m for m in menu_map.known_menus(app)}
     assert known["Tern Wall", "A"].modes == 2 and len(known) == 3
     source = display_of(app, phone)
-    taken = menu_map.take(app, wall, None, source.row.id)
+    taken = menu_edits.take(app, wall, None, source.row.id)
     assert [m.name for m in taken.modes] == [m.name for m in source.menu.modes]
     assert document_of(display_of(app, wall).menu)["controls"] == document_of(source.menu)["controls"]
     # A display that comes later takes it at once; changing one leaves the other.
@@ -132,12 +132,12 @@ def test_a_menu_is_taken_over_from_another_display(app, wall, units):
         app, NewDisplay(maker="Tern", model="Wall 2", kind="television", panel="lcd", like=source.row.id)
     )
     path = source.menu.controls[0].path
-    menu_map.change_control(app, twin, None, path, {"note": "stiff"})
+    menu_edits.change_control(app, twin, None, path, {"note": "stiff"})
     assert fields(app, twin, path).note == "stiff" and fields(app, wall, path).note == ""
     with pytest.raises(BadInputError, match="has already"):
-        menu_map.take(app, wall, None, display_of(app, wall).row.id)
+        menu_edits.take(app, wall, None, display_of(app, wall).row.id)
     with pytest.raises(NotFoundError):
-        menu_map.take(app, wall, None, 99)
+        menu_edits.take(app, wall, None, 99)
 
 
 def test_another_sample_shares_the_menu_until_it_differs(app, wall):
@@ -150,7 +150,7 @@ def test_another_sample_shares_the_menu_until_it_differs(app, wall):
     ]  # fmt: skip
     units = reviews.units_of(app.db.connection(), wall)
     assert menu_map.menu_map(app, wall).shared == 2
-    menu_map.change_control(app, wall, units[1].id, TONE, {"note": "both"})
+    menu_edits.change_control(app, wall, units[1].id, TONE, {"note": "both"})
     assert fields(app, wall, TONE).note == "both"
     for change, place in [({"model": "Other"}, "model"), ({"sample": "B"}, "sample")]:
         known = {"maker": "Tern", "model": "Wall", "kind": "television", "panel": "lcd", "sample": "C", "review": wall}
@@ -165,7 +165,7 @@ def test_another_sample_shares_the_menu_until_it_differs(app, wall):
 def test_a_menu_goes_out_and_comes_in_again(app, wall, units, format):
     monitor = new_reviews.add_review(app, units[MONITOR], MONITOR)
     text = menu_map.text_of_menu(app, monitor, None, format)
-    menu_map.take_file(app, wall, None, text)
+    menu_edits.take_file(app, wall, None, text)
     assert menu_map.text_of_menu(app, wall, None, format) == text
     assert display_of(app, wall).menu.controls == display_of(app, monitor).menu.controls
 
@@ -183,7 +183,7 @@ def test_a_menu_goes_out_and_comes_in_again(app, wall, units, format):
 def test_a_file_that_is_no_menu_changes_nothing(app, wall, text, said):
     before = menu_map.menu_map(app, wall)
     with pytest.raises(BadInputError, match=said):
-        menu_map.take_file(app, wall, None, text)
+        menu_edits.take_file(app, wall, None, text)
     assert menu_map.menu_map(app, wall) == before
 
 
@@ -191,7 +191,7 @@ def test_writing_a_stand_ins_menu_down_anew_loses_nothing(app, units):
     review = new_reviews.add_review(app, units[MONITOR], MONITOR)
     map_ = menu_map.menu_map(app, review)
     before = display(app, map_.unit).menu
-    menu_map.change(app, review, None, map_.modes_text, map_.controls_text)
+    menu_edits.change(app, review, None, map_.modes_text, map_.controls_text)
     after = display(app, map_.unit).menu
     assert after.modes == before.modes, "defaults and locks of each mode"
     assert [vars(c) | {"resets": set(c.resets)} for c in after.controls] == [

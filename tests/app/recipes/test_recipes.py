@@ -8,7 +8,7 @@ import pytest
 
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits
 from lumenar.app.recipes import recipes
 from lumenar.app.recipes.replay import Replayer, proof_patches
 from lumenar.app.setups import new_display, setup_notes, setups
@@ -22,7 +22,8 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.unit_file import parse_unit
-from lumenar.core.menu import Control, Menu, MenuError, Mode
+from lumenar.core.menu.controls import Control, MenuError
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.recipes.steps import SettingNote, ordered_steps
 from lumenar.core.targets import TARGETS, Anchor
 from lumenar.publish.edition import publish
@@ -323,7 +324,7 @@ def test_a_replay_enters_what_only_some_models_have_and_counts_steps_as_they_are
     app, bench, monitor, tuned, replayer
 ):
     unit = reviews.unit_of(app.db.connection(), monitor).id
-    menu_map.change_control(app, monitor, unit, GAINS[1], {"only": "a fine menu"})
+    menu_edits.change_control(app, monitor, unit, GAINS[1], {"only": "a fine menu"})
     setup_notes.write(app, monitor, tuned, SettingNote("check", "Home or shop", "home", "Asked at the first start."))
     steps = [s for s in recipes.recipe(app, monitor, tuned).steps if s.kind != "leave"]
     assert ("only-if", GAINS[1]) in [(s.kind, s.path) for s in steps]

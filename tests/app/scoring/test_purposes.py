@@ -12,7 +12,7 @@ from lumenar.app.scoring import purposes, setup_scores
 from lumenar.app.scoring.purposes import PurposeDefinition
 from lumenar.app.tuning import gains, tuning_views, tunings
 from lumenar.app.verdict import verdict
-from lumenar.core.scoring.rubric import score
+from lumenar.core.scoring.score import score
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.goals import FAITHFUL, GOALS
 from lumenar.publish.edition import publish

@@ -16,12 +16,12 @@ from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.manual import manual_runs
 from lumenar.app.runs.planning import Estimate, Options, setup_states
-from lumenar.app.setups import new_display, new_reviews, recall, setups
+from lumenar.app.setups import new_display, new_reviews, recall, setup_history, setup_views, setups
 from lumenar.bench.drivers.simulated import COLORIMETER
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
 from lumenar.core import appearance
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 from lumenar.core.targets import TARGETS, resolve
 from lumenar.store import reviews
@@ -88,11 +88,11 @@ def test_the_menu_refuses_what_the_unit_would(app, bench, units):
     ):
         with pytest.raises(BadInputError, match=said):
             setups.change(app, review, studio, setups.Edit(values=settings))
-    view = setups.view(app, review, studio)
+    view = setup_views.view(app, review, studio)
     assert next(c for c in view.controls if c.path == "Picture > Colour").locked
     assert view.shipped
     setups.change(app, review, studio, setups.Edit(values={"System > Power": "Thrifty"}))
-    assert next(c for c in setups.view(app, review, studio).controls if c.path == "Picture > Light").locked
+    assert next(c for c in setup_views.view(app, review, studio).controls if c.path == "Picture > Light").locked
 
 
 def test_two_samples_are_two_units_of_one_review(app, bench, units):
@@ -231,7 +231,7 @@ def test_what_a_run_is_made_of_has_the_signal_of_each_setup_and_of_meters_what_f
     unit = display(app, row.unit_id).row
     usual = SignalFormat("sdr", unit.signal_range, unit.bits)
     assert setup_states(app, review, row.unit_id)[row.id].format == usual
-    setups.change(app, review, row.id, setups.Edit(format=setups.StatedFormat(chroma="4:2:2", refresh_hz=50.0)))
+    setups.change(app, review, row.id, setups.Edit(format=setup_views.StatedFormat(chroma="4:2:2", refresh_hz=50.0)))
     assert setup_states(app, review, row.unit_id)[row.id].format == replace(usual, chroma="4:2:2", refresh_hz=50.0)
     bench.runs.start(review, [Cell(row.id, "white_black")])
     bench.runs.finish()
@@ -282,7 +282,7 @@ def wall(app, bench):
         ),
     )
     setup = reviews.setups_of(app.db.connection(), review)[0].id
-    setups.change(app, review, setup, setups.Edit(room=setups.Room("dark", 0.0)))
+    setups.change(app, review, setup, setups.Edit(room=setup_views.Room("dark", 0.0)))
     run = bench.runs.start(review, [Cell(setup, "white_black")], Options())
     sheet = manual_runs.sheet(app, run)
     values = {(1.0, 1.0, 1.0): "95 100 108", (0.0, 0.0, 0.0): "0.1 0.1 0.1"}
@@ -296,10 +296,10 @@ def wall(app, bench):
         (setups.Edit(values={"Picture > Light": 20.0}), "Light 30 → 20"),
         (setups.Edit(values={"Picture > Tone": "2.4"}), ""), (setups.Edit(read=["Picture > Light"]), ""),
         (setups.Edit(values={"Picture > Logo": "on"}), ""), (setups.Edit(name="Films"), ""),
-        (setups.Edit(room=setups.Room("lamp", 40.0)), "room dark → lamp"),
-        (setups.Edit(room=setups.Room("dark", 5.0)), "room 0 lux → 5 lux"), (setups.Edit(no_room=True), ""),
-        (setups.Edit(format=setups.StatedFormat(bits=10)), "signal bits 8 → 10"),
-        (setups.Edit(format=setups.StatedFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
+        (setups.Edit(room=setup_views.Room("lamp", 40.0)), "room dark → lamp"),
+        (setups.Edit(room=setup_views.Room("dark", 5.0)), "room 0 lux → 5 lux"), (setups.Edit(no_room=True), ""),
+        (setups.Edit(format=setup_views.StatedFormat(bits=10)), "signal bits 8 → 10"),
+        (setups.Edit(format=setup_views.StatedFormat(chroma="4:2:2")), ""), (setups.Edit(target="srgb"), ""),
     ],
 )  # fmt: skip
 def test_stale_says_what_differs_and_what_became_known_makes_nothing_stale(app, wall, edit, note):
@@ -317,7 +317,7 @@ def test_many_differences_are_counted_and_firmware_is_named(app, bench, units):
     setup = next(s for s in reviews.setups_of(app.db.connection(), review))
     bench.runs.start(review, [Cell(setup.id, "white_black")], Options())
     bench.runs.finish()
-    view = setups.view(app, review, setup.id)
+    view = setup_views.view(app, review, setup.id)
     free = [c for c in view.controls if c.kind == "slider" and not c.locked][:5]
     setups.change(app, review, setup.id, setups.Edit(values={c.path: c.minimum for c in free}))
     note = reading_of(app, review, setup.id).note
@@ -329,7 +329,7 @@ def test_many_differences_are_counted_and_firmware_is_named(app, bench, units):
 
 def test_values_say_where_they_come_from(app, wall):
     review, setup = wall
-    origins = lambda: {c.path.split(" > ")[1]: c.origin for c in setups.view(app, review, setup).controls}  # noqa: E731
+    origins = lambda: {c.path.split(" > ")[1]: c.origin for c in setup_views.view(app, review, setup).controls}  # noqa: E731
     assert origins() == {"Light": "assumed", "Tone": "unknown", "Logo": "assumed"}
     setups.change(
         app, review, setup, setups.Edit(values={"Picture > Tone": "2.2"}, read=["Picture > Tone", "Picture > Light"])
@@ -342,30 +342,30 @@ def test_values_say_where_they_come_from(app, wall):
     assert origins()["Logo"] == "assumed", "what is back at a default that nobody read is assumed again"
     for edit, place in [
         (setups.Edit(read=["Picture > Nothing"]), "Picture > Nothing"), (setups.Edit(read=["Picture > Tone"]), "Picture > Tone"),
-        (setups.Edit(room=setups.Room(" ")), "room"), (setups.Edit(room=setups.Room("x", -1.0)), "room"),
-        (setups.Edit(format=setups.StatedFormat(bits=5)), "format"), (setups.Edit(name="Game"), "name"),
-        (setups.Edit(format=setups.StatedFormat(refresh_hz=0.0)), "format"),
+        (setups.Edit(room=setup_views.Room(" ")), "room"), (setups.Edit(room=setup_views.Room("x", -1.0)), "room"),
+        (setups.Edit(format=setup_views.StatedFormat(bits=5)), "format"), (setups.Edit(name="Game"), "name"),
+        (setups.Edit(format=setup_views.StatedFormat(refresh_hz=0.0)), "format"),
     ]:  # fmt: skip
         with pytest.raises(BadInputError) as e:
             setups.change(app, review, setup, edit)
         assert e.value.place == place
-    assert setups.view(app, review, setup).changes == 5, "what was refused left no trace"
+    assert setup_views.view(app, review, setup).changes == 5, "what was refused left no trace"
 
 
 def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
     review, setup = wall
     setups.change(app, review, setup, setups.Edit(values={"Picture > Light": 10.0}, target="srgb"))
-    setups.change(app, review, setup, setups.Edit(name="Films", format=setups.StatedFormat(bits=10)))
-    told = [c.words for c in setups.history(app, review, setup)]
+    setups.change(app, review, setup, setups.Edit(name="Films", format=setup_views.StatedFormat(bits=10)))
+    told = [c.words for c in setup_history.history(app, review, setup)]
     assert told[0] == ["name: Film → Films", "signal: bits 10"]
     assert told[1] == ["Picture > Light: 30 → 10", "target: BT.709, BT.1886 → sRGB"]
     assert told[2] == ["room: not recorded → dark, 0 lux"]
     setups.undo(app, review, setup)
     setups.undo(app, review, setup)
-    view = setups.view(app, review, setup)
+    view = setup_views.view(app, review, setup)
     assert (view.name, view.target, view.changes) == ("Film", "bt709_bt1886", 1)
     setups.undo(app, review, setup)
-    assert setups.history(app, review, setup) == []
+    assert setup_history.history(app, review, setup) == []
     with pytest.raises(ConflictError, match="nothing to take back"):
         setups.undo(app, review, setup)
 
@@ -373,45 +373,45 @@ def test_history_tells_every_change_and_undo_goes_back_step_by_step(app, wall):
 def test_the_board_nests_what_was_made_of_a_mode_under_it(app, wall):
     review, setup = wall
     game = reviews.setups_of(app.db.connection(), review)[1].id
-    setups.add(app, review, game, "Game, night", setups.Edit(room=setups.Room("night", None, "a torch, 30 cm")))
+    setups.add(app, review, game, "Game, night", setups.Edit(room=setup_views.Room("night", None, "a torch, 30 cm")))
     setups.add(
         app,
         review,
         setup,
         "Film, lamp",
-        setups.Edit(values={"Picture > Light": 5.0}, format=setups.StatedFormat(bits=10)),
+        setups.Edit(values={"Picture > Light": 5.0}, format=setup_views.StatedFormat(bits=10)),
     )
     rows = [(r.name, r.mode, r.nested, r.room, r.format) for r in board.board(app, review).rows]
     assert rows == [
         ("Film", "Film", False, "dark", ""), ("Film, lamp", "Film", True, "dark", "10 bits"),
         ("Game", "Game", False, "", ""), ("Game, night", "Game", True, "night", ""),
     ]  # fmt: skip
-    assert [r.label for r in setups.view(app, review, setup).rooms] == ["dark", "night"]
+    assert [r.label for r in setup_views.view(app, review, setup).rooms] == ["dark", "night"]
 
 
 def test_another_lux_of_a_light_state_is_of_that_setup_alone_and_is_taken_back(app, wall):
     review, setup = wall
     game = reviews.setups_of(app.db.connection(), review)[1].id
-    room = lambda s: setups.view(app, review, s).room  # noqa: E731
-    dark, lit = setups.Room("dark", 0.0), setups.Room("dark", 5.0)
+    room = lambda s: setup_views.view(app, review, s).room  # noqa: E731
+    dark, lit = setup_views.Room("dark", 0.0), setup_views.Room("dark", 5.0)
     setups.change(app, review, game, setups.Edit(room=dark))
     setups.change(app, review, setup, setups.Edit(room=lit))
     assert (room(setup), room(game)) == (lit, dark)
-    assert setups.history(app, review, setup)[0].words == ["room: dark, 0 lux → dark, 5 lux"]
-    assert setups.view(app, review, game).rooms == [lit], "of each label the newest is offered"
+    assert setup_history.history(app, review, setup)[0].words == ["room: dark, 0 lux → dark, 5 lux"]
+    assert setup_views.view(app, review, game).rooms == [lit], "of each label the newest is offered"
     setups.change(app, review, game, setups.Edit(no_room=True))
     setups.undo(app, review, setup)
     assert (room(setup), room(game)) == (dark, None), "what a change can go back to is kept, though no setup is in it"
     setups.undo(app, review, game)
     setups.undo(app, review, game)
-    assert setups.view(app, review, game).rooms == [dark], "what nothing can go back to is forgotten"
+    assert setup_views.view(app, review, game).rooms == [dark], "what nothing can go back to is forgotten"
 
 
 def test_a_stand_in_is_not_measured_in_a_light_it_does_not_stand_in(app, bench, phone):
     setup = reviews.setups_of(app.db.connection(), phone)[0].id
     for edit, said in [
-        (setups.Edit(room=setups.Room("lamp", 40.0)), "room is dark"),
-        (setups.Edit(format=setups.StatedFormat(range="limited")), "full range"),
+        (setups.Edit(room=setup_views.Room("lamp", 40.0)), "room is dark"),
+        (setups.Edit(format=setup_views.StatedFormat(range="limited")), "full range"),
     ]:
         setups.change(app, phone, setup, edit)
         with pytest.raises(BadInputError, match=said):

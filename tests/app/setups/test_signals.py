@@ -19,13 +19,14 @@ from lumenar.app.experiments.kinds.base import Question
 from lumenar.app.figures import cells
 from lumenar.app.manual import manual_runs
 from lumenar.app.manual.manual_runs import Entry
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits
 from lumenar.app.recipes.recipes import recipe
 from lumenar.app.recipes.replay import Replayer, row_of
 from lumenar.app.runs.planning import Options
-from lumenar.app.setups import host_reports, new_display, new_reviews, setups
+from lumenar.app.setups import host_reports, new_display, new_reviews, setup_views, setups
 from lumenar.app.setups.new_display import NewDisplay
-from lumenar.app.setups.setups import Edit, StatedFormat
+from lumenar.app.setups.setup_views import StatedFormat
+from lumenar.app.setups.setups import Edit
 from lumenar.bench.plan import Cell
 from lumenar.core.colour import transfer
 from lumenar.core.measurements import MEASUREMENTS, Context
@@ -62,9 +63,9 @@ def test_a_run_that_finds_another_signal_pauses_and_says_so(app, bench, televisi
     with pytest.raises(ConflictError, match=r"is sent, and the display says it shows SDR\. See to its input"):
         measured(app, bench, television, plain, "white_black")
     bench.runs.stop()
-    assert setups.view(app, television, plain).shown == ""
+    assert setup_views.view(app, television, plain).shown == ""
     measured(app, bench, television, reel.id, "white_black")
-    assert setups.view(app, television, reel.id).shown == "PQ, 10 bits, limited range"
+    assert setup_views.view(app, television, reel.id).shown == "PQ, 10 bits, limited range"
 
 
 def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, television):
@@ -85,7 +86,7 @@ def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, televisi
     s = next(x for x in document["setups"] if x["name"] == "Told")
     assert s["format"]["flag"] == "none" and s["shown"] == {"transfer": "pq", "bits": 10, "range": "limited"}
     again = importing.import_readings(app, json.dumps(document), "Again.json")
-    assert setups.view(app, again, setup_of(app, again, "Told").id).shown == "PQ, 10 bits, limited range"
+    assert setup_views.view(app, again, setup_of(app, again, "Told").id).shown == "PQ, 10 bits, limited range"
     assert readings_document(app, again)["setups"] == document["setups"]
     publish(app, television)
     page = next((app.folder / "editions").rglob("index.html")).read_text()
@@ -203,7 +204,7 @@ def test_readings_of_another_signal_are_not_taken_by_hand(app, by_hand):
         app, run, "XYZ", [Entry(p.patch, t, True) for p, t in zip(sheet.patches, texts, strict=True)]
     )
     assert answers.state == "done"
-    assert setups.view(app, review, deep).shown == "PQ"
+    assert setup_views.view(app, review, deep).shown == "PQ"
     assert runs.recorded(app.db.connection(), run, deep, "shown") == {"transfer": "pq"}
     manual_runs.looked(app, run, deep, None)
     assert runs.recorded(app.db.connection(), run, deep, "shown") is None
@@ -214,11 +215,11 @@ def test_readings_of_another_signal_are_not_taken_by_hand(app, by_hand):
 def test_when_it_can_be_set_is_corrected_on_the_map(app, by_hand):
     review, *_ = by_hand
     path = "Inputs > Deep signal"
-    shown = menu_map.change_control(app, review, None, path, {"when": "first"}, "were")
+    shown = menu_edits.change_control(app, review, None, path, {"when": "first"}, "were")
     assert next(c for c in shown.controls if c.path == path).when == "first"
     assert "(before HDR is sent)" in shown.controls_text
     with pytest.raises(BadInputError, match="time to be set"):
-        menu_map.change_control(app, review, None, path, {"when": "never"}, "were")
+        menu_edits.change_control(app, review, None, path, {"when": "never"}, "were")
 
 
 # -- where light ends ---------------------------------------------------------------------------------------------------
@@ -420,10 +421,10 @@ def test_a_signal_is_named_once_and_chosen_by_its_name(app, television):
     player = StatedFormat(bits=10, mastering_cd_m2=1000, max_cll=1000, max_fall=400, name="player, PQ 1000")
     reel, match = (setup_of(app, television, n).id for n in ("Reel HDR", "Match day HDR"))
     setups.change(app, television, reel, Edit(format=player))
-    offered = setups.view(app, television, match).formats
-    assert offered == [player] and setups.view(app, television, setup_of(app, television, "Reel").id).formats == []
+    offered = setup_views.view(app, television, match).formats
+    assert offered == [player] and setup_views.view(app, television, setup_of(app, television, "Reel").id).formats == []
     setups.change(app, television, match, Edit(format=offered[0]))
-    assert setups.view(app, television, match).formats == [player]
+    assert setup_views.view(app, television, match).formats == [player]
     rows = {r.name: r for r in board.board(app, television).rows}
     assert rows["Reel HDR"].format == rows["Match day HDR"].format == "player, PQ 1000"
     with pytest.raises(BadInputError, match="one line of 1 to 60 characters"):

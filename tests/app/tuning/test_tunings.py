@@ -16,15 +16,16 @@ from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.menus import menu_map
 from lumenar.app.setups import new_display, new_reviews, setups
 from lumenar.app.setups.new_display import NewDisplay
-from lumenar.app.tuning import gains, tuning_views, tunings
+from lumenar.app.tuning import gains, tuning_views, tunings, typed_attempts
 from lumenar.app.tuning.tune_file import tune_file
 from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.app.tuning.tunings import Wish
 from lumenar.bench.ports import RefusedError, SaturatedError
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import SimulatedColorimeter
-from lumenar.core.menu import document_of, renamed
-from lumenar.core.readings import Patch
+from lumenar.core.menu.documents import document_of
+from lumenar.core.menu.menu import renamed
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import Suspicion, white_error
 from lumenar.store import reviews
@@ -212,7 +213,7 @@ def test_stopped_it_leaves_the_best_state(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor)
     # As if it stood before its end: one more attempt to come.
     whole = stored.attempts(app.db.connection(), number)
-    tunings.go_back(app, number, 2)
+    typed_attempts.go_back(app, number, 2)
     assert tuning_views.view(app, number).state == "paused"
     tuner.halt(number, "stopped")
     seen = tuning_views.view(app, number)
@@ -229,18 +230,18 @@ def test_stopped_it_leaves_the_best_state(app, bench, tuner, monitor):
 def test_going_back_goes_on_from_there(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor)
     count = len(stored.attempts(app.db.connection(), number))
-    tunings.go_back(app, number, 2)
+    typed_attempts.go_back(app, number, 2)
     tuner.resume(number)
     bench.occupancy.wait()
     seen = tuning_views.view(app, number)
     assert seen.state == "found" and len(seen.attempts) > count and seen.attempts[2].dropped
     with pytest.raises(NotFoundError):
-        tunings.go_back(app, number, 3)
+        typed_attempts.go_back(app, number, 3)
 
 
 def test_one_tuning_of_a_display_at_a_time(app, bench, tuner, monitor):
     number = tuned(app, bench, tuner, monitor)
-    tunings.go_back(app, number, 1)
+    typed_attempts.go_back(app, number, 1)
     with pytest.raises(ConflictError, match="tuned already"):
         tuner.start(monitor, setup_of(app, monitor, "Arena").id, Wish(["white"]))
 
@@ -394,7 +395,7 @@ def person(screen, app, tuner, review, most=40, slip=None):
         if seen.question is not None:
             asked.append(seen.question)
             path = seen.question.path
-            tunings.answer(app, number, seen.question.number, False, really[path])
+            typed_attempts.answer(app, number, seen.question.number, False, really[path])
             stands[path] = really[path]
             continue
         if seen.step is None:
@@ -409,7 +410,7 @@ def person(screen, app, tuner, review, most=40, slip=None):
         for p in seen.step.patches:
             XYZ = screen.read(Patch(p.rgb), {**screen.values, **really})
             texts.append("-" if not np.isfinite(XYZ).all() else " ".join(f"{v:.4f}" for v in XYZ))
-        tunings.typed_in(app, number, seen.step.number, "XYZ", texts)
+        typed_attempts.typed_in(app, number, seen.step.number, "XYZ", texts)
     return number, asked
 
 
@@ -456,7 +457,7 @@ def test_what_stands_is_kept_of_all_attempts_that_were_asked_about(app, tuner, b
     entered = kept[-1].entered[GAINS[1]]
     asked = Suspicion(GAINS[1], entered, entered - 5, 2)
     monkeypatch.setattr(tunings.session, "suspect", lambda plan, tried: asked)
-    tunings.answer(app, number, kept[-1].number, True)
+    typed_attempts.answer(app, number, kept[-1].number, True)
     now = [a for a in stored.attempts(app.db.connection(), number) if not a.dropped]
     assert [a.entered[GAINS[1]] for a in now[-2:]] == [entered - 5] * 2
     assert [a.proposed is not None for a in now] == [False] * (len(now) - 2) + [True] * 2
@@ -474,7 +475,7 @@ def test_what_is_doubted_is_no_state_to_leave(app, tuner, by_hand, monkeypatch):
 
 
 def test_an_answer_that_the_control_cannot_have_is_refused(app, tuner, by_hand, monkeypatch):
-    answer = tunings.answer
+    answer = typed_attempts.answer
 
     def looked(app, number, place, as_it_seems, stands):
         with pytest.raises(BadInputError, match="250"):
@@ -482,7 +483,7 @@ def test_an_answer_that_the_control_cannot_have_is_refused(app, tuner, by_hand, 
         assert all(a.proposed is None for a in stored.attempts(app.db.connection(), number)), "nothing was stored"
         answer(app, number, place, as_it_seems, stands)
 
-    monkeypatch.setattr(tunings, "answer", looked)
+    monkeypatch.setattr(typed_attempts, "answer", looked)
     _, asked = person(Display(0), app, tuner, by_hand, slip=(4, -9))
     assert asked
 
@@ -494,9 +495,9 @@ def test_a_mistyped_number_is_asked_about_beside_earlier_attempts(app, tuner, by
     step = t.following
     X, Y, Z = step.proposal.expected[0]
     with pytest.raises(DoubtfulError, match=r"^white: X of about .* was expected") as e:
-        tunings.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"])
+        typed_attempts.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"])
     assert e.value.place == "texts.0" and len(stored.attempts(app.db.connection(), number)) == before
-    tunings.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"], True)
+    typed_attempts.typed_in(app, number, before + 1, "XYZ", [f"{10 * X:.4f} {Y:.4f} {Z:.4f}"], True)
     assert len(stored.attempts(app.db.connection(), number)) == before + 1
 
 
@@ -509,11 +510,11 @@ def test_a_luminance_that_jumps_because_it_was_set_is_not_asked_about(app, tuner
         ),
     )
     number = tuner.start(wall, setup_of(app, wall, "Evening").id, Wish(["luminance"], 300.0))
-    tunings.typed_in(app, number, 1, "Y", ["60"])
+    typed_attempts.typed_in(app, number, 1, "Y", ["60"])
     step = tunings.opened(app, number).following
     # Light stands at its upper end, so nothing says yet what its middle gives.
     assert step.proposal.expected is None and step.proposal.values == {"Picture > Light": 50.0}
-    tunings.typed_in(app, number, 2, "Y", ["250"])
+    typed_attempts.typed_in(app, number, 2, "Y", ["250"])
     assert len(stored.attempts(app.db.connection(), number)) == 2
 
 
@@ -521,25 +522,25 @@ def test_bad_readings_are_named_and_nothing_is_stored(app, tuner, by_hand):
     number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
     good = ["95 100 108", "41 21 2", "35 71 12", "18 7 95", "0.02 0.02 0.02"]
     with pytest.raises(BadInputError, match="5 patches, 2 were typed"):
-        tunings.typed_in(app, number, 1, "XYZ", good[:2])
+        typed_attempts.typed_in(app, number, 1, "XYZ", good[:2])
     with pytest.raises(BadInputError, match="'bright' is no number") as e:
-        tunings.typed_in(app, number, 1, "XYZ", [*good[:3], "bright 1 2", good[4]])
+        typed_attempts.typed_in(app, number, 1, "XYZ", [*good[:3], "bright 1 2", good[4]])
     assert e.value.place == "texts.3"
     with pytest.raises(BadInputError, match="needs colour"):
-        tunings.typed_in(app, number, 1, "Y", ["100"] * 5)
+        typed_attempts.typed_in(app, number, 1, "Y", ["100"] * 5)
     with pytest.raises(ConflictError, match="gone on meanwhile"):
-        tunings.typed_in(app, number, 2, "XYZ", good)
+        typed_attempts.typed_in(app, number, 2, "XYZ", good)
     assert stored.attempts(app.db.connection(), number) == []
-    tunings.typed_in(app, number, 1, "XYZ", good)
+    typed_attempts.typed_in(app, number, 1, "XYZ", good)
     assert len(stored.attempts(app.db.connection(), number)) == 1
     with pytest.raises(ConflictError, match="Nothing is asked"):
-        tunings.answer(app, number, 1, True)
+        typed_attempts.answer(app, number, 1, True)
 
 
 def test_ended_by_hand_it_says_what_to_leave(app, tuner, by_hand):
     number = tuner.start(by_hand, setup_of(app, by_hand, "Evening").id, Wish(["white"]))
-    tunings.typed_in(app, number, 1, "XYZ", ["95 100 148", "41 21 2", "35 71 12", "18 7 135", "-"])
-    tunings.typed_in(app, number, 2, "XYZ", ["94 99 112"])
+    typed_attempts.typed_in(app, number, 1, "XYZ", ["95 100 148", "41 21 2", "35 71 12", "18 7 135", "-"])
+    typed_attempts.typed_in(app, number, 2, "XYZ", ["94 99 112"])
     tuner.halt(number, "stopped")
     seen = tuning_views.view(app, number)
     assert (
@@ -610,7 +611,7 @@ def begun(app, tuner, review):
 def test_readings_that_make_no_sense_are_refused_and_nothing_is_stored(app, tuner, by_hand, text, says):
     number, seen = begun(app, tuner, by_hand)
     with pytest.raises(BadInputError, match=says):
-        tunings.typed_in(app, number, seen.step.number, "XYZ", [text] * len(seen.step.patches))
+        typed_attempts.typed_in(app, number, seen.step.number, "XYZ", [text] * len(seen.step.patches))
     assert not stored.attempts(app.db.connection(), number)
     assert tuning_views.view(app, number).step.number == seen.step.number
 
@@ -627,7 +628,7 @@ def test_a_tuning_that_holds_nonsense_can_be_looked_at_gone_back_in_and_ended(ap
         tunings.commit(app, t, end, [XYZ] * len(end.proposal.patches), 0.0)
         t = tunings.opened(app, number)
     assert tuning_views.view(app, number).attempts
-    tunings.go_back(app, number, 1)
+    typed_attempts.go_back(app, number, 1)
     assert tuning_views.view(app, number)
     tuner.halt(number, "stopped")
     assert tuning_views.view(app, number).state == "stopped"
@@ -641,9 +642,9 @@ def test_an_odd_reading_is_asked_about_and_taken_from_who_is_sure(app, tuner, by
     X, Y, Z = map(float, texts[red].split())
     odd = [*texts[:red], f"{10 * X:.4f} {10 * Y:.4f} {10 * Z:.4f}", *texts[red + 1 :]]
     with pytest.raises(DoubtfulError, match="red: Brighter than white") as asked:
-        tunings.typed_in(app, number, seen.step.number, "XYZ", odd)
+        typed_attempts.typed_in(app, number, seen.step.number, "XYZ", odd)
     assert asked.value.place == f"texts.{red}" and not stored.attempts(app.db.connection(), number)
-    tunings.typed_in(app, number, seen.step.number, "XYZ", texts)
+    typed_attempts.typed_in(app, number, seen.step.number, "XYZ", texts)
     assert len(stored.attempts(app.db.connection(), number)) == 1
 
 
@@ -695,6 +696,6 @@ def test_a_process_that_ended_before_it_could_say_so_finishes_at_the_next_start(
     tunings.recover(app)
     assert tuning_views.view(app, number).state == "found"
     # One in which something is left to try stays open.
-    tunings.go_back(app, number, 1)
+    typed_attempts.go_back(app, number, 1)
     tunings.recover(app)
     assert tuning_views.view(app, number).state == "waiting"

@@ -509,10 +509,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Setup History
+         * Past Changes
          * @description What was changed of a setup.
          */
-        get: operations["setup_history_api_v1_reviews__review__setups__setup__history_get"];
+        get: operations["past_changes_api_v1_reviews__review__setups__setup__history_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -11325,7 +11325,7 @@ export interface operations {
             };
         };
     };
-    setup_history_api_v1_reviews__review__setups__setup__history_get: {
+    past_changes_api_v1_reviews__review__setups__setup__history_get: {
         parameters: {
             query?: never;
             header?: never;

@@ -7,8 +7,8 @@ from typing import Literal
 
 from lumenar.app.drivers.simulated import FaultKey
 from lumenar.core.measurements.base import direction
-from lumenar.core.menu import Panel
-from lumenar.core.readings import Outcome, Patch
+from lumenar.core.menu.controls import Panel
+from lumenar.core.readings.patches import Outcome, Patch
 
 BenchState = Literal["idle", "queued", "running", "paused", "waiting", "stopped", "done"]
 Occupied = Literal["", "run", "free", "correction", "reread", "tuning", "replay", "experiment"]

@@ -9,7 +9,7 @@ import numpy as np
 from lumenar.app.data import Data
 from lumenar.app.figures.loading import limits
 from lumenar.core.measurements import MEASUREMENTS, MissingPatchError
-from lumenar.core.readings import collect
+from lumenar.core.readings.collecting import collect
 from lumenar.core.targets import resolve
 from lumenar.store import plans, readings, runs
 from lumenar.store.plans import NewPatch, PatchRow

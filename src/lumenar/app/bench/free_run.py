@@ -18,7 +18,7 @@ from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST
 from lumenar.bench.ports import BelowFloorError, InstrumentError, MeterReading, RefusedError, SaturatedError
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.measurements import brightness_ladder
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.store import plans, readings, runs
 from lumenar.store.plans import NewPatch
 from lumenar.store.readings import NewReading

@@ -11,10 +11,10 @@ from lumenar.app.application import Application
 from lumenar.app.bench.follow_up_patches import asks_more, extend
 from lumenar.app.data import now
 from lumenar.bench.ports import MeterReading, Said
-from lumenar.bench.runner import RunnerStep, SetupState, State, Watched
-from lumenar.core.readings import Outcome
+from lumenar.bench.runner_port import RunnerStep, SetupState, State, Watched
+from lumenar.core.readings.patches import Outcome
 from lumenar.core.signals import document_of
-from lumenar.store import host_reports, plans, readings, runs
+from lumenar.store import host_reports, plans, readings, runs, watched
 from lumenar.store.database import StoreError
 from lumenar.store.host_reports import HostReportRow
 from lumenar.store.plans import PatchRow
@@ -135,7 +135,7 @@ class StoreJournal:
     def watched(self, kind: Watched, setup: SetupState, reading: MeterReading, at_s: float) -> None:
         """A reading that watches the bench."""
         with self._app.db.transaction(of=self._review, step=True) as db:
-            runs.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
+            watched.add_watch(db, self._run, setup.key, kind, at_s, reading.XYZ)
         self._audience.watched(kind, setup, reading)
 
     def signed(self, setup: SetupState, XYZ: Sequence[Sequence[float]], changed: bool, said: Said) -> None:

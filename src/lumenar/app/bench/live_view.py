@@ -16,9 +16,9 @@ from lumenar.app.bench.occupancy import Occupancy
 from lumenar.app.drivers.simulated import COLORIMETER
 from lumenar.app.events import Event, Hub
 from lumenar.bench.ports import MeterReading
-from lumenar.bench.runner import RunnerStep, SetupState, State, Watched
+from lumenar.bench.runner_port import RunnerStep, SetupState, State, Watched
 from lumenar.core.colour import difference, spaces
-from lumenar.core.readings import Outcome
+from lumenar.core.readings.patches import Outcome
 from lumenar.core.targets import Anchor, resolve
 from lumenar.store.runs import RunRow
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from lumenar.app.bench.live_view import LiveView
 from lumenar.bench.panel_timing import PanelTiming, settling
 from lumenar.bench.ports import BelowFloorError, Bench, Cancel
-from lumenar.core.readings import Patch, Trace
+from lumenar.core.readings.patches import Patch, Trace
 
 READ_MOST_S = 600.0
 

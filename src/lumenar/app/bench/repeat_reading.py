@@ -15,7 +15,7 @@ from lumenar.app.runs.planning import setup_states
 from lumenar.bench.panel_timing import PANEL_TIMINGS
 from lumenar.bench.plan import Cell
 from lumenar.bench.ports import BelowFloorError, InstrumentError, SaturatedError
-from lumenar.core.readings import Outcome, Patch, code_of
+from lumenar.core.readings.patches import Outcome, Patch, code_of
 from lumenar.store import manual_runs, readings, runs
 from lumenar.store.readings import NewReading
 

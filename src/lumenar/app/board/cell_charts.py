@@ -27,11 +27,11 @@ from lumenar.core.measurements import MEASUREMENTS, Column, Measurement
 from lumenar.core.measurements.base import FLOOR_ASSUMED, WHITE, anchor_of
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import signed, significant
-from lumenar.core.readings import Readings
+from lumenar.core.readings.readings import Readings
+from lumenar.core.readings.warm_up import WarmUp, warmed_up
 from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
-from lumenar.core.warm_up import WarmUp, warmed_up
-from lumenar.store import corrections, reviews, runs
+from lumenar.store import corrections, reviews, runs, watched
 from lumenar.store import host_reports as stored_reports
 from lumenar.store.host_reports import HostReportRow
 from lumenar.store.reviews import SetupRow
@@ -255,8 +255,8 @@ def _floor(app: Application, row: CellRow, analysis: Analysis) -> MeterFloor | N
 
 def _warm_up(app: Application, row: CellRow) -> WarmUp | None:
     """How the display warmed up in the run that a cell comes from."""
-    watched = runs.watched(app.db.connection(), row.run_id)
-    return warmed_up([(t, Y) for _, kind, t, Y in watched if kind == "warm_up"])
+    read = watched.watched(app.db.connection(), row.run_id)
+    return warmed_up([(t, Y) for _, kind, t, Y in read if kind == "warm_up"])
 
 
 def _remark(analysis: Analysis) -> str:
@@ -292,7 +292,7 @@ def provenance(app: Application, run_id: int, setup_id: int) -> str:
     said = [f"Read {run.created_at[:10]} {by}"]
     said.append(f"corrected by {c.reference} on {c.made_on} ({c.made_at[:10]})" if c else "without a correction")
     said.append("warmed up" if run.warm else "not known to be warm" if run.warm == 0 else "warm-up not recorded")
-    whites = [Y for s, kind, _, Y in runs.watched(db, run_id) if s == setup_id and kind == "reference"]
+    whites = [Y for s, kind, _, Y in watched.watched(db, run_id) if s == setup_id and kind == "reference"]
     if len(whites) > 1:
         said.append(f"white drifted by {signed(100 * (whites[-1] / whites[0] - 1), 1)} %")
     if h := run.habits:

@@ -19,7 +19,7 @@ from lumenar.core.appearance import DisplayModel
 from lumenar.core.colour import difference
 from lumenar.core.measurements import Measurement, MissingPatchError, gamut, grey_ramp, saturation, swatches
 from lumenar.core.measurements.swatches import code
-from lumenar.core.readings import Readings
+from lumenar.core.readings.readings import Readings
 from lumenar.core.signals import WORDS
 from lumenar.core.targets import Target
 

@@ -11,7 +11,7 @@ from lumenar.app.errors import NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.scoring import setup_scores
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 from lumenar.store import editions, reviews, runs
 
 log = logging.getLogger("lumenar.shelf")

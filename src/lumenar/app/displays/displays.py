@@ -10,7 +10,8 @@ from lumenar.app.drivers.stations import station_of
 from lumenar.app.errors import NotFoundError
 from lumenar.bench.capabilities import Capabilities
 from lumenar.bench.stations import Station
-from lumenar.core.menu import Menu, menu_from
+from lumenar.core.menu.documents import menu_from
+from lumenar.core.menu.menu import Menu
 from lumenar.store import menus, reviews
 from lumenar.store.reviews import SetupRow, UnitRow
 

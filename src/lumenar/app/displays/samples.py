@@ -9,7 +9,7 @@ from lumenar.app.data import digest
 from lumenar.app.displays.displays import display
 from lumenar.app.errors import NotFoundError
 from lumenar.bench.capabilities import Capabilities
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 from lumenar.store import reviews
 from lumenar.store.reviews import UnitRow
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from lumenar.app.errors import BadInputError
-from lumenar.core.menu import Control, Menu, Mode, Value
+from lumenar.core.menu.controls import Control, Value
+from lumenar.core.menu.menu import Menu, Mode
 
 
 def settable(menu: Menu, mode: Mode, state: Mapping[str, Value]) -> list[Control]:

@@ -8,7 +8,8 @@ from lumenar.bench.drivers import typed
 from lumenar.bench.drivers.hands import Hands
 from lumenar.bench.person import Reply, Task
 from lumenar.bench.ports import RefusedError
-from lumenar.core.menu import Menu, Value, text_of
+from lumenar.core.menu.controls import Value, text_of
+from lumenar.core.menu.menu import Menu
 from lumenar.core.signals import Signal
 
 TYPED = typed.DRIVER.key

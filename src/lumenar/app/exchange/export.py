@@ -11,8 +11,8 @@ from lumenar.app.displays.displays import display, display_of
 from lumenar.app.exchange.readings_file import FILE_METADATA
 from lumenar.app.figures import cells
 from lumenar.app.figures.loading import watched_whites
-from lumenar.core.readings import Trace, Waveform
-from lumenar.store import corrections, plans, readings, reviews, runs
+from lumenar.core.readings.patches import Trace, Waveform
+from lumenar.store import corrections, plans, readings, reviews, runs, watched
 from lumenar.store.readings import COLUMNS
 
 _KINDS = {"XYZ": "colorimeter", "spectrum": "spectroradiometer", "waveform": "photodiode"}
@@ -102,7 +102,7 @@ def _run(app: Application, run_id: int, setup_id: int, measurements: list[str]) 
     """What its readings are judged by that no single reading tells: drift and warmth are of a run, not of a setup."""
     run = runs.get(app.db.connection(), run_id)
     rested, later = watched_whites(app, run_id, setup_id)
-    warming = runs.warm_up_readings(app.db.connection(), run_id) if run is not None and run.warm else []
+    warming = watched.warm_up_readings(app.db.connection(), run_id) if run is not None and run.warm else []
     return {
         "measurements": sorted(measurements),
         "warm": None if run is None or run.warm is None else bool(run.warm),

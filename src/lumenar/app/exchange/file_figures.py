@@ -11,16 +11,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.app.errors import BadInputError
-from lumenar.app.exchange.readings_file import FileMeter, FileReading, FileRun, FileSetup, ReadingsFile
+from lumenar.app.exchange.file_meters import FileMeter
+from lumenar.app.exchange.readings_file import FileReading, FileRun, FileSetup, ReadingsFile
 from lumenar.app.figures.loading import UNNAMED, corrected_limits, left_to_warm, uncorrected
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.measurements import MEASUREMENTS, Measurement, MissingPatchError
-from lumenar.core.meter_limits import MeterLimits, floor_from
 from lumenar.core.numbers import significant
-from lumenar.core.readings import Arranged, Patch, Readings, arranged, collect
+from lumenar.core.readings.collecting import Arranged, arranged, collect
+from lumenar.core.readings.meter_limits import MeterLimits, floor_from
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
+from lumenar.core.readings.warm_up import Remaining
 from lumenar.core.signals import Signal
 from lumenar.core.targets import Target, of_its_own, resolve
-from lumenar.core.warm_up import Remaining
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,40 +2,26 @@
 
 from __future__ import annotations
 
-import json
 import sqlite3
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 from lumenar.app.application import Application
 from lumenar.app.data import many_kept, now
 from lumenar.app.displays.targets import remember
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
-from lumenar.app.exchange.file_figures import SetupFigures, analyse_file, limits_of, measurements_of
-from lumenar.app.exchange.readings_file import (
-    FILE_METADATA,
-    FileMeter,
-    FileReading,
-    FileRun,
-    FileSetup,
-    FileUnit,
-    ReadingsFile,
-)
+from lumenar.app.exchange.file_figures import SetupFigures, analyse_file, measurements_of
+from lumenar.app.exchange.file_meters import FileUnit
+from lumenar.app.exchange.imported_runs import condition_of, run_of, runs_by_measurement, signal_of
+from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.app.exchange.table_import import Read, read_any
 from lumenar.app.setups.new_display import KINDS, PANELS, one_of
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Menu, Mode, document_of, menu_from
-from lumenar.core.meter_limits import MeterLimits
-from lumenar.core.readings import Patch
+from lumenar.core.menu.documents import document_of, menu_from
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.targets import Signal, resolve
-from lumenar.store import conditions, corrections, menus, plans, readings, reviews, runs
-from lumenar.store.corrections import CorrectionRow
-from lumenar.store.plans import NewPatch
-from lumenar.store.readings import NewReading
+from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import Known, SetupRow, UnitRow
-from lumenar.store.runs import AsMeasured, NewRun
-
-METER_OF = {"waveform": "photodiode", "spectrum": "spectroradiometer"}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -75,15 +61,6 @@ class Identity:
     model: str = ""
     kind: str = "monitor"
     panel: str = ""
-
-
-@dataclass
-class _Taken:
-    """One patch of a run with its readings, attempt by attempt, and the measurements that use it."""
-
-    patch: Patch
-    uses: tuple[str, ...]
-    readings: list[FileReading] = field(default_factory=list)
 
 
 def understand(text: str | bytes, name: str, mapping: Mapping[str, str] | None = None) -> Understood:
@@ -259,8 +236,8 @@ def _setup(
         raise ConflictError("setup", f"The review has a measured setup {s.name!r} already; rename one of the two.")
     known = {p: v for p, v in s.settings.items() if p in menu.by_path}
     changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
-    room = _condition(db, review_id, s)
-    signal = _signal(s) or {}
+    room = condition_of(db, review_id, s)
+    signal = signal_of(s) or {}
     origins: dict[str, Known] = dict.fromkeys(known, "read")
     shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
     if there is None:
@@ -289,8 +266,8 @@ def _setup(
             replace(there, changes=changes, target=s.target_key, condition_id=room, format=signal, origins=origins),
             None,
         )
-    for run, measurements in _runs_of(s, enough):
-        _run(
+    for run, measurements in runs_by_measurement(s, enough):
+        run_of(
             db=db,
             review_id=review_id,
             unit_id=unit_id,
@@ -303,189 +280,3 @@ def _setup(
             measurements=measurements,
             made=made,
         )
-
-
-def _signal(s: FileSetup) -> dict[str, float | str] | None:
-    """What the file says of a setup's signal, None where it says nothing."""
-    said: dict[str, float | str] = {} if s.format is None else s.format.model_dump(exclude_none=True)
-    metadata = {} if s.metadata is None else s.metadata.model_dump(exclude_none=True)
-    said |= {ours: metadata[theirs] for ours, theirs in FILE_METADATA.items() if _says(metadata, theirs)}
-    return None if s.format is None and not metadata else said
-
-
-def _says(metadata: Mapping[str, float], what: str) -> bool:
-    """Whether metadata say something: a MaxCLL or MaxFALL of 0 is one that is not known, a black of 0 is one."""
-    return what in metadata and (metadata[what] > 0 or what == FILE_METADATA["mastering_black_cd_m2"])
-
-
-def _condition(db: sqlite3.Connection, review_id: int, s: FileSetup) -> int | None:
-    """The light state that a setup was read in, where the file names one."""
-    c = s.condition
-    if c is None or not c.label.strip():
-        return None
-    return conditions.put(db, review_id, c.label.strip()[:80], c.lux, c.note)
-
-
-def _runs_of(s: FileSetup, enough: Sequence[str]) -> list[tuple[FileRun, list[str]]]:
-    """Each run that read the setup with its measurements: as the file says, and parted further where meters differ."""
-    parts: dict[tuple[int, str | None], tuple[FileRun, list[str]]] = {}
-    for m in enough:
-        at = next((i for i, run in enumerate(s.runs) if m in (run.measurements or (m,))), -1)
-        light = next(iter(s.meters_of(m)), None)
-        # What reads no light goes with any run that does.
-        key = (at, light)
-        parts.setdefault(key, (s.runs[at] if at >= 0 else FileRun(), []))[1].append(m)
-    for key in [k for k in parts if k[1] is None]:
-        other = next((k for k in parts if k[0] == key[0] and k[1] is not None), None)
-        if other is not None:
-            parts[other][1].extend(parts.pop(key)[1])
-    return list(parts.values())
-
-
-def _taken(s: FileSetup, measurements: Sequence[str]) -> list[_Taken]:
-    """The patches of a run in the order in which they were read. The same number in several measurements is one reading."""
-    serves: dict[str | None, tuple[str, ...]] = {m: (m,) for m in measurements}
-    serves[None] = tuple(measurements) if len(measurements) != 1 else serves[measurements[0]]
-    read: list[FileReading] = []
-    used: list[tuple[str, ...]] = []
-    # Where one number serves several measurements: its place in both lists by its id, and all that it serves.
-    numbered: dict[int, int] = {}
-    several: dict[int, set[str]] = {}
-    for r in s.ordered:
-        uses = serves.get(r.measurement)
-        if not uses:
-            continue
-        at = None if r.id is None else numbered.setdefault(r.id, len(read))
-        if at is None or at == len(read):
-            read.append(r)
-            used.append(uses)
-        elif read[at].patch != r.patch:
-            raise BadInputError("readings-file", f"setup {s.name!r}: two different readings have the id {r.id}.", "id")
-        else:
-            several.setdefault(at, set(used[at])).update(uses)
-    # Each set of measurements is one object, however many readings serve it, so that its identity tells it.
-    sets = {frozenset(uses): uses for uses in serves.values()}
-    for at, union in several.items():
-        used[at] = sets.setdefault(frozenset(union), tuple(sorted(union)))
-    taken: dict[object, _Taken] = {}
-    for r, uses in zip(read, used, strict=True):
-        key = r.patch, id(uses)
-        there = taken.get(key)
-        if there is None:
-            there = taken[key] = _Taken(r.patch, uses)
-        there.readings.append(r)
-    return list(taken.values())
-
-
-def _run(
-    db: sqlite3.Connection,
-    review_id: int,
-    unit_id: int,
-    setup_id: int,
-    changes: Mapping[str, float | str],
-    unit: FileUnit,
-    file: ReadingsFile,
-    s: FileSetup,
-    run: FileRun,
-    measurements: list[str],
-    made: dict[str, int],
-) -> None:
-    taken = _taken(s, measurements)
-    meters, matrix = _meters(file, s, [r for t in taken for r in t.readings])
-    correction = None
-    if matrix is not None and matrix.id in made:
-        correction = made[matrix.id]
-    elif matrix is not None:
-        row = CorrectionRow(
-            id=0,
-            panel=unit.panel,
-            meter=str(meters["XYZ"]["name"]),
-            reference=corrections.IMPORTED,
-            made_on=f"{unit.maker} {unit.model}".strip(),
-            made_at=now(),
-            matrix=[list(m) for m in matrix.correction or ()],
-            residual={"u_percent": matrix.correction_u_percent},
-            series=None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
-            serial=matrix.serial,
-        )
-        correction = made[matrix.id] = corrections.add(db, row)
-    as_measured = AsMeasured(
-        json.dumps(changes, sort_keys=True),
-        dict(s.settings),
-        None if s.condition is None else {k: v for k, v in s.condition.model_dump().items() if k != "note" or v},
-        _signal(s),
-        s.target_key,
-        None if s.shown is None else s.shown.model_dump(exclude_none=True),
-    )
-    new = NewRun(
-        review_id=review_id,
-        unit_id=unit_id,
-        created_at=now(),
-        firmware=unit.firmware,
-        meters=meters,
-        habits={},
-        correction_id=correction,
-        warm_up=False,
-        setups={setup_id: as_measured},
-        patches=[NewPatch(setup_id, t.patch, 0.0, t.uses) for t in taken],
-        state="done",
-    )
-    run_id = runs.add_run(db, new)
-    runs.set_warm(db, run_id, run.warm)
-    at = now()
-    committed = [
-        NewReading(
-            patch_id=number,
-            attempt=attempt,
-            outcome=r.flag or "ok",
-            XYZ=r.number,
-            exposure_s=None,
-            at_s=r.time_s or 0.0,
-            read_at=at,
-            trace=r.trace,
-        )
-        for number, t in zip(plans.patch_ids(db, run_id, setup_id), taken, strict=True)
-        for attempt, r in enumerate(t.readings, 1)
-    ]
-    readings.add_all(db, run_id, committed)
-    if run.rested_white is not None:
-        runs.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
-    for w in run.warming:
-        runs.add_watch(db, run_id, setup_id, "warm_up", w.time_s, w.XYZ)
-    for w in run.whites:
-        runs.add_watch(db, run_id, setup_id, "reference", w.time_s, w.XYZ)
-
-
-def _meters(
-    file: ReadingsFile, s: FileSetup, own: Sequence[FileReading]
-) -> tuple[dict[str, dict[str, object]], FileMeter | None]:
-    """A run's meters as a run remembers them, with the noise that the file's figures were judged by; and the one whose
-    correction applies."""
-    by_id = {m.id: m for m in file.meters}
-    meters: dict[str, dict[str, object]] = {}
-    corrected: FileMeter | None = None
-    for r in own:
-        reads = "waveform" if r.waveform else "spectrum" if r.spectrum else "XYZ"
-        if reads in meters:
-            continue
-        m = by_id.get(r.meter or "", FileMeter(id="unnamed"))
-        kind = METER_OF.get(reads, m.kind)
-        entry: dict[str, object] = {
-            "name": m.name or m.id,
-            "kind": kind,
-            "repeatability": m.repeatability_percent / 100,
-        }
-        if m.serial:
-            entry["serial"] = m.serial
-        if reads == "XYZ":
-            limits: MeterLimits = limits_of(s, m)[0]
-            # What the file does not state is not handed on as if it had; figures are judged by it all the same.
-            for name, stated, value in (
-                ("floor", m.floor_cd_m2, limits.floor),
-                ("absolute", m.absolute_cd_m2, limits.absolute),
-            ):
-                entry[name if stated is not None else f"estimated_{name}"] = value
-            entry["floor_origin"] = limits.floor_origin
-            corrected = m if m.correction is not None else None
-        meters[reads] = entry
-    return meters, corrected

@@ -3,30 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from functools import cached_property, lru_cache
 from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, Field, ValidationError, model_validator
 
 from lumenar.app.errors import BadInputError
+from lumenar.app.exchange.file_meters import MAX_CD_M2, FileMeter, FileUnit, Name, Text, Tristimulus, _Strict, _Whole
 from lumenar.bench.problems import first_problem
-from lumenar.core.colour.correction import PRIMARIES, WHITE
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.menu import Panel
-from lumenar.core.readings import Patch, Pattern, Reads, Spectrum, Trace, Waveform
+from lumenar.core.readings.patches import Patch, Pattern, Reads, Spectrum, Trace, Waveform
 from lumenar.core.signals import Chroma, Gamut, Metadata, Range
 from lumenar.core.strict_json import DoubledNameError, refuse_doubled
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
-R = TypeVar("R")
 T = TypeVar("T", bound=BaseModel)
-MAX_CD_M2 = 100_000.0
 MAX_BYTES = 64_000_000
 """A readings file is at most so large: about 300,000 readings."""
 Signal01 = Annotated[float, Field(ge=-0.1, le=1.1)]
-Tristimulus = Annotated[float, Field(ge=-MAX_CD_M2, le=MAX_CD_M2 * 10)]
 _DEFAULT_TARGET = {**DEFAULT_TARGETS, "sdr": "srgb"}
 NEGATIVE_CD_M2, NEGATIVE_SHARE = 0.1, 0.01
 """Near black a real meter reads slightly less than nothing: components down to this, and this share of Y, are readings."""
@@ -34,105 +30,12 @@ DIMMER = 1.1
 """A grey that is so many times as bright as white says that one of the two is wrong."""
 
 
-def _plain_text(text: str) -> str:
-    if any(ord(c) < 32 or ord(c) == 127 for c in text):
-        raise ValueError("control characters are not allowed")
-    return text
-
-
-Text = Annotated[str, Field(max_length=200), AfterValidator(_plain_text)]
-Name = Annotated[str, Field(min_length=1, max_length=200), AfterValidator(_plain_text)]
-Matrix = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
-
-
-class _Strict(BaseModel):
-    """Numbers are numbers: a text or a truth value that looks like one is refused."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, strict=True)
-
-
-class _Whole(_Strict):
-    """Something of which more than one asks the same."""
-
-    @cached_property
-    def kept(self) -> dict[object, Any]:
-        """What was found of it, by what was asked."""
-        return {}
-
-    def memo(self, key: object, find: Callable[[], R]) -> R:
-        """What `find` gives for `key`, found once."""
-        if key not in self.kept:
-            self.kept[key] = find()
-        found: R = self.kept[key]
-        return found
-
-
-class FileUnit(_Strict):
-    """A unit that setups refer to."""
-
-    id: Name
-    maker: Text = ""
-    model: Text = ""
-    serial: Text = ""
-    sample: Text = ""
-    panel: Panel = "other"
-    firmware: Text = ""
-
-
-class FileSeries(_Strict):
-    """What one meter read for a correction."""
-
-    names: Annotated[list[Text], Field(min_length=4, max_length=1000)]
-    XYZ: Annotated[list[tuple[float, float, float]], Field(min_length=4, max_length=1000)]
-    time_s: Annotated[list[float], Field(min_length=4, max_length=1000)]
-    repeatability: Annotated[float, Field(ge=0, le=0.5)]
-    absolute: Annotated[float, Field(ge=0, le=1000)]
-    covariance: Annotated[list[Matrix], Field(max_length=1000)] | None = None
-
-
-class FileCorrectionSeries(_Strict):
-    """What both meters read for a correction, from which its uncertainty is drawn."""
-
-    reference: FileSeries
-    working: FileSeries
-
-    @model_validator(mode="after")
-    def _usable(self) -> FileCorrectionSeries:
-        for who in ("reference", "working"):
-            s: FileSeries = getattr(self, who)
-            if not len(s.names) == len(s.XYZ) == len(s.time_s):
-                raise ValueError(f"{who}: names, XYZ and time_s are of different length")
-            if s.covariance is not None and len(s.covariance) != len(s.names):
-                raise ValueError(f"{who}: covariance has {len(s.covariance)} matrices for {len(s.names)} readings")
-            if missing := [c for c in (WHITE, *PRIMARIES) if c not in s.names]:
-                raise ValueError(f"{who}: {missing[0]} was not read")
-            if any(XYZ[1] <= 0 for n, XYZ in zip(s.names, s.XYZ, strict=True) if n in (WHITE, *PRIMARIES)):
-                raise ValueError(f"{who}: a white or primary has no light")
-        return self
-
-
-class FileMeter(_Strict):
-    """A meter that readings refer to. `correction` is applied to the XYZ as read. What is not stated of its behaviour near
-    black is estimated from the readings."""
-
-    id: Name
-    name: Text = ""
-    kind: Literal["colorimeter", "spectroradiometer", "photodiode", "luminance meter"] = "colorimeter"
-    serial: Text = ""
-    repeatability_percent: Annotated[float, Field(ge=0, le=50)] = 0.2
-    floor_cd_m2: Annotated[float, Field(ge=0, le=1000)] | None = None
-    absolute_cd_m2: Annotated[float, Field(ge=0, le=1000)] | None = None
-    correction: Matrix | None = None
-    correction_u_percent: Annotated[float, Field(ge=0, le=50)] = 0.0
-    correction_series: FileCorrectionSeries | None = None
-
-
 class FileCondition(_Strict):
     """Room light and automatic features during the readings."""
 
     lux: Annotated[float, Field(ge=0)] | None = None
     label: Text = ""
-    automatic: list[Text] = []
+    automatic: list[Text] = Field(default_factory=list)
     note: Text = ""
 
 
@@ -194,11 +97,11 @@ class FileRun(_Strict):
     """What is known of a run that read the setup: the measurements it served (none: all), whether the display was warm, white as
     it warmed up, and the whites that watched it afterwards."""
 
-    measurements: list[str] = []
+    measurements: list[str] = Field(default_factory=list)
     warm: bool | None = None
-    warming: Annotated[list[FileWhite], Field(max_length=10_000)] = []
+    warming: Annotated[list[FileWhite], Field(max_length=10_000)] = Field(default_factory=list)
     rested_white: FileWhite | None = None
-    whites: Annotated[list[FileWhite], Field(max_length=100_000)] = []
+    whites: Annotated[list[FileWhite], Field(max_length=100_000)] = Field(default_factory=list)
 
 
 @lru_cache(maxsize=1 << 16)
@@ -308,12 +211,12 @@ class FileSetup(_Whole):
     shipped: bool | None = None
     signal: Literal["sdr", "pq", "hlg"]
     target: str | None = None
-    settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = {}
+    settings: Annotated[dict[Text, float | Text], Field(max_length=2000)] = Field(default_factory=dict)
     condition: FileCondition | None = None
     format: FileFormat | None = None
     shown: FileShown | None = None
     metadata: FileMetadata | None = None
-    runs: Annotated[list[FileRun], Field(max_length=1000)] = []
+    runs: Annotated[list[FileRun], Field(max_length=1000)] = Field(default_factory=list)
     readings: Annotated[list[FileReading], Field(min_length=1)]
 
     @property
@@ -442,8 +345,8 @@ class ReadingsFile(_Whole):
 
     format: Literal["lumenar-readings"]
     version: Literal[1]
-    units: list[FileUnit] = []
-    meters: list[FileMeter] = []
+    units: list[FileUnit] = Field(default_factory=list)
+    meters: list[FileMeter] = Field(default_factory=list)
     setups: Annotated[list[FileSetup], Field(min_length=1)]
 
     @model_validator(mode="after")

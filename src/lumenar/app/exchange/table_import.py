@@ -15,7 +15,7 @@ from lumenar.app.exchange.readings_file import MAX_BYTES, ReadingsFile, parse_do
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
 from lumenar.core.colour.spectra import XYZ_of_spectrum
 from lumenar.core.measurements import blue_light
-from lumenar.core.menu_text import number
+from lumenar.core.menu.text_reading import number
 
 COLUMNS: dict[str, tuple[str, ...]] = {
     "setup": ("setup", "name", "setup name"),

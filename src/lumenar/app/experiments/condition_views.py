@@ -17,10 +17,11 @@ from lumenar.app.figures import cells
 from lumenar.app.runs.planning import settings_of
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import few_values, name_of
-from lumenar.core.experiments.conditions import Conditions, Explained, Key, StateResult
+from lumenar.core.experiments.condition_results import Explained, Key, StateResult
+from lumenar.core.experiments.conditions import Conditions
 from lumenar.core.experiments.significance import TITLES, Test
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, around, pairs
-from lumenar.core.menu import text_of
+from lumenar.core.menu.controls import text_of
 
 
 @dataclass(frozen=True)

@@ -9,11 +9,13 @@ from typing import Any
 from lumenar.app.displays.settable_controls import free
 from lumenar.app.errors import BadInputError
 from lumenar.core.experiments.base import name_of
-from lumenar.core.experiments.conditions import LEAST_BASELINES, Conditions, Factor, Key, LightState, states_of
+from lumenar.core.experiments.condition_results import Key
+from lumenar.core.experiments.conditions import LEAST_BASELINES, Conditions, Factor, LightState, states_of
 from lumenar.core.experiments.patch_sets import FEW, WHOLE
 from lumenar.core.experiments.promises import Promise, said_of
 from lumenar.core.experiments.significance import least_told
-from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
+from lumenar.core.menu.controls import MenuError, Value, text_of
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.tuning.base import Noise
 
 MOST_FACTORS, MOST_LEVELS, MOST_LIGHTS, MOST_BASELINES, MOST_STATES = 4, 5, 6, 24, 150

@@ -20,7 +20,7 @@ from lumenar.bench.ports import Bench, EndedError, InstrumentError, LiteralRemot
 from lumenar.core.experiments.base import Act, Stage
 from lumenar.core.experiments.metadata import sent_as
 from lumenar.core.experiments.samples import Samples
-from lumenar.core.readings import Trace
+from lumenar.core.readings.patches import Trace
 from lumenar.core.signals import Content, Signal, SignalFormat
 from lumenar.store import experiments as stored
 from lumenar.store.experiments import OPEN, ExperimentState

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,13 +11,13 @@ import numpy as np
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display, display_of
 from lumenar.app.displays.settable_controls import settable
-from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError
+from lumenar.app.errors import BadInputError, ConflictError
 from lumenar.app.experiments import experiments, questions
 from lumenar.app.experiments.experiments import OpenExperiment
 from lumenar.app.experiments.kinds import KINDS
 from lumenar.app.experiments.kinds.base import noise_of
 from lumenar.app.figures import cells
-from lumenar.app.menus import menu_map
+from lumenar.app.menus import menu_edits
 from lumenar.app.runs.planning import settings_of
 from lumenar.app.setups import setup_notes
 from lumenar.app.tuning.tunings import name_of
@@ -26,9 +26,9 @@ from lumenar.core.experiments.base import MapChange
 from lumenar.core.experiments.base import name_of as called
 from lumenar.core.experiments.ranked import FOR, TITLES
 from lumenar.core.measurements.charts import Chart
-from lumenar.core.menu import Control, MenuError, Value, menu_from, text_of
+from lumenar.core.menu.controls import Control, MenuError, Value, text_of
+from lumenar.core.menu.documents import menu_from
 from lumenar.core.recipes.steps import SettingNote
-from lumenar.core.typed_readings import Form, odd, parse
 from lumenar.store import experiments as stored
 from lumenar.store import reviews
 from lumenar.store.experiments import ExperimentRow, ExperimentState
@@ -195,7 +195,7 @@ def _now(x: OpenExperiment) -> StageView | None:
         return None
     stage = x.made.stages[x.next]
     todo = experiments.to_do(x, stage.acts, x.next)
-    expected = _expected(x, x.next)
+    expected = expected_values(x, x.next)
     look = [(p, text_of(expected.get(p, ""))) for p in stage.look]
     patches = [name_of(p) for p in stage.patches]
     acts, paths = [a.words for a in todo], [a.path for a in todo]
@@ -285,9 +285,7 @@ SAME = 3.0
 """Readings are the same within this many standard deviations of the meter."""
 
 
-def _without_effect(
-    x: OpenExperiment, stage: int, XYZ: Sequence[Sequence[float] | None], refused: Sequence[str]
-) -> str:
+def without_effect(x: OpenExperiment, stage: int, XYZ: Sequence[Sequence[float] | None], refused: Sequence[str]) -> str:
     """What a stage did for the first time if all its typed readings are those of the stage before; empty if they differ."""
     stages = x.made.stages
     s = stages[stage]
@@ -310,71 +308,14 @@ def _without_effect(
     return new.words if same.all() and np.isfinite(now_).any() else ""
 
 
-def typed_in(
-    app: Application,
-    experiment_id: int,
-    stage: int,
-    form: Form,
-    texts: Sequence[str],
-    stands: Mapping[str, str],
-    greyed: Sequence[str],
-    refused: Sequence[str],
-    sure: bool = False,
-) -> None:
-    """A stage as a person did it: readings one a patch, `-` where the meter shows no number; what the menu shows where it is not
-    what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
-    nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
-    x = experiments.opened(app, experiment_id)
-    if x.shown.can.alone:
-        raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
-    if x.row.state != "waiting" or x.next != stage:
-        raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
-    s = x.made.stages[stage]
-    if experiments.loses_light(x, refused):
-        why = dict.fromkeys(refused, "the person could not make it")
-        experiments.commit(app, x, [None] * len(s.patches), {}, [], why)
-        if experiments.leave_out(app, experiment_id).next is None:
-            experiments.set_state(app, experiment_id, "done")
-        return
-    if len(texts) != len(s.patches):
-        raise BadInputError("readings", f"This step reads {len(s.patches)} patches, {len(texts)} were typed.", "texts")
-    if form == "Y" and s.patches:
-        raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
-    XYZ: list[Sequence[float] | None] = []
-    for i, (text, patch) in enumerate(zip(texts, s.patches, strict=True)):
-        try:
-            XYZ.append(parse(text, form).XYZ)
-        except ValueError as e:
-            raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
-    if not sure and any(v is not None for v in XYZ):
-        # In HLG nobody knows what greys should have; of metadata that are tried neither.
-        found = odd(
-            [(p.rgb, v) for p, v in zip(s.patches, XYZ, strict=True)], "sdr" if x.setup.signal == "sdr" else "hlg"
-        )
-        if found is not None:
-            raise DoubtfulError(f"{name_of(s.patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
-        if act := _without_effect(x, stage, XYZ, refused):
-            raise DoubtfulError(
-                f"All readings are the same as before {act}. Enter it again, check that the display accepts it, and read"
-                " again. If nothing changes, confirm.",
-                "texts.0",
-            )
-    expected = _expected(x, stage)
-    seen = {p: _value(x, p, stands[p]) if stands.get(p, "").strip() else expected[p] for p in s.look}
-    why = dict.fromkeys(refused, "the menu did not let it be set")
-    experiments.commit(app, x, XYZ, seen, [p for p in greyed if p in s.look], why)
-    if experiments.opened(app, experiment_id).next is None:
-        experiments.set_state(app, experiment_id, "done")
-
-
-def _expected(x: OpenExperiment, stage: int) -> dict[str, Value]:
+def expected_values(x: OpenExperiment, stage: int) -> dict[str, Value]:
     """What the menu should show at a stage."""
     own: dict[str, Value] = dict(x.row.question.get("state", {}))
     stands = experiments.stood(x, stage + 1)
     return own | {x.shown.menu.mode_path: stands.mode or x.setup.mode} | stands.values
 
 
-def _value(x: OpenExperiment, path: str, text: str) -> Value:
+def value_typed(x: OpenExperiment, path: str, text: str) -> Value:
     # As it was when the question was asked, whatever became of the menu map since.
     control = menu_from(x.row.question["menu"]).control(path)
     try:
@@ -400,6 +341,6 @@ def learn(app: Application, experiment_id: int) -> None:
     for c in end.changes:
         evidence = f"experiment {x.row.id} of {x.row.created_at[:10]} on {x.setup.name}"
         fields: dict[str, Any] = {c.entry: c.value, "evidence": evidence}
-        menu_map.change_control(app, x.row.review_id, x.setup.unit_id, c.path, fields)
+        menu_edits.change_control(app, x.row.review_id, x.setup.unit_id, c.path, fields)
     with app.db.transaction(of=x.row.review_id) as db:
         stored.set_applied(db, experiment_id)

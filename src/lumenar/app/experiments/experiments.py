@@ -19,9 +19,10 @@ from lumenar.app.experiments.kinds.base import Question, noise_of
 from lumenar.app.figures import cells
 from lumenar.core.colour.correction import corrected
 from lumenar.core.experiments.base import Act, Conclusion, Experiment, StageRead
-from lumenar.core.experiments.conditions import Conditions, Explained
-from lumenar.core.menu import MenuError, Value
-from lumenar.core.readings import Spectrum, Trace, Waveform
+from lumenar.core.experiments.condition_results import Explained
+from lumenar.core.experiments.conditions import Conditions
+from lumenar.core.menu.controls import MenuError, Value
+from lumenar.core.readings.patches import Spectrum, Trace, Waveform
 from lumenar.store import corrections, reviews
 from lumenar.store import experiments as stored
 from lumenar.store.experiments import ExperimentRow, ExperimentState, StageRow

@@ -16,7 +16,7 @@ from lumenar.app.figures import cells
 from lumenar.app.runs.planning import Estimate, meters_before
 from lumenar.core.experiments.base import Experiment, Stage
 from lumenar.core.experiments.conditions import Conditions
-from lumenar.core.menu import MenuError, Value
+from lumenar.core.menu.controls import MenuError, Value
 from lumenar.core.tuning.base import Noise
 
 

@@ -19,8 +19,8 @@ from lumenar.app.runs.planning import condition_of, format_of
 from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis, analyse
 from lumenar.core.measurements import MEASUREMENTS, Figure, MissingPatchError
-from lumenar.core.menu import Value, text_of
-from lumenar.core.readings import Readings
+from lumenar.core.menu.controls import Value, text_of
+from lumenar.core.readings.readings import Readings
 from lumenar.core.signals import METADATA
 from lumenar.core.targets import Target, TargetError, resolve
 from lumenar.core.uncertainty import DRAWS

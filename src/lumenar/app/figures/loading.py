@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 
 from lumenar.app.data import Data
 from lumenar.core.colour.correction import ColourReadings, corrected, mismatch, spread
-from lumenar.core.meter_limits import ASSUMED_ABSOLUTE, MeterLimits
-from lumenar.core.readings import COLD, NO_TRACES, Layout, Readings, judged, trace_array
+from lumenar.core.readings.meter_limits import ASSUMED_ABSOLUTE, MeterLimits
+from lumenar.core.readings.readings import COLD, NO_TRACES, Layout, Readings, judged, trace_array
+from lumenar.core.readings.warm_up import Remaining, remaining
 from lumenar.core.targets import of_its_own, resolve
 from lumenar.core.uncertainty import DRAWS
-from lumenar.core.warm_up import Remaining, remaining
-from lumenar.store import corrections, plans, readings, reviews, runs
+from lumenar.store import corrections, plans, readings, reviews, runs, watched
 from lumenar.store.checksum import reading_sums
 from lumenar.store.database import SAVE, DamagedError
 
@@ -127,10 +127,10 @@ White = tuple[float, float, float]
 def watched_whites(data: Data, run_id: int, setup_id: int) -> tuple[list[float] | None, list[tuple[float, White]]]:
     """XYZ as read of a setup's rested white in a run, and bench time and XYZ of the whites that watched it."""
     db = data.db.connection()
-    later = [(t, (X, Y, Z)) for t, X, Y, Z in runs.whites(db, run_id, setup_id)]
+    later = [(t, (X, Y, Z)) for t, X, Y, Z in watched.whites(db, run_id, setup_id)]
     # Runs older than whites being watched at the end of every setup: what else was read of white. That is in the figures
     # already, so its noise would count twice.
-    return runs.rested_white(db, run_id, setup_id), later or readings.plain_whites(db, run_id, setup_id)
+    return watched.rested_white(db, run_id, setup_id), later or readings.plain_whites(db, run_id, setup_id)
 
 
 def watched_white(data: Data, run_id: int, setup_id: int) -> tuple[float | None, list[tuple[float, float]]]:
@@ -212,7 +212,7 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     rested, whites = watched_white(data, run_id, setup_id)
     run = runs.get(db, run_id)
     warm = None if run is None or run.warm is None else bool(run.warm)
-    warmth = left_to_warm(warm, runs.warm_up_whites(db, run_id), whites, meter.repeatability)
+    warmth = left_to_warm(warm, watched.warm_up_whites(db, run_id), whites, meter.repeatability)
     traces = NO_TRACES
     if not layout.of_light.all():
         traces = np.empty(len(read), object)

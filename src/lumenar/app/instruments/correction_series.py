@@ -10,7 +10,7 @@ import numpy as np
 from lumenar.bench.panel_timing import PANEL_TIMINGS, settling
 from lumenar.bench.ports import Bench, InstrumentError, Meter, MeterDescription, MeterReading
 from lumenar.core.colour.correction import ColourReadings
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 PRIMARIES: dict[str, tuple[float, float, float]] = {
     "red": (1.0, 0.0, 0.0),

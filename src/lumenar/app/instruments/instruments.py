@@ -24,7 +24,7 @@ from lumenar.bench.ports import InstrumentError, Meter, MeterKind
 from lumenar.core.colour import correction as colour_correction
 from lumenar.core.colour import difference, spaces
 from lumenar.core.colour.correction import ColourReadings
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 from lumenar.core.numbers import signed
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import DRAWS

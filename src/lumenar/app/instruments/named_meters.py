@@ -15,7 +15,7 @@ from lumenar.app.data import digest, now
 from lumenar.app.drivers.manual import TYPED
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.bench.stated_meter import LUMINANCE, StatedMeter
-from lumenar.core.menu import Panel
+from lumenar.core.menu.controls import Panel
 from lumenar.store import corrections, instruments
 from lumenar.store.corrections import CorrectionRow
 from lumenar.store.instruments import InstrumentRow

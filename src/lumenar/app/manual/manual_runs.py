@@ -7,7 +7,7 @@ import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any, Literal
+from typing import Any
 
 from lumenar.app.application import Application
 from lumenar.app.bench.follow_up_patches import asks_more, extend
@@ -15,15 +15,17 @@ from lumenar.app.data import now
 from lumenar.app.displays.displays import display
 from lumenar.app.drivers.manual import entries
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
+from lumenar.app.manual.sheets import Setting, Sheet, SheetPatch, SheetSetup
 from lumenar.app.runs.planning import format_of, settings_of, signal_of
 from lumenar.bench.manual_timing import step_times
 from lumenar.bench.patch_words import in_words
 from lumenar.bench.stated_meter import LUMINANCE
-from lumenar.core import typed_readings
-from lumenar.core.menu import Menu, text_of
-from lumenar.core.readings import Outcome, Pattern
+from lumenar.core.menu.controls import text_of
+from lumenar.core.menu.menu import Menu
+from lumenar.core.readings import typed_readings
+from lumenar.core.readings.patches import Outcome
+from lumenar.core.readings.typed_readings import Form, TypedError
 from lumenar.core.signals import WORDS, Signal
-from lumenar.core.typed_readings import Form, TypedError
 from lumenar.store import manual_runs, readings, reviews, runs
 from lumenar.store.manual_runs import SheetRow
 from lumenar.store.readings import NewReading
@@ -32,73 +34,6 @@ from lumenar.store.runs import RunRow, RunState
 
 OPEN: RunState = "waiting"
 """The state of a run that a person reads by hand."""
-
-
-@dataclass(frozen=True)
-class Setting:
-    """One value to enter."""
-
-    path: str
-    value: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class SheetSetup:
-    """A setup on the sheet: what is set before a signal other than SDR is sent, the signal to send, the mode to choose, and what
-    then differs from how it ships, in the order to enter it. shown: the signal that the display says it shows, None where nobody
-    looked; other: what that is instead of the one to be sent, in words, empty where it is that."""
-
-    setup: int
-    name: str
-    ahead: list[Setting]
-    signal: Signal
-    send: str
-    shown: Signal | None
-    other: str
-    mode_path: str
-    mode: str
-    enter: list[Setting]
-
-
-@dataclass(frozen=True, kw_only=True)
-class SheetPatch:
-    """One line of the sheet: what to show, where to show it, and the reading. show: the patch in words; codes: its signal, from
-    0 to top; outcome: "" until it is read."""
-
-    patch: int
-    setup: int
-    show: str
-    codes: list[int]
-    top: int
-    rgb: list[float]
-    window_percent: float
-    background: float
-    level: float | None
-    zone: list[int] | None
-    pattern: Pattern
-    at_s: float | None
-    outcome: Outcome | Literal[""]
-    XYZ: list[float] | None
-    question: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class Sheet:
-    """A whole run by hand."""
-
-    run: int
-    review: int
-    state: RunState
-    name: str
-    meter: str
-    luminance_alone: bool
-    """Whether the meter shows no colour, so that readings are typed as Y alone."""
-    luminance: str | None
-    setups: list[SheetSetup]
-    patches: list[SheetPatch]
-    done: int
-    total: int
-    left_s: float
 
 
 @dataclass(frozen=True)

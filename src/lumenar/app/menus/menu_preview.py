@@ -8,8 +8,8 @@ from lumenar.app.application import Application
 from lumenar.app.displays.targets import titles
 from lumenar.app.menus.menu_map import values_of
 from lumenar.app.setups.new_display import KINDS, one_of, parse
-from lumenar.core.menu import Control, Place, Scope, text_of
-from lumenar.core.role_guess import guess_roles
+from lumenar.core.menu.controls import Control, Place, Scope, text_of
+from lumenar.core.menu.role_guess import guess_roles
 from lumenar.core.targets import resolve
 
 

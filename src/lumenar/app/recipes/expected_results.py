@@ -13,9 +13,10 @@ from lumenar.core.colour.correction import corrected
 from lumenar.core.measurements import MEASUREMENTS, PROMISED
 from lumenar.core.measurements.base import MissingPatchError
 from lumenar.core.measurements.figure import Tolerance
-from lumenar.core.meter_limits import MeterLimits
 from lumenar.core.numbers import grouped, listed
-from lumenar.core.readings import Patch, collect
+from lumenar.core.readings.collecting import collect
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch
 from lumenar.core.recipes.purpose import REPLAY_FAILED, REPLAYED
 from lumenar.core.targets import Target, resolve
 from lumenar.store import corrections, reviews

@@ -19,13 +19,13 @@ from lumenar.app.tuning import tunings
 from lumenar.app.tuning.gains import proof_of
 from lumenar.core.analysis import Analysis, value_of
 from lumenar.core.measurements import peak, pq_tracking, white_black
-from lumenar.core.menu import MenuError
+from lumenar.core.menu.controls import MenuError
 from lumenar.core.numbers import significant
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.recipes.luminance import RoomSetting
 from lumenar.core.recipes.purpose import Candidate, luminance_by_room
 from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated, ordered_steps
-from lumenar.core.scoring.rubric import Score
+from lumenar.core.scoring.score import Score
 from lumenar.core.targets import resolve
 from lumenar.store import host_reports as stored_reports
 from lumenar.store import replays, reviews

@@ -28,10 +28,10 @@ from lumenar.bench.ports import (
     Wanted,
 )
 from lumenar.core.measurements import MEASUREMENTS, Context, first_pass
-from lumenar.core.menu import MenuError, Value, text_of
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import MenuError, Value, text_of
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.typed_readings import Form, parse
 from lumenar.core.targets import resolve
-from lumenar.core.typed_readings import Form, parse
 from lumenar.store import replays, reviews
 from lumenar.store.replays import ReplayRow, ReplayState
 from lumenar.store.reviews import SetupRow

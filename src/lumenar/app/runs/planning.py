@@ -16,12 +16,12 @@ from lumenar.app.displays.displays import Display, display
 from lumenar.app.errors import BadInputError
 from lumenar.bench.panel_timing import PANEL_TIMINGS, PanelTiming
 from lumenar.bench.plan import Cell, Plan, plan_run
-from lumenar.bench.runner import SetupState
+from lumenar.bench.runner_port import SetupState
 from lumenar.bench.stated_meter import LUMINANCE, StatedMeter
 from lumenar.core.colour.transfer import pq_inverse
 from lumenar.core.measurements import MEASUREMENTS, Context
-from lumenar.core.menu import Menu
-from lumenar.core.readings import Patch
+from lumenar.core.menu.menu import Menu
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat, format_from
 from lumenar.core.targets import Anchor, resolve
 from lumenar.store import conditions, corrections, reviews, runs

@@ -12,15 +12,8 @@ from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
 from lumenar.app.scoring import setup_scores
 from lumenar.app.scoring.setup_scores import ModeScore, mode_scores
-from lumenar.core.scoring.rubric import (
-    LEAST_CD_M2,
-    MOST_CD_M2,
-    Purpose,
-    RubricError,
-    check_purpose,
-    purpose_from,
-    score,
-)
+from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2, Purpose, RubricError, check_purpose, purpose_from
+from lumenar.core.scoring.score import score
 from lumenar.core.signals import WORDS
 from lumenar.core.targets import TARGETS, Signal, resolve
 from lumenar.store import purposes as stored

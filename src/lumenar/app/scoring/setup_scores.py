@@ -10,7 +10,8 @@ from lumenar.app.displays.displays import display_of
 from lumenar.app.figures import cells
 from lumenar.core.analysis import Analysis
 from lumenar.core.measurements import MEASUREMENTS
-from lumenar.core.scoring.rubric import Line, Purpose, Score, rank, score, tied
+from lumenar.core.scoring.rubric import Purpose
+from lumenar.core.scoring.score import Line, Score, rank, score, tied
 from lumenar.core.targets import Signal, resolve
 from lumenar.store import reviews
 from lumenar.store.reviews import SetupRow

@@ -12,9 +12,12 @@ from lumenar.app.displays.displays import display
 from lumenar.app.displays.targets import titles
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.setups.new_reviews import add_setups
-from lumenar.core.menu import Menu, MenuError, Panel, document_of
-from lumenar.core.menu_text import MenuTextError, controls_from, modes_from
-from lumenar.core.roles import role_of
+from lumenar.core.menu.controls import MenuError, Panel
+from lumenar.core.menu.documents import document_of
+from lumenar.core.menu.menu import Menu
+from lumenar.core.menu.mode_text import modes_from
+from lumenar.core.menu.roles import role_of
+from lumenar.core.menu.text_reading import MenuTextError, controls_from
 from lumenar.core.signals import Range
 from lumenar.store import menus, reviews
 from lumenar.store.reviews import UnitRow

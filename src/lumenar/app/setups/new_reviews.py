@@ -12,7 +12,9 @@ from lumenar.app.data import now
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.drivers.simulated import Arrival, arrivals
 from lumenar.app.errors import ConflictError, NotFoundError
-from lumenar.core.menu import Menu, Mode, Panel, document_of
+from lumenar.core.menu.controls import Panel
+from lumenar.core.menu.documents import document_of
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.signals import Signal
 from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import SetupRow, UnitRow

@@ -8,7 +8,7 @@ from lumenar.app.application import Application
 from lumenar.app.displays.displays import display
 from lumenar.app.errors import ConflictError
 from lumenar.app.figures import cells
-from lumenar.core.menu import Place, Value
+from lumenar.core.menu.controls import Place, Value
 from lumenar.core.targets import Signal
 
 

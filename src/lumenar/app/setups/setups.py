@@ -6,131 +6,18 @@ import re
 import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from typing import Literal
 
 from lumenar.app.application import Application
-from lumenar.app.data import digest, now
-from lumenar.app.displays.displays import display, display_of
-from lumenar.app.displays.targets import TargetChoice, choices
+from lumenar.app.data import now
+from lumenar.app.displays.displays import display
 from lumenar.app.errors import BadInputError, ConflictError, NotFoundError
 from lumenar.app.figures import cells
-from lumenar.core.menu import Kind, MenuError, Place, Scope, Value, When, text_of
-from lumenar.core.signals import METADATA, Chroma, Gamut, MetadataError, Range, metadata_of, words_of
-from lumenar.core.targets import Signal, resolve
+from lumenar.app.setups.setup_views import Room, StatedFormat
+from lumenar.core.menu.controls import MenuError, Value
+from lumenar.core.signals import METADATA, MetadataError, metadata_of
+from lumenar.core.targets import Signal
 from lumenar.store import conditions, reviews, runs
-from lumenar.store.conditions import ConditionRow
 from lumenar.store.reviews import Known, SetupRow
-
-Origin = Literal["unknown", "assumed", "read", "set"]
-
-
-@dataclass(frozen=True, kw_only=True)
-class ControlView:
-    """One control in a setup: its value and its default in that mode (none where nobody knows it), where the value comes from,
-    what it can be, and why it cannot be set."""
-
-    path: str
-    place: Place
-    kind: Kind
-    value: float | str | None
-    default: float | str | None
-    origin: Origin
-    minimum: float
-    maximum: float
-    step: float
-    choices: list[str]
-    scope: Scope
-    bears: bool
-    locked: str | None
-    when: When
-
-
-@dataclass(frozen=True)
-class Room:
-    """The light in the room: a label, lux at the screen where somebody measured it, and a note."""
-
-    label: str
-    lux: float | None = None
-    note: str = ""
-
-
-@dataclass(frozen=True, kw_only=True)
-class StatedFormat:
-    """What a setup says of its signal; None where it is as the unit's usual."""
-
-    range: Range | None = None
-    bits: int | None = None
-    chroma: Chroma | None = None
-    refresh_hz: float | None = None
-    resolution: str | None = None
-    """Pixels across and down, as "3840 x 2160"."""
-    container: Gamut | None = None
-    """The primaries that the code values mean."""
-    mastering_primaries: Gamut | None = None
-    mastering_cd_m2: float | None = None
-    mastering_black_cd_m2: float | None = None
-    max_cll: float | None = None
-    max_fall: float | None = None
-    """What a PQ signal says of its content, in cd/m2 and primaries; nothing is sent where none of them is said."""
-    flag: Literal["none"] | None = None
-    """"none" where a PQ or HLG signal does not say that it is one."""
-    content: Literal["film", "game"] | None = None
-    """What the source flags its content as."""
-    name: str | None = None
-    """What the signal is called in this review, as "player, PQ 1000"."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetupView:
-    """A setup with all its controls. version: differs where anything of the setup, its room or its menu differs."""
-
-    setup: int
-    version: str
-    name: str
-    mode: str
-    signal: Signal
-    sample: str
-    firmware: str
-    unit: int
-    unit_version: str
-    """What an edit of its sample is made from."""
-    target: str
-    target_title: str
-    targets: list[TargetChoice]
-    shipped: bool
-    """Whether it is what the mode ships with, no value changed."""
-    own: bool
-    """Whether a person made it, so that it can be deleted."""
-    room: Room | None
-    usual_room: str
-    """What the room is where nobody says it."""
-    rooms: list[Room]
-    """The light states that are known in this review, of each label the newest."""
-    format: StatedFormat
-    usual_format: StatedFormat
-    formats: list[StatedFormat]
-    """The signals of this kind that have a name in this review."""
-    shown: str
-    """The signal that the display said it showed when it was measured last, in words; empty where nobody looked."""
-    changes: int
-    """How many of its changes can be taken back."""
-    controls: list[ControlView]
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetupLine:
-    """A setup in a list."""
-
-    setup: int
-    name: str
-    mode: str
-    signal: Signal
-    unit: int
-    sample: str
-    target: str
-    target_title: str
-    shipped: bool
-    """Whether it is what the mode ships with, no value changed."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -146,95 +33,6 @@ class Edit:
     room: Room | None = None
     no_room: bool = False
     format: StatedFormat | None = None
-
-
-def version(app: Application, review_id: int, setup_id: int) -> str:
-    """What an edit of a setup is made from."""
-    setup = cells.setup_of(app, review_id, setup_id)
-    rooms = conditions.of_review(app.db.connection(), review_id)
-    return digest(setup, list(rooms.values()), display(app, setup.unit_id).menu)
-
-
-def lines(app: Application, review_id: int) -> list[SetupLine]:
-    """The setups of a review in the order of its Board; NotFoundError where there is no such review."""
-    display_of(app, review_id)
-    db = app.db.connection()
-    units = {u.id: u.sample for u in reviews.units_of(db, review_id)}
-    return [
-        SetupLine(
-            setup=s.id,
-            name=s.name,
-            mode=s.mode,
-            signal=s.signal,
-            unit=s.unit_id,
-            sample=units[s.unit_id],
-            target=s.target,
-            target_title=resolve(s.target).title,
-            shipped=bool(s.shipped) and not s.changes,
-        )
-        for s in reviews.setups_of(db, review_id)
-    ]
-
-
-def view(app: Application, review_id: int, setup_id: int) -> SetupView:
-    """A setup as the settings dialog shows it."""
-    setup = cells.setup_of(app, review_id, setup_id)
-    shown = display(app, setup.unit_id)
-    row, menu, db = shown.row, shown.menu, app.db.connection()
-    mode = menu.mode(setup.mode, setup.signal)
-    defaults = menu.defaults(mode)
-    state = {**defaults, **setup.changes}
-
-    def origin(path: str) -> Origin:
-        if path not in state:
-            return "unknown"
-        return setup.origins.get(path, "assumed")
-
-    controls = [
-        ControlView(
-            path=c.path,
-            place=c.place,
-            kind=c.kind,
-            value=state.get(c.path),
-            default=defaults.get(c.path),
-            origin=origin(c.path),
-            minimum=c.minimum,
-            maximum=c.maximum,
-            step=c.step,
-            choices=list(c.values),
-            scope=c.scope,
-            bears=c.bears,
-            locked=menu.why_locked(state, mode, c.path),
-            when=c.when,
-        )
-        for c in menu.controls
-    ]
-    rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id).values()}
-    return SetupView(
-        setup=setup.id,
-        version=version(app, review_id, setup_id),
-        name=setup.name,
-        mode=setup.mode,
-        signal=setup.signal,
-        sample=row.sample,
-        firmware=row.firmware,
-        unit=row.id,
-        unit_version=digest(row),
-        target=setup.target,
-        target_title=resolve(setup.target).title,
-        targets=choices(app, setup.signal),
-        shipped=bool(setup.shipped) and not setup.changes,
-        own=not setup.shipped,
-        room=None if setup.condition_id is None else rooms[setup.condition_id],
-        usual_room="dark (simulated)" if shown.can.lights else "not recorded",
-        rooms=list({r.label: r for r in rooms.values()}.values()),
-        format=StatedFormat(**setup.format),  # type: ignore[arg-type]
-        usual_format=StatedFormat(range="limited" if row.signal_range == "limited" else "full", bits=row.bits),
-        formats=_named(app, review_id, setup.signal),
-        shown=words_of(runs.newest_shown(db, setup_id)),
-        changes=len(reviews.setup_changes(db, setup_id)),
-        controls=controls,
-    )
 
 
 def _checked(app: Application, setup: SetupRow, changes: Mapping[str, Value]) -> dict[str, Value]:
@@ -311,12 +109,6 @@ def _edited(app: Application, review_id: int, setup: SetupRow, edit: Edit) -> Se
     )
 
 
-def _named(app: Application, review_id: int, signal: Signal) -> list[StatedFormat]:
-    """The signals of a kind that have a name, each once."""
-    rows = (s for s in reviews.setups_of(app.db.connection(), review_id) if s.signal == signal and s.format.get("name"))
-    return list({s.format["name"]: StatedFormat(**s.format) for s in rows}.values())  # type: ignore[arg-type]
-
-
 def _sensible(room: Room | None) -> None:
     if room is None:
         return
@@ -366,62 +158,6 @@ def _name(app: Application, review_id: int, unit_id: int, name: str, but: int | 
         if s.unit_id == unit_id and s.name == name and s.id != but:
             raise BadInputError("name", f"There is a setup {name!r} already; choose another name.", "name")
     return name
-
-
-@dataclass(frozen=True)
-class PastChange:
-    """One change of a setup: when, and what it changed, in words."""
-
-    number: int
-    changed_at: str
-    words: list[str]
-
-
-def history(app: Application, review_id: int, setup_id: int) -> list[PastChange]:
-    """What was changed of a setup, the newest first."""
-    setup = cells.setup_of(app, review_id, setup_id)
-    shown, db = display(app, setup.unit_id), app.db.connection()
-    defaults = shown.menu.defaults(shown.menu.mode(setup.mode, setup.signal))
-    past = reviews.setup_changes(db, setup_id)
-    rooms = conditions.of_review(db, review_id)
-    after = [*(was for _, _, was in past), setup][1:]
-    return [
-        PastChange(number, at, _in_words(was, became, defaults, rooms))
-        for (number, at, was), became in reversed(list(zip(past, after, strict=True)))
-    ]
-
-
-def _in_words(
-    was: SetupRow, became: SetupRow, defaults: Mapping[str, Value], rooms: Mapping[int, ConditionRow]
-) -> list[str]:
-    before, now_ = {**defaults, **was.changes}, {**defaults, **became.changes}
-    words = [
-        f"{p}: {_word(before.get(p))} → {_word(now_.get(p))}"
-        for p in dict.fromkeys([*was.changes, *became.changes])
-        if before.get(p) != now_.get(p)
-    ]
-    words += [f"{p}: read off the display" for p, o in became.origins.items() if o == "read" != was.origins.get(p)]
-    if was.name != became.name:
-        words.append(f"name: {was.name} → {became.name}")
-    if was.target != became.target:
-        words.append(f"target: {resolve(was.target).title} → {resolve(became.target).title}")
-    if was.condition_id != became.condition_id:
-        pair = (None if s.condition_id is None else rooms[s.condition_id] for s in (was, became))
-        words.append(f"room: {' → '.join(map(_room_word, pair))}")
-    if was.format != became.format:
-        words.append("signal: " + (", ".join(f"{k} {v}" for k, v in became.format.items()) or "as usual"))
-    return words
-
-
-def _room_word(room: ConditionRow | None) -> str:
-    if room is None:
-        return "not recorded"
-    lux = None if room.lux is None else f"{room.lux:g} lux"
-    return ", ".join(w for w in (room.label, lux, room.note) if w)
-
-
-def _word(value: Value | None) -> str:
-    return "not known" if value is None else text_of(value)
 
 
 def undo(app: Application, review_id: int, setup_id: int) -> None:

@@ -19,8 +19,8 @@ from lumenar.core.figures import difference_u
 from lumenar.core.measurements import COMPARED, MEASUREMENTS, Figure, first_pass, near_black, white_black
 from lumenar.core.measurements import greys as greys_of
 from lumenar.core.numbers import grouped
-from lumenar.core.scoring.rubric import LEAST_POINTS, gain_of_known
-from lumenar.core.scoring.rubric import gain as scored_gain
+from lumenar.core.scoring.score import LEAST_POINTS, gain_of_known
+from lumenar.core.scoring.score import gain as scored_gain
 from lumenar.core.targets import resolve
 from lumenar.store import reviews
 from lumenar.store import tunings as stored_tunings

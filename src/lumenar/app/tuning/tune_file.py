@@ -18,7 +18,7 @@ from lumenar.app.tuning import gains, tuning_views, tunings
 from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.app.tuning.tuning_views import TuningView
 from lumenar.app.tuning.tunings import Wish
-from lumenar.core.menu import MenuError
+from lumenar.core.menu.controls import MenuError
 from lumenar.core.targets import Target, TargetError, custom, resolve
 from lumenar.store import reviews
 from lumenar.store import tunings as stored

@@ -12,7 +12,7 @@ from lumenar.app.tuning import tunings
 from lumenar.app.tuning.tunings import OpenTuning, Wish
 from lumenar.bench.panel_timing import CLEAR_S, PANEL_TIMINGS, REST, SETUP_S, PanelTiming
 from lumenar.bench.ports import Bench, EndedError, InstrumentError, RefusedError, Wanted
-from lumenar.core.menu import Value, text_of
+from lumenar.core.menu.controls import Value, text_of
 from lumenar.core.tuning.goals import GOALS
 from lumenar.core.tuning.session import TuningStep
 from lumenar.store import tunings as stored

@@ -25,7 +25,8 @@ from lumenar.app.tuning.tunings import (
 )
 from lumenar.core.colour.spaces import XYZ_to_uv
 from lumenar.core.measurements.charts import Chart
-from lumenar.core.menu import Menu, Value, text_of
+from lumenar.core.menu.controls import Value, text_of
+from lumenar.core.menu.menu import Menu
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE, Suspicion

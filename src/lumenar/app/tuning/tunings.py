@@ -15,23 +15,22 @@ import numpy as np
 from lumenar.app.application import Application
 from lumenar.app.data import now
 from lumenar.app.displays.displays import Display, display
-from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError, UserError
+from lumenar.app.errors import BadInputError, ConflictError, NotFoundError, UserError
 from lumenar.app.figures import cells
 from lumenar.app.runs.planning import meters_before, settings_of
 from lumenar.app.setups import setups
 from lumenar.core.colour.correction import corrected
 from lumenar.core.measurements import brightness_ladder, white_black
-from lumenar.core.menu import MenuError, Mode, Value
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import MenuError, Value
+from lumenar.core.menu.menu import Mode
+from lumenar.core.readings.patches import Patch
 from lumenar.core.scoring.rubric import LEAST_CD_M2, MOST_CD_M2
 from lumenar.core.targets import resolve
 from lumenar.core.tuning import session
-from lumenar.core.tuning.base import WHITE, Attempt, Noise
+from lumenar.core.tuning.base import Attempt, Noise
 from lumenar.core.tuning.goals import CHOSEN, FAITHFUL, GOALS
 from lumenar.core.tuning.plan import Tried, TuningPlan
 from lumenar.core.tuning.session import Finished, Outcome, TuningStep
-from lumenar.core.tuning.unexpected_readings import surprise
-from lumenar.core.typed_readings import Form, odd, parse
 from lumenar.store import corrections, reviews, tunings
 from lumenar.store.reviews import SetupRow
 from lumenar.store.tunings import AttemptRow, TuningRow, TuningState
@@ -351,96 +350,6 @@ def final_values(t: OpenTuning) -> dict[str, Value]:
 GONE_ON = "The tuning has gone on meanwhile; look at it again. Nothing was stored."
 
 
-def _sensible(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None], sure: bool) -> None:
-    """See that typed readings make sense. BadInputError if nothing can follow from them; DoubtfulError with a question about the
-    first patch that is odd, unless the person is sure."""
-    patches = step.proposal.patches
-    lit = [i for i, p in enumerate(patches) if any(p.rgb)]
-    if lit and all(XYZ[i] is None or not any(XYZ[i] or ()) for i in lit):
-        raise BadInputError(
-            "reading",
-            "The meter shows no light of any patch. Nothing was stored. Is the display on, and the meter before it?",
-            f"texts.{lit[0]}",
-        )
-    if len(lit) > 1 and len({tuple(XYZ[i] or ()) for i in lit}) == 1:
-        raise BadInputError(
-            "reading",
-            "All patches have the same reading. Nothing was stored. Does the display show the patch that is named, and does the"
-            " meter read anew?",
-            f"texts.{lit[1]}",
-        )
-    if not sure:
-        found = odd(
-            [(p.rgb, v) for p, v in zip(patches, XYZ, strict=True)], "sdr" if t.plan.mode.signal == "sdr" else "hlg"
-        )
-        if found is not None:
-            i, said = found
-            raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
-    row = [None if v is None else [float(c) for c in v] for v in XYZ]
-    one = AttemptRow(
-        id=0,
-        tuning_id=t.row.id,
-        number=next_number(t),
-        goal=step.goal,
-        stage=step.proposal.stage,
-        why="",
-        entered=dict(step.proposal.values),
-        proposed=None,
-        patches=[list(p.rgb) for p in patches],
-        XYZ=row,
-        expected=None,
-        read_at=now(),
-        at_s=0.0,
-        dropped=0,
-    )
-    new = tried_of(one, t.matrix)
-    if not sure:
-        steady = not GOALS[step.goal].bends
-        found = surprise(step.proposal, new.attempt.XYZ, [x.attempt for x in t.tried], t.plan.noise, steady)
-        if found is not None:
-            raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
-    try:
-        session.following(t.plan, [*t.tried, new])
-    except (ValueError, ArithmeticError, LookupError, TypeError) as e:
-        raise BadInputError(
-            "reading",
-            "Nothing can be made of these readings together. Nothing was stored. Read the patches again.",
-            "texts.0",
-        ) from e
-
-
-def typed_in(
-    app: Application, tuning_id: int, number: int, form: Form, texts: Sequence[str], sure: bool = False
-) -> None:
-    """The readings of a step as a person typed them, one a patch, `-` where the meter shows no number.
-
-    ConflictError where the tuning has gone on meanwhile; BadInputError names the patch that cannot be read; DoubtfulError asks
-    about one that is odd, unless the person is sure.
-    """
-    t = opened(app, tuning_id)
-    if t.shown.can.alone:
-        raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
-    end = t.following
-    if t.row.state != "waiting" or next_number(t) != number or not isinstance(end, TuningStep):
-        raise ConflictError("tuning", GONE_ON)
-    patches = end.proposal.patches
-    if form == "Y" and any(p != WHITE for p in patches):
-        raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
-    if len(texts) != len(patches):
-        raise BadInputError("readings", f"This step reads {len(patches)} patches, {len(texts)} were typed.", "texts")
-    XYZ: list[Sequence[float] | None] = []
-    for i, (text, patch) in enumerate(zip(texts, patches, strict=True)):
-        try:
-            XYZ.append(parse(text, form).XYZ)
-        except ValueError as e:
-            raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
-    _sensible(t, end, XYZ, sure)
-    commit(app, t, end, XYZ, 0.0)
-    after = opened(app, tuning_id)
-    if isinstance(after.following, Finished):
-        set_state(app, tuning_id, "found")
-
-
 def next_number(t: OpenTuning) -> int:
     """The number that the next attempt will have."""
     return 1 + max((a.number for a in t.stored), default=0)
@@ -452,40 +361,6 @@ NAMES = {(1.0, 0.0, 0.0): "red", (0.0, 1.0, 0.0): "green", (0.0, 0.0, 1.0): "blu
 def name_of(patch: Patch) -> str:
     """How a person calls a patch: the primaries by their names, the others by their signals."""
     return NAMES.get(patch.rgb, patch.code)
-
-
-def answer(app: Application, tuning_id: int, number: int, as_it_seems: bool, stands: Value | None = None) -> None:
-    """A person has looked what stands there at an attempt that was asked about, and at those before it since the control was
-    entered: what it seems to be, what was entered, or something else. ConflictError where nothing is asked; BadInputError where
-    the control cannot stand so."""
-    t = opened(app, tuning_id)
-    asked = session.suspect(t.plan, t.tried)
-    last = [a for a in t.stored if not a.dropped][-1:]
-    if asked is None or not last or last[0].number != number:
-        raise ConflictError("tuning", "Nothing is asked about this attempt any more.")
-    stood = stands if stands is not None else asked.seems if as_it_seems else asked.entered
-    try:
-        t.plan.menu.control(asked.path).check(stood)
-    except MenuError as e:
-        raise BadInputError("value", f"{e}.", "stands") from e
-    own = [a for a in t.stored if not a.dropped and a.goal == last[0].goal][-asked.attempts :]
-    with app.db.transaction(of=0) as db:
-        for a in own:
-            tunings.entered_otherwise(db, tuning_id, a.number, {**a.entered, asked.path: stood})
-
-
-def go_back(app: Application, tuning_id: int, number: int) -> None:
-    """Go on from an earlier attempt; what came after it is kept and no longer counts."""
-    t = opened(app, tuning_id)
-    if t.row.state == "kept":
-        raise ConflictError("tuning", "Its result was kept; begin a new tuning from that.")
-    if t.row.state == "working":
-        raise ConflictError("tuning", "The bench works on it; pause it first.")
-    if number not in [a.number for a in t.stored if not a.dropped]:
-        raise NotFoundError("attempt", f"There is no attempt {number} to go back to.")
-    with app.db.transaction(of=0) as db:
-        tunings.drop_after(db, tuning_id, number)
-        tunings.set_state(db, tuning_id, "paused" if t.shown.can.alone else "waiting")
 
 
 def keep(app: Application, tuning_id: int, name: str) -> int:

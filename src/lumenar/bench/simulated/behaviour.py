@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.bench.simulated.unit_file import Behaviour, Modulation
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 
 Array = NDArray[np.float64]
 

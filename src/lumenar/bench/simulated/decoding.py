@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import cast
 
 from lumenar.bench.ports import ControlValue
-from lumenar.bench.simulated.unit_file import FORCED, UnitFile
+from lumenar.bench.simulated.unit_controls import FORCED
+from lumenar.bench.simulated.unit_file import UnitFile
 from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
 
 METADATA_OF = {"decode_mastering": "mastering_cd_m2", "decode_max_cll": "max_cll", "decode_max_fall": "max_fall"}

@@ -13,21 +13,11 @@ from lumenar.bench.simulated.behaviour import Panel, lit_share, place, shading
 from lumenar.bench.simulated.decoding import Decoder
 from lumenar.bench.simulated.feature import Automatic
 from lumenar.bench.simulated.shaping import number_of, pointed, shadows_lifted, turned
-from lumenar.bench.simulated.unit_file import (
-    DECODES,
-    FORCED,
-    ON_AXES,
-    Band,
-    Behaviour,
-    Leak,
-    ToneMap,
-    UnitControl,
-    UnitFile,
-    UnitMode,
-)
+from lumenar.bench.simulated.unit_controls import DECODES, FORCED, ON_AXES, UnitControl
+from lumenar.bench.simulated.unit_file import Band, Behaviour, Leak, ToneMap, UnitFile, UnitMode
 from lumenar.core.colour import spaces, spectra, transfer
 from lumenar.core.host_report import HostReport
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import WORDS, Metadata, Signal, SignalFormat
 from lumenar.core.targets import TARGETS
 

@@ -26,7 +26,7 @@ from lumenar.bench.ports import (
 from lumenar.bench.simulated.behaviour import waveform
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.core.colour import spectra
-from lumenar.core.readings import Patch, Spectrum, Trace, Waveform
+from lumenar.core.readings.patches import Patch, Spectrum, Trace, Waveform
 from lumenar.core.signals import SignalFormat
 
 Array = NDArray[np.float64]

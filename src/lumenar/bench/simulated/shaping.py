@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.bench.simulated.unit_file import UnitControl
+from lumenar.bench.simulated.unit_controls import UnitControl
 
 Array = NDArray[np.float64]
 AXES = ("red", "yellow", "green", "cyan", "blue", "magenta")

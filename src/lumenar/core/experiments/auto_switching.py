@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead
 from lumenar.core.experiments.metadata import SENT, words_of
-from lumenar.core.menu import Value
+from lumenar.core.menu.controls import Value
 from lumenar.core.numbers import listed
 from lumenar.core.signals import CONTENTS, Signal
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements.charts import Chart
-from lumenar.core.menu import Control, MenuError, Value, text_of
-from lumenar.core.readings import Patch, Trace
+from lumenar.core.menu.controls import Control, MenuError, Value, text_of
+from lumenar.core.readings.patches import Patch, Trace
 
 Array = NDArray[np.float64]
 

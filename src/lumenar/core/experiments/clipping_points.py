@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, few_values, name_of
 from lumenar.core.experiments.responses import RAMP, there_and_back
-from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu.controls import Control, Value, text_of
 from lumenar.core.numbers import listed, significant
 from lumenar.core.tuning.base import Noise
 

@@ -14,8 +14,8 @@ from lumenar.core.colour.temperature import cct_duv
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, few_values, name_of
 from lumenar.core.experiments.effect import promised
 from lumenar.core.measurements.blue_light import BAND_NM, WHOLE_NM, radiance_between
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.readings import Patch, Spectrum, Waveform
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.readings.patches import Patch, Spectrum, Waveform
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 

@@ -14,16 +14,16 @@ import numpy as np
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments import promises
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, name_of
+from lumenar.core.experiments.condition_results import Explained, Interaction, Key, StateResult
 from lumenar.core.experiments.patch_sets import WHOLE, PatchSet
-from lumenar.core.experiments.promises import Judged, Promise
-from lumenar.core.experiments.significance import PLACES, Baselines, Difference, Test, beyond_sum, of_states, tested
-from lumenar.core.menu import Value, text_of
+from lumenar.core.experiments.promises import Promise
+from lumenar.core.experiments.significance import PLACES, Baselines, Difference, beyond_sum, of_states, tested
+from lumenar.core.menu.controls import Value, text_of
 from lumenar.core.numbers import listed
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 
-Key = tuple[int, ...]
 LEAST_BASELINES = 3
 
 
@@ -73,50 +73,6 @@ class ConditionStep:
 
     kind: Literal["stray", "baseline", "state"]
     key: Key
-
-
-@dataclass(frozen=True, eq=False)
-class StateResult:
-    """A state: its tests, the greys' L* over the baseline's (n,) in units of its white, and why it was left out."""
-
-    key: Key
-    tests: Mapping[str, Test]
-    tone: Array
-    left_out: str = ""
-
-    @property
-    def there(self) -> list[Test]:
-        """What is measurable of it."""
-        return [t for t in self.tests.values() if t.measurable]
-
-    @property
-    def size(self) -> str:
-        """The largest class among its figures."""
-        order = ("none", "slight", "clear", "strong")
-        return max((t.size for t in self.tests.values()), key=order.index, default="none")
-
-
-@dataclass(frozen=True, eq=False)
-class Interaction:
-    """What several things do beyond the sum of what each does alone."""
-
-    key: Key
-    test: Test
-
-
-@dataclass(frozen=True, eq=False)
-class Explained:
-    """What an experiment shows. drift: by figure, what the baseline moved over the whole experiment, where that is measurable;
-    spread: by figure, one standard deviation of one reading of the baseline; levels: what a control at a value does, in words."""
-
-    baselines: int
-    states: list[StateResult]
-    interactions: list[Interaction]
-    drift: Mapping[str, float]
-    spread: Mapping[str, float]
-    features: Mapping[tuple[int, int], str]
-    promises: list[Judged]
-    sentence: str
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from typing import Literal
 
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead, few_values, name_of
 from lumenar.core.experiments.visible_effects import Effect, drift_of, effects, in_words, pq_error, short_set
-from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu.controls import Control, Value, text_of
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
 from lumenar.core.experiments.visible_effects import SIGNATURE, changed
-from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu.controls import Control, Value, text_of
 from lumenar.core.tuning.base import Noise
 
 

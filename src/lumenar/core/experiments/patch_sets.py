@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from lumenar.core.experiments.visible_effects import DARK, GREYS, HUES, MIDDLE, PQ_COLOUR, PQ_GREYS, short_set
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Signal
 
 

@@ -11,11 +11,12 @@ from typing import TYPE_CHECKING, Literal
 from lumenar.core.experiments.base import name_of
 from lumenar.core.experiments.patch_sets import WHOLE
 from lumenar.core.experiments.significance import TITLES, Test
-from lumenar.core.menu import text_of
+from lumenar.core.menu.controls import text_of
 from lumenar.core.numbers import listed
 
 if TYPE_CHECKING:
-    from lumenar.core.experiments.conditions import Conditions, LightState, StateResult
+    from lumenar.core.experiments.condition_results import StateResult
+    from lumenar.core.experiments.conditions import Conditions, LightState
 
 Kept = Literal["kept", "not kept", "not decidable", "not told"]
 Way = Literal["unchanged", "up", "down"]

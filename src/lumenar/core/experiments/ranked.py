@@ -10,8 +10,8 @@ import numpy as np
 
 from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead, name_of
 from lumenar.core.experiments.visible_effects import PQ_GREYS, pq_error, short_set
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import Attempt, Noise, white_error
 from lumenar.core.tuning.sweep import Sweep

@@ -14,7 +14,7 @@ from lumenar.core.experiments.base import Array, StageRead
 from lumenar.core.measurements.charts import Axis, Chart, Series, Table, joined
 from lumenar.core.measurements.pq_tracking import clip_percent
 from lumenar.core.quantiles import student_beyond
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.tuning.base import Noise
 from lumenar.core.uncertainty import holm
 

@@ -11,7 +11,7 @@ from lumenar.core.experiments.base import Act, Conclusion, Stage, StageRead
 from lumenar.core.experiments.promises import in_words
 from lumenar.core.experiments.significance import PLACES, TITLES, Baselines, Difference, distances, of_states, tested
 from lumenar.core.experiments.visible_effects import short_set
-from lumenar.core.menu import Value
+from lumenar.core.menu.controls import Value
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 

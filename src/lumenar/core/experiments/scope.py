@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 from lumenar.core.experiments.base import Act, Conclusion, MapChange, Stage, StageRead, another_value, name_of
 from lumenar.core.experiments.visible_effects import SIGNATURE, changed, distance
-from lumenar.core.menu import Control, Value, text_of
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.roles import role_of
 from lumenar.core.numbers import listed
-from lumenar.core.readings import Patch
-from lumenar.core.roles import role_of
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 

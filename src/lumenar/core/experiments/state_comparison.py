@@ -10,8 +10,8 @@ import numpy as np
 from lumenar.core.colour.spaces import lightness
 from lumenar.core.experiments.base import Act, Array, Conclusion, Stage, StageRead
 from lumenar.core.experiments.visible_effects import HUES, colours_beside, drift_of, effects, in_words, short_set
-from lumenar.core.menu import Value
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Value
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 

@@ -16,7 +16,7 @@ from lumenar.core.colour.temperature import cct_duv
 from lumenar.core.colour.transfer import pq, pq_inverse
 from lumenar.core.experiments.base import Array
 from lumenar.core.numbers import listed
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import Signal
 from lumenar.core.tuning.base import Noise
 

@@ -28,7 +28,8 @@ from lumenar.core.measurements.base import (
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Shown, Table, Value
 from lumenar.core.numbers import signed
 from lumenar.core.quantiles import normal_quantile
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 
 SUMS: dict[str, tuple[int, int, int]] = {

@@ -14,7 +14,8 @@ from lumenar.core.colour import adaptation, difference, spaces
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import ENDLESS, NO_NUMBER, significant
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import REFERENCE_CD_M2, TARGETS, Anchor, Signal, Target
 
 Array = NDArray[np.float64]

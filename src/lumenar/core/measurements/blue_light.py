@@ -13,7 +13,8 @@ from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figure
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import kelvin
-from lumenar.core.readings import Patch, Readings, Spectrum
+from lumenar.core.readings.patches import Patch, Spectrum
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 BAND_NM = (415.0, 455.0)

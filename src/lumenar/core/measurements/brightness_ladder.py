@@ -11,7 +11,8 @@ from lumenar.core.measurements.base import BLACK, WHITE, Array, Column, Context,
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined
 from lumenar.core.measurements.figure import Figure
 from lumenar.core.monotone import isotonic, pchip
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 OFFERED_CD_M2 = (80.0, 100.0, 120.0, 150.0, 160.0, 200.0, 250.0)

@@ -34,7 +34,8 @@ from lumenar.core.measurements.charts import (
     pairs,
     spectrum_locus,
 )
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import REFERENCE_CD_M2, Target
 
 STIMULUS = {"sdr": 0.75, "pq": 0.5}

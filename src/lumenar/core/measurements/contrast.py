@@ -23,7 +23,8 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around
 from lumenar.core.numbers import significant
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 WINDOWS = (0.01, 0.02, 0.1)

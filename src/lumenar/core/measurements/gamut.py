@@ -43,7 +43,8 @@ from lumenar.core.measurements.charts import (
 )
 from lumenar.core.measurements.colours import STIMULUS, decode, encode
 from lumenar.core.measurements.figure import Figure, Tolerance
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target, candidates
 
 CORNERS: dict[str, tuple[float, float, float]] = {

@@ -33,7 +33,8 @@ from lumenar.core.measurements.base import (
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined, pairs
 from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.numbers import grouped, kelvin, signed
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Anchor, Target
 
 

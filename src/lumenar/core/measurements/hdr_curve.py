@@ -27,7 +27,8 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Note, Series, Shown, Table, around, joined
 from lumenar.core.measurements.grey_ramp import select
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Anchor, Target
 
 COARSE, FINE = 5.0, 1.0

@@ -13,7 +13,7 @@ from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.measurements.grey_ramp import balance_chart, cct_chart, select
 from lumenar.core.measurements.hdr_curve import error_chart, figures_of, itp_chart, light_chart, patches, ramp_of
 from lumenar.core.numbers import signed, significant
-from lumenar.core.readings import Readings
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 

@@ -19,7 +19,8 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.numbers import signed
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 EVERY_S = 5.0

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from lumenar.core.colour import waveform
 from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, Value, around, joined
-from lumenar.core.readings import Patch, Readings, Waveform
+from lumenar.core.readings.patches import Patch, Waveform
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 SHOWN_S = 0.02

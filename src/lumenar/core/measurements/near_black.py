@@ -25,7 +25,8 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
 from lumenar.core.measurements.figure import Figure
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Anchor, Target
 
 LEVELS = tuple(v / 100 for v in (0, 1, 2, 3, 4, 5, 6, 8, 10))

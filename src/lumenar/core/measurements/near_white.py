@@ -21,7 +21,8 @@ from lumenar.core.measurements.base import (
     uv,
 )
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 LEVELS = tuple(v / 100 for v in range(90, 101))

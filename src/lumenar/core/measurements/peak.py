@@ -11,7 +11,8 @@ from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Meas
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, Value, around, joined
 from lumenar.core.measurements.figure import Figure
 from lumenar.core.numbers import significant
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 WINDOWS = (0.01, 0.02, 0.05, 0.10, 0.25, 0.50, 1.0)

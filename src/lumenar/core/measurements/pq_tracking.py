@@ -24,7 +24,8 @@ from lumenar.core.measurements.hdr_curve import (
     spacing,
 )
 from lumenar.core.numbers import signed, significant
-from lumenar.core.readings import RGB_TOLERANCE, Patch, Readings
+from lumenar.core.readings.patches import RGB_TOLERANCE, Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Anchor, Target
 
 LEAVES = 5.0

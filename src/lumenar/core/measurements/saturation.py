@@ -22,7 +22,8 @@ from lumenar.core.measurements.colours import (
     plane_chart,
 )
 from lumenar.core.numbers import signed
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target, candidates
 
 Hue = Literal["red", "yellow", "green", "cyan", "blue", "magenta"]

@@ -19,7 +19,8 @@ from lumenar.core.measurements.colours import (
     plane_chart,
 )
 from lumenar.core.measurements.figure import Figure
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import TARGETS, Target, candidates
 
 HUES = np.arange(10) * 36.0

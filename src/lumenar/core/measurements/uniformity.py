@@ -24,7 +24,8 @@ from lumenar.core.measurements.base import (
 )
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.measurements.zones import zone_charts
-from lumenar.core.readings import Layout, Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Layout, Readings
 from lumenar.core.targets import Target
 
 LEVELS: Mapping[str, Mapping[str, float]] = {

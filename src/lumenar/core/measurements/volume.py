@@ -26,7 +26,8 @@ from lumenar.core.measurements.base import (
 from lumenar.core.measurements.charts import Axis, Chart, Mark, Point, Series, Shown, Table, around, joined
 from lumenar.core.measurements.colours import decode
 from lumenar.core.numbers import grouped, significant
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import TARGETS, Target
 
 STEPS = 10

@@ -27,7 +27,8 @@ from lumenar.core.measurements.base import (
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, pairs
 from lumenar.core.measurements.figure import Figure, Tolerance
 from lumenar.core.numbers import kelvin, signed, significant
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 
 

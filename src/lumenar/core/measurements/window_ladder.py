@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from lumenar.core.measurements.base import WHITE, Array, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, around, joined
-from lumenar.core.readings import Patch, Readings
+from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
 from lumenar.core.uncertainty import pooled
 

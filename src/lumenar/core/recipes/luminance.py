@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.measurements.brightness_ladder import settings_for
-from lumenar.core.menu import Control
+from lumenar.core.menu.controls import Control
 from lumenar.core.numbers import grouped
 
 ROOMS: Mapping[float, str] = {80.0: "dark room", 120.0: "dim room", 160.0: "lit room", 200.0: "bright room"}

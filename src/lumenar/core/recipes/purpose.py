@@ -11,12 +11,13 @@ import numpy as np
 from lumenar.core.analysis import Analysis, value_of
 from lumenar.core.measurements import EXPECTED, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements import greys as greys_of
-from lumenar.core.menu import Menu, MenuError, Value
+from lumenar.core.menu.controls import MenuError, Value
+from lumenar.core.menu.menu import Menu
+from lumenar.core.menu.roles import sets_white
 from lumenar.core.numbers import kelvin, mid_sentence
 from lumenar.core.recipes.luminance import ROOMS, RoomSetting, room_settings
 from lumenar.core.recipes.steps import OrderedStep, SettingNote, annotated, ordered_steps
-from lumenar.core.roles import sets_white
-from lumenar.core.scoring.rubric import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
+from lumenar.core.scoring.score import LEAST_POINTS, Score, measurably_better, rank, tied, worth_it
 from lumenar.core.signals import Signal
 
 LADDER = brightness_ladder.MEASUREMENT.key

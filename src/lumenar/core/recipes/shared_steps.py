@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from lumenar.core.menu_path import endings
+from lumenar.core.menu.paths import endings
 from lumenar.core.numbers import listed, mid_sentence
 from lumenar.core.recipes.purpose import Recipe
 

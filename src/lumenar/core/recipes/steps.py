@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from lumenar.core.menu import Control, Menu, Mode, Value, text_of
-from lumenar.core.roles import role_of
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.menu.roles import role_of
 
 Kind = Literal["set", "check", "only-if", "choose", "workaround", "leave"]
 """set a value; see that one stands; set it where the model has the part; choose by content or taste; do it until a firmware

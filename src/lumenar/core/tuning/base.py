@@ -12,9 +12,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lumenar.core.colour.difference import de2000
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.menu_path import own_name
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.paths import own_name
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 
 Array = NDArray[np.float64]

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour import spaces
-from lumenar.core.menu import Control
-from lumenar.core.menu_path import own_name
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.paths import own_name
 from lumenar.core.tuning.base import MODEL_SHARE, Array, steps_of
 
 CHANNELS = ("red", "green", "blue")

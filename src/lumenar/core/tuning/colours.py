@@ -11,9 +11,9 @@ import numpy as np
 
 from lumenar.core.colour.difference import de2000
 from lumenar.core.measurements.base import adapted
-from lumenar.core.menu import Control, Value
-from lumenar.core.readings import Patch
-from lumenar.core.roles import CHANNELS
+from lumenar.core.menu.controls import Control, Value
+from lumenar.core.menu.roles import CHANNELS
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import (
     USUAL,

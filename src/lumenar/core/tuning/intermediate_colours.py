@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from lumenar.core.colour.difference import de2000
-from lumenar.core.readings import Patch
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import Array
 

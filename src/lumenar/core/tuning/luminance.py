@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.menu import Control
-from lumenar.core.menu_path import own_name
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.paths import own_name
 from lumenar.core.monotone import pchip
 from lumenar.core.tuning.base import (
     MODEL_SHARE,

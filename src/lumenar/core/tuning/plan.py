@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from lumenar.core.menu import Control, Menu, Mode, Value
-from lumenar.core.roles import Role, role_of
+from lumenar.core.menu.controls import Control, Value
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.menu.roles import Role, role_of
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import USUAL, Attempt, Noise
 

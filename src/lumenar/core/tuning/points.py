@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumenar.core.colour.difference import de2000
-from lumenar.core.menu import Control, Value
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Value
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import (
     BLACK,

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lumenar.core.measurements import blue_light
-from lumenar.core.menu import Value
+from lumenar.core.menu.controls import Value
 from lumenar.core.numbers import significant
 from lumenar.core.tuning.base import (
     BLACK,

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.menu_path import own_name
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.paths import own_name
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import BLACK, USUAL, WHITE, Attempt, Done, Noise, Proposal, Suspicion, steps_of
 

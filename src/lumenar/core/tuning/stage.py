@@ -9,8 +9,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lumenar.core.menu import Value
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Value
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
     BLACK,

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.readings.patches import Patch
 from lumenar.core.tuning.base import Attempt, Done, Proposal, Suspicion, steps_of
 
 MOST_VALUES = 25

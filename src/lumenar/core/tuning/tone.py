@@ -9,10 +9,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from lumenar.core.menu import Control, Value, text_of
-from lumenar.core.menu_path import own_name
-from lumenar.core.readings import Patch
-from lumenar.core.roles import role_of
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.paths import own_name
+from lumenar.core.menu.roles import role_of
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Anchor, Target
 from lumenar.core.tuning.base import USUAL, Array, Attempt, Done, Noise, Proposal, Suspicion, steps_of
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import ArrayLike
 
-from lumenar.core.menu import text_of
+from lumenar.core.menu.controls import text_of
 from lumenar.core.numbers import significant
 from lumenar.core.tuning.base import WHITE, Array, Attempt, Noise, Proposal
 

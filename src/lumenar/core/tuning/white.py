@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from lumenar.core.menu import Value
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Value
+from lumenar.core.readings.patches import Patch
 from lumenar.core.targets import Target
 from lumenar.core.tuning.base import (
     PRIMARIES,

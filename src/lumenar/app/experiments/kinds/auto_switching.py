@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from lumenar.app.experiments.kinds.base import ANY, Asked, Ground, KindOfQuestion, Question, asked_of_modes
 from lumenar.core.experiments.auto_switching import ByItself
-from lumenar.core.menu import Control, Menu, document_of
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.documents import document_of
+from lumenar.core.menu.menu import Menu
 
 
 def _by_itself(g: Ground, q: Question) -> Asked:

@@ -16,7 +16,9 @@ from lumenar.app.runs.planning import settings_of
 from lumenar.core.experiments.base import Experiment, few_values, name_of
 from lumenar.core.experiments.ranked import MOST_STAGES
 from lumenar.core.experiments.state_comparison import ComparedState
-from lumenar.core.menu import Control, Menu, Mode, Value, document_of, menu_from, text_of
+from lumenar.core.menu.controls import Control, Value, text_of
+from lumenar.core.menu.documents import document_of, menu_from
+from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.signals import WORDS, Signal
 from lumenar.core.tuning.base import Noise
 from lumenar.store import reviews

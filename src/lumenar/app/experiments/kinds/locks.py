@@ -15,7 +15,7 @@ from lumenar.app.experiments.kinds.base import (
 )
 from lumenar.core.experiments.base import Experiment
 from lumenar.core.experiments.locks import LocksAndResets
-from lumenar.core.menu import menu_from
+from lumenar.core.menu.documents import menu_from
 from lumenar.core.tuning.base import Noise
 
 

@@ -7,7 +7,7 @@ from lumenar.app.experiments.kinds.base import Asked, Ground, KindOfQuestion, Qu
 from lumenar.core.experiments.base import Experiment
 from lumenar.core.experiments.ranked import FOR as RANKED_BY
 from lumenar.core.experiments.ranked import TITLES, NotchByNotch
-from lumenar.core.menu import menu_from
+from lumenar.core.menu.documents import menu_from
 from lumenar.core.numbers import mid_sentence
 from lumenar.core.targets import resolve
 from lumenar.core.tuning.base import Noise

@@ -17,8 +17,9 @@ from lumenar.bench.person import Person, SomethingElseError, Task, ask
 from lumenar.bench.plan import Plan
 from lumenar.bench.ports import ControlValue, Entered, RefusedError, Wanted, enter_by_steps
 from lumenar.bench.stated_meter import StatedMeter, described
-from lumenar.core.menu import Menu, MenuError, Mode, Value, text_of
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import MenuError, Value, text_of
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.readings.patches import Patch
 from lumenar.core.signals import SignalFormat
 from lumenar.core.targets import Signal
 

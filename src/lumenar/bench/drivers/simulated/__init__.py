@@ -22,11 +22,12 @@ from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.simulated.light import SimulatedUnit
 from lumenar.bench.simulated.meter import BY_READS, COLORIMETER, DARK_ROOM, FAULTS, METERS, SPECTRORADIOMETER
 from lumenar.bench.simulated.meter import Fault as FaultKey
-from lumenar.bench.simulated.unit_file import UnitControl as UnitControl
+from lumenar.bench.simulated.unit_controls import UnitControl as UnitControl
 from lumenar.bench.simulated.unit_file import UnitFile, UnitFileError, parse_unit
 from lumenar.bench.stated_meter import StatedMeter
-from lumenar.core.menu import Control, Menu, Mode, Panel
-from lumenar.core.readings import Patch
+from lumenar.core.menu.controls import Control, Panel
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.readings.patches import Patch
 
 __all__ = [
     "COLORIMETER",

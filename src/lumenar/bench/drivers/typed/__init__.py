@@ -19,8 +19,8 @@ from lumenar.bench.ports import (
     MeterReading,
 )
 from lumenar.bench.stated_meter import NAMELESS, StatedMeter
-from lumenar.core import typed_readings
-from lumenar.core.typed_readings import Form
+from lumenar.core.readings import typed_readings
+from lumenar.core.readings.typed_readings import Form
 
 DRIVER = Driver("typed", "a meter that only shows numbers, which are typed", ("meter", "reference"))
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from lumenar.core.menu import Control
-from lumenar.core.roles import Role
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.roles import Role
 from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.plan import Tried, TuningPlan
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lumenar.core.measurements import gamut, saturation, swatches
-from lumenar.core.menu import Control
-from lumenar.core.roles import CHANNELS, Role
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.roles import CHANNELS, Role
 from lumenar.core.tuning.base import Solver
 from lumenar.core.tuning.colours import CHECKED, JUDGED, WATCHED, AxisControl, SixColours
 from lumenar.core.tuning.goals.base import Goal

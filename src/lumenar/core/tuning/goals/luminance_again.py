@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from lumenar.core.menu import Control
-from lumenar.core.roles import Role
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.roles import Role
 from lumenar.core.tuning.base import WHITE, Solver
 from lumenar.core.tuning.goals import luminance
 from lumenar.core.tuning.goals.base import Goal

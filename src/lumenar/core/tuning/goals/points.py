@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from lumenar.core.measurements import grey_ramp
-from lumenar.core.menu import Control
-from lumenar.core.roles import Role
+from lumenar.core.menu.controls import Control
+from lumenar.core.menu.roles import Role
 from lumenar.core.tuning.base import BLACK, PRIMARIES, WHITE, Solver
 from lumenar.core.tuning.channels import primaries_of
 from lumenar.core.tuning.goals.base import Goal

@@ -6,8 +6,10 @@ import csv
 import io
 from collections.abc import Mapping, Sequence
 
-from lumenar.core.menu import MOST_CONTROLS, MOST_MODES, WORDS, Control, Menu, MenuError, Mode, Value, When, text_of
-from lumenar.core.menu_text import WHEN_MARKS, number, value_from
+from lumenar.core.menu.controls import MOST_CONTROLS, MOST_MODES, WORDS, Control, MenuError, Value, When, text_of
+from lumenar.core.menu.menu import Menu, Mode
+from lumenar.core.menu.text_reading import number, value_from
+from lumenar.core.menu.text_writing import WHEN_MARKS
 from lumenar.core.targets import DEFAULT_TARGETS, resolve
 
 HEADS = (

@@ -27,28 +27,12 @@ Modes are written apart, a line each: name, signal, target. Under one, indented,
 
 from __future__ import annotations
 
-import csv
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from lumenar.core.menu import (
-    MOST_CONTROLS,
-    MOST_LINKS,
-    MOST_MODES,
-    MOST_VALUES,
-    WORDS,
-    Control,
-    Menu,
-    MenuError,
-    Mode,
-    Scope,
-    Value,
-    When,
-    text_of,
-)
-from lumenar.core.roles import TABLES, role_in_table, role_of
-from lumenar.core.targets import DEFAULT_TARGETS, TARGETS, Signal, TargetError, resolve
+from lumenar.core.menu.controls import MOST_CONTROLS, MOST_LINKS, MOST_VALUES, WORDS, Control, MenuError, Value, text_of
+from lumenar.core.menu.roles import TABLES, role_in_table, role_of
 
 
 class MenuTextError(MenuError):
@@ -94,7 +78,7 @@ _PLACE_HEADS = {"host": "host", "input": "input"}
 
 
 @dataclass
-class _Reading:
+class TextReading:
     """What has been read so far. rules wait until all controls are known."""
 
     controls: list[Control] = field(default_factory=list)
@@ -114,9 +98,9 @@ def number(text: str) -> float:
 
 def controls_from(text: str) -> tuple[Control, ...]:
     """Controls from the text of a menu; MenuTextError with line and column where it cannot be read."""
-    reading = _Reading()
+    reading = TextReading()
     heads: list[tuple[int, str]] = []
-    for index, raw in _lines(text):
+    for index, raw in lines_of(text):
         line = " ".join(raw.split())
         if not line or line.startswith("#"):
             continue
@@ -148,7 +132,7 @@ def controls_from(text: str) -> tuple[Control, ...]:
     return tuple(reading.controls)
 
 
-def _lines(text: str) -> Iterator[tuple[int, str]]:
+def lines_of(text: str) -> Iterator[tuple[int, str]]:
     """The lines of a text with their numbers from 1; tabs become blanks. MenuTextError where it is too long."""
     if len(text) > MOST_CHARS:
         raise MenuTextError(1, 1, f"the text has {len(text):,} characters; at most {MOST_CHARS:,} are possible")
@@ -315,7 +299,7 @@ def _choice(path: str, values: str, marks: Mapping[str, object], failed: Callabl
     return Control(path, "choice", choices=tuple(names), default=default, **marks)  # type: ignore[arg-type]
 
 
-def _named(reading: _Reading, index: int, column: int, name: str) -> str:
+def named_values(reading: TextReading, index: int, column: int, name: str) -> str:
     """A control by its path or the end of it."""
     if reading.ends is None:
         reading.ends = {}
@@ -333,17 +317,17 @@ def _named(reading: _Reading, index: int, column: int, name: str) -> str:
     raise MenuTextError(index, column, f"{name}: {reason}")
 
 
-def _rule(reading: _Reading, index: int, line: str) -> None:
+def _rule(reading: TextReading, index: int, line: str) -> None:
     found = _rule_of(line)
     assert found is not None
-    path = _named(reading, index, 1, found.who)
+    path = named_values(reading, index, 1, found.who)
     at = reading.at[path]
     control = reading.controls[at]
     whom, column = found.whom, line.index(found.whom) + 1
     if whom.lower() in ("everything", "all"):
         others = tuple(c.path for c in reading.controls if c.path != path)
     else:
-        others = tuple(_named(reading, index, column, w.strip()) for w in whom.split(","))
+        others = tuple(named_values(reading, index, column, w.strip()) for w in whom.split(","))
     if path in others:
         raise MenuTextError(index, column, f"{path} {found.what} itself")
     reading.links += len(others)
@@ -354,7 +338,7 @@ def _rule(reading: _Reading, index: int, line: str) -> None:
         return
     if found.value is None:
         raise MenuTextError(index, 1, f"at which value does {path} lock them? Write {path} = value locks …")
-    value = _value(control, index, line.index(found.value, line.index("=")) + 1, found.value)
+    value = value_in(control, index, line.index(found.value, line.index("=")) + 1, found.value)
     have = control.locks.get(text_of(value), ())
     locks = {**control.locks, text_of(value): tuple(dict.fromkeys([*have, *others]))}
     reading.controls[at] = replace(control, locks=locks)
@@ -374,183 +358,8 @@ def value_from(control: Control, text: str) -> Value:
     return value
 
 
-def _value(control: Control, index: int, column: int, text: str) -> Value:
+def value_in(control: Control, index: int, column: int, text: str) -> Value:
     try:
         return value_from(control, text)
     except MenuError as e:
         raise MenuTextError(index, column, str(e)) from e
-
-
-def modes_from(
-    text: str,
-    default_target: str = "bt709_bt1886",
-    named: Mapping[str, str] | None = None,
-    controls: Sequence[Control] = (),
-) -> tuple[Mode, ...]:
-    """Modes, one a line: a name, then its signal (sdr, pq, hlg) and its target, parted by commas; indented under it the defaults
-    that are its own and what it locks. named: keys of further targets by their titles in small letters; controls: those that
-    defaults and locks name. MenuTextError with line and column where a line cannot be read."""
-    modes: list[Mode] = []
-    known = _Reading(list(controls))
-    for index, raw in _lines(text):
-        if not raw.strip():
-            continue
-        if len(modes) > MOST_MODES:
-            raise MenuTextError(index, 1, f"more than {MOST_MODES} modes, the most that a menu can have")
-        if modes and raw[0] == " ":
-            modes[-1] = _of_mode(known, index, raw, modes[-1])
-            continue
-        name, *rest = [part.strip() for part in next(csv.reader([raw], skipinitialspace=True))]
-        if not name:
-            raise MenuTextError(index, 1, "a mode without a name")
-        signal: Signal = "sdr"
-        target: str | None = None
-        for part in rest:
-            column = raw.index(part) + 1
-            word = part.lower()
-            if word in DEFAULT_TARGETS:
-                signal = word  # type: ignore[assignment]
-            elif (key := _target(part, named or {})) is not None:
-                target = key
-            else:
-                raise MenuTextError(
-                    index, column, f"{part!r} is neither a signal (sdr, pq, hlg) nor a target ({', '.join(TARGETS)})"
-                )
-        target = target or (default_target if signal == "sdr" else DEFAULT_TARGETS[signal])
-        if resolve(target).signal != signal:
-            raise MenuTextError(
-                index, 1, f"{name}: the target {target} is for {resolve(target).signal}, not for {signal}"
-            )
-        if any(m.name == name and m.signal == signal for m in modes):
-            raise MenuTextError(index, 1, f"the mode {name} stands there twice")
-        modes.append(Mode(name, signal, target))
-    return tuple(modes)
-
-
-def _of_mode(known: _Reading, index: int, raw: str, mode: Mode) -> Mode:
-    """A mode with a line that stands under it: a default that is its own, or what it locks."""
-    column = len(raw) - len(raw.lstrip()) + 1
-    line = raw.strip()
-    if line.lower().startswith("locks "):
-        paths = [_named(known, index, column + 6, w.strip()) for w in line[6:].split(",")]
-        return replace(mode, locks=tuple(dict.fromkeys([*mode.locks, *paths])))
-    name, equals, value = line.partition("=")
-    if not equals or not value.strip():
-        raise MenuTextError(
-            index, column, f"{line!r} under {mode.name} is neither a default, Light = 60, nor locks Light"
-        )
-    path = _named(known, index, column, name.strip())
-    control = known.controls[known.at[path]]
-    if path in mode.defaults:
-        raise MenuTextError(index, column, f"{path} has a default in {mode.name} already")
-    read = _value(control, index, column + line.index("=") + 2, value.strip())
-    return replace(mode, defaults={**mode.defaults, path: read})
-
-
-def _target(part: str, named: Mapping[str, str]) -> str | None:
-    word = part.lower()
-    if word in TARGETS or word in named:
-        return named.get(word, word)
-    try:
-        return resolve(part).key
-    except TargetError:
-        return next((k for k, t in TARGETS.items() if t.title.lower() == word), None)
-
-
-def text_of_modes(menu: Menu) -> str:
-    """The modes as lines that `modes_from` reads."""
-    lines = []
-    for m in menu.modes:
-        name = '"' + m.name.replace('"', '""') + '"' if any(x in m.name for x in ',"') else m.name
-        lines.append(f"{name}, {m.signal}, {m.target if m.target in TARGETS else resolve(m.target).title}")
-        lines += [f"  {path} = {text_of(value)}" for path, value in m.defaults.items()]
-        if m.locks:
-            lines.append(f"  locks {', '.join(m.locks)}")
-    return "\n".join(lines)
-
-
-def text_of_controls(menu: Menu) -> str:
-    """The controls as a text that `controls_from` reads: entries under their heads, then the rules."""
-    lines: list[str] = []
-    heads: list[str] = []
-    tables = {g: _table_text(menu, g) for g in dict.fromkeys(c.group for c in menu.controls) if g}
-    told: set[str] = set()
-    for c in menu.controls:
-        whole = tables.get(c.group)
-        if whole is not None and c.group in told:
-            continue
-        told.add(c.group)
-        *above, name = (c.path if whole is None else c.group).split(" > ")
-        marked = c if whole is None else replace(c, role=_table_role(menu, c.group))
-        keep = 0
-        while keep < min(len(above), len(heads)) and above[keep] == heads[keep]:
-            keep += 1
-        lines += ["  " * i + above[i] for i in range(keep, len(above))]
-        heads = above
-        lines.append("  " * len(above) + f"{name}: {whole or _values_text(c)}{_marks_text(marked)}")
-    for c in menu.controls:
-        lines += [f"{c.path} = {value} locks {', '.join(paths)}" for value, paths in c.locks.items()]
-        if c.resets:
-            every = [o.path for o in menu.controls if o.path != c.path]
-            lines.append(f"{c.path} resets {'everything' if [*c.resets] == every else ', '.join(c.resets)}")
-    return "\n".join(lines)
-
-
-def _table_text(menu: Menu, group: str) -> str | None:
-    """A table in one line, None where its cells differ or some are missing."""
-    cells = [c for c in menu.controls if c.group == group]
-    ends = [c.path.removeprefix(f"{group} > ").split(" > ") for c in cells]
-    if any(len(e) != 2 or any(" " in w for w in e) for e in ends):
-        return None
-    points, channels = (list(dict.fromkeys(e[i] for e in ends)) for i in (0, 1))
-    like = cells[0]
-    if [[p, c] for p in points for c in channels] != ends:
-        return None
-    if any(replace(c, path=like.path, role=None) != replace(like, role=None) for c in cells):
-        return None
-    if _table_role(menu, group) is None and any(c.role for c in cells):
-        return None
-    return f"{' '.join(points)} x {' '.join(channels)} {_values_text(like)}"
-
-
-def _table_role(menu: Menu, group: str) -> str | None:
-    """What a table is for, None where its cells do not all say the same."""
-    cells = [c for c in menu.controls if c.group == group]
-    ends = [c.path.removeprefix(f"{group} > ").split(" > ") for c in cells]
-    for table in TABLES:
-        if all(c.role is not None and c.role == role_in_table(table, *e) for c, e in zip(cells, ends, strict=True)):
-            return table
-    return cells[0].role if len({c.role for c in cells}) == 1 else None
-
-
-def _values_text(c: Control) -> str:
-    if c.kind == "notches":
-        return f"{c.maximum:g} notches" + ("" if c.default is None else f" = {text_of(c.default)}")
-    if c.kind == "slider":
-        step = "" if c.step == 1 else f" step {c.step:g}"
-        return f"{c.minimum:g}..{c.maximum:g}{step}" + ("" if c.default is None else f" = {text_of(c.default)}")
-    return " | ".join(v + ("*" if v == c.default else "") for v in c.values)
-
-
-_SCOPE_MARKS: dict[Scope, str] = {"unit": "all modes", "signal": "this signal", "mode": "this mode", "unknown": ""}
-
-
-WHEN_MARKS: Mapping[When, str] = {"": "", "sdr": "only while SDR shows", "first": "before HDR is sent"}
-
-
-def _marks_text(c: Control) -> str:
-    marks = [
-        c.place if c.place != "unit" else "",
-        _SCOPE_MARKS[c.scope],
-        c.role or "",
-        "" if c.bears else "no effect on accuracy",
-        WHEN_MARKS[c.when],
-        *(f"{w}: {getattr(c, w)}" if getattr(c, w) else "" for w in WORDS),
-    ]
-    return "".join(f" ({m})" for m in marks if m)
-
-
-def menu_from_text(modes: str, controls: str, default_target: str = "bt709_bt1886", mode_path: str = "Mode") -> Menu:
-    """A whole menu from both texts. MenuError where they cannot be read or do not fit one another."""
-    listed = controls_from(controls)
-    return Menu(modes_from(modes, default_target, None, listed), listed, mode_path)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from lumenar.core.roles import AXES, CHANNELS, ON_AXIS, role_of
+from lumenar.core.menu.roles import AXES, CHANNELS, ON_AXIS, role_of
 
 _SHORT = {"r": "red", "g": "green", "b": "blue"}
 _AXES_SHORT = {**_SHORT, "c": "cyan", "m": "magenta", "y": "yellow"}

@@ -5,99 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from lumenar.core.colour.correction import corrected
-from lumenar.core.meter_limits import MeterLimits
+from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import RGB_TOLERANCE, Array, Trace, code_of
 from lumenar.core.targets import Target
 
-Array = NDArray[np.float64]
 T = TypeVar("T")
-
-Outcome = Literal["ok", "below_floor", "saturated"]
-Pattern = Literal["window", "checker", "checker_inverse"]
-Reads = Literal["XYZ", "waveform", "spectrum"]
-
-RGB_TOLERANCE = 1e-4
-"""Two signals closer than this per channel are the same patch."""
-
-
-@dataclass(frozen=True)
-class Patch:
-    """One colour to show: signal rgb 0..1, window as a share of the screen's area, background 0..1 grey signal.
-
-    level: value of the luminance control for ladders; zone: column, row, columns, rows for uniformity; pattern: a
-    window, or the 4x4 checkerboard with the meter on a cell that is white (`checker`) or black (`checker_inverse`);
-    at_s: how long after its onset it is read, where that matters; repeat: counts the times it is read again on purpose;
-    reads: what is read of it, which decides the instrument.
-    """
-
-    rgb: tuple[float, float, float]
-    window: float = 0.1
-    background: float = 0.0
-    level: float | None = None
-    zone: tuple[int, int, int, int] | None = None
-    pattern: Pattern = "window"
-    at_s: float | None = None
-    repeat: int = 0
-    reads: Reads = "XYZ"
-
-    @cached_property
-    def _hash(self) -> int:
-        own = (
-            self.rgb,
-            self.window,
-            self.background,
-            self.level,
-            self.zone,
-            self.pattern,
-            self.at_s,
-            self.repeat,
-            self.reads,
-        )
-        return hash(own)
-
-    def __hash__(self) -> int:
-        """Kept, as a patch is looked up for every reading and every measurement that it serves."""
-        return self._hash
-
-    @property
-    def code(self) -> str:
-        """How a person names the patch: grey levels in percent, else the three channels."""
-        return code_of(self.rgb, self.pattern)
-
-
-def code_of(rgb: Sequence[float], pattern: str = "window") -> str:
-    """How a person names a signal: grey levels in percent, else the three channels."""
-    if pattern != "window":
-        return "checkerboard, on white" if pattern == "checker" else "checkerboard, on black"
-    r, g, b = rgb
-    if r == g == b:
-        return {0.0: "black", 1.0: "white"}.get(float(r), f"grey {round(100 * r, 2):g} %")
-    return "R {:g} G {:g} B {:g}".format(*(round(100 * float(v), 1) for v in rgb))
-
-
-@dataclass(frozen=True, eq=False)
-class Waveform:
-    """Light over time: samples (n,) in cd/m2, dark subtracted, `rate_hz` a second."""
-
-    rate_hz: float
-    samples: Array
-
-
-@dataclass(frozen=True, eq=False)
-class Spectrum:
-    """Spectral radiance (n,) in W/(sr m2 nm) from `start_nm` in steps of `step_nm`."""
-
-    start_nm: float
-    step_nm: float
-    radiance: Array
-
-
-Trace = Waveform | Spectrum
 
 
 @dataclass(frozen=True, eq=False)
@@ -467,93 +384,3 @@ def implausible(XYZ: ArrayLike) -> NDArray[np.bool_]:
     values = np.asarray(XYZ, float)
     total = values.sum(axis=-1)
     return np.asarray((total > 0) & (values.min(axis=-1) < -IMPLAUSIBLE * total), bool)
-
-
-@dataclass(frozen=True)
-class Arranged:
-    """Patches (n) as they were read, by what they are: layout of those that differ; order (n,) brings readings of the same
-    patch together, and `begin` says where each patch begins in it."""
-
-    layout: Layout
-    order: NDArray[np.intp]
-    begin: NDArray[np.intp]
-
-
-def arranged(patches: Sequence[Patch], made_for: tuple[Target, ...] = ()) -> Arranged:
-    """Patches arranged for `collect`. Setups that were read by the same list can share it, and with it all that follows from
-    the patches alone. made_for: targets of one's own that the patches may be made for."""
-    rgb = np.array([p.rgb for p in patches], float).reshape(-1, 3)
-    level = np.array([np.nan if p.level is None else p.level for p in patches], float)
-    window = np.array([p.window for p in patches], float)
-    zone = np.array([p.zone or (np.nan,) * 4 for p in patches], float).reshape(-1, 4)
-    pattern = np.array([p.pattern for p in patches], np.str_)
-    at_s = np.array([np.nan if p.at_s is None else p.at_s for p in patches], float)
-    reads = np.array([p.reads for p in patches], np.str_)
-    seen: dict[object, int] = {}
-    group = np.array(
-        [
-            seen.setdefault(
-                (*code, p.window, p.background, p.level, p.zone, p.pattern, p.at_s, p.repeat, p.reads), len(seen)
-            )
-            for p, code in zip(patches, np.round(rgb, 4).tolist(), strict=True)
-        ],
-        np.intp,
-    )
-    order = np.argsort(group, kind="stable")
-    begin = np.flatnonzero(np.diff(group[order], prepend=-1))
-    first = order[begin]
-    layout = Layout(
-        rgb=rgb[first],
-        window=window[first],
-        level=level[first],
-        zone=zone[first],
-        pattern=pattern[first],
-        at_s=at_s[first],
-        reads=reads[first],
-        made_for=made_for,
-    )
-    return Arranged(layout, order, begin)
-
-
-def collect(
-    patches: Sequence[Patch] | Arranged,
-    XYZ: Array,
-    below_floor: NDArray[np.bool_],
-    meter: MeterLimits,
-    time_s: Array | None = None,
-    traces: Sequence[Trace | None] | None = None,
-    matrices: Sequence[ArrayLike | None] | None = None,
-    cold: float = 0.0,
-    made_for: tuple[Target, ...] = (),
-    to_come: float = 0.0,
-) -> Readings:
-    """Readings from n patches, as they are or arranged before, and their XYZ (n, 3) as read; a patch read more than once
-    becomes its median.
-
-    below_floor (n,): the meter said that the light was under its floor. matrices: the correction (3, 3) of each, None where
-    there is none; they apply before anything is judged. made_for: targets of one's own that the patches may be made for.
-    """
-    a = patches if isinstance(patches, Arranged) else arranged(patches, made_for)
-    layout, order, begin = a.layout, a.order, a.begin
-    first = order[begin]
-    times = np.full(len(order), np.nan) if time_s is None else np.asarray(time_s, float)
-    values = np.array(XYZ, float).reshape(-1, 3)
-    for matrix in {id(m): m for m in matrices or () if m is not None}.values():
-        by = np.array([m is matrix for m in matrices or ()])
-        values[by] = corrected(values[by], matrix)
-    merged, below, dim = judged(values[order], begin, np.asarray(below_floor, bool)[order], layout.of_light, meter)
-    given = traces if traces is not None and any(t is not None for t in traces) else ()
-    held = trace_array(given)[first] if given else NO_TRACES
-    return Readings(
-        layout=layout,
-        XYZ=merged,
-        time_s=times[first],
-        below_floor=below,
-        traces=held,
-        meter=meter,
-        dim=dim,
-        drift=None,
-        cold=cold,
-        shared_drift=None,
-        to_come=to_come,
-    )

@@ -1,0 +1,69 @@
+"""What a person types of a stage."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from lumenar.app.application import Application
+from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError
+from lumenar.app.experiments import experiments
+from lumenar.app.experiments.experiment_views import expected_values, value_typed, without_effect
+from lumenar.app.tuning.tunings import name_of
+from lumenar.core.readings.typed_readings import Form, odd, parse
+
+
+def typed_in(
+    app: Application,
+    experiment_id: int,
+    stage: int,
+    form: Form,
+    texts: Sequence[str],
+    stands: Mapping[str, str],
+    greyed: Sequence[str],
+    refused: Sequence[str],
+    sure: bool = False,
+) -> None:
+    """A stage as a person did it: readings one a patch, `-` where the meter shows no number; what the menu shows where it is not
+    what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
+    nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
+    x = experiments.opened(app, experiment_id)
+    if x.shown.can.alone:
+        raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
+    if x.row.state != "waiting" or x.next != stage:
+        raise ConflictError("experiment", "The experiment has gone on meanwhile; look at it again. Nothing was stored.")
+    s = x.made.stages[stage]
+    if experiments.loses_light(x, refused):
+        why = dict.fromkeys(refused, "the person could not make it")
+        experiments.commit(app, x, [None] * len(s.patches), {}, [], why)
+        if experiments.leave_out(app, experiment_id).next is None:
+            experiments.set_state(app, experiment_id, "done")
+        return
+    if len(texts) != len(s.patches):
+        raise BadInputError("readings", f"This step reads {len(s.patches)} patches, {len(texts)} were typed.", "texts")
+    if form == "Y" and s.patches:
+        raise BadInputError("form", "This step needs colour: type X Y Z, Y x y or Y u′ v′.", "form")
+    XYZ: list[Sequence[float] | None] = []
+    for i, (text, patch) in enumerate(zip(texts, s.patches, strict=True)):
+        try:
+            XYZ.append(parse(text, form).XYZ)
+        except ValueError as e:
+            raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
+    if not sure and any(v is not None for v in XYZ):
+        # In HLG nobody knows what greys should have; of metadata that are tried neither.
+        found = odd(
+            [(p.rgb, v) for p, v in zip(s.patches, XYZ, strict=True)], "sdr" if x.setup.signal == "sdr" else "hlg"
+        )
+        if found is not None:
+            raise DoubtfulError(f"{name_of(s.patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
+        if act := without_effect(x, stage, XYZ, refused):
+            raise DoubtfulError(
+                f"All readings are the same as before {act}. Enter it again, check that the display accepts it, and read"
+                " again. If nothing changes, confirm.",
+                "texts.0",
+            )
+    expected = expected_values(x, stage)
+    seen = {p: value_typed(x, p, stands[p]) if stands.get(p, "").strip() else expected[p] for p in s.look}
+    why = dict.fromkeys(refused, "the menu did not let it be set")
+    experiments.commit(app, x, XYZ, seen, [p for p in greyed if p in s.look], why)
+    if experiments.opened(app, experiment_id).next is None:
+        experiments.set_state(app, experiment_id, "done")
