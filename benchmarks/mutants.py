@@ -20,7 +20,7 @@ import shutil
 import subprocess
 import sys
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,8 +30,8 @@ ROOT = Path(__file__).parent.parent
 SOURCE = Path("src/lumenar")
 BUILD = ROOT / "build" / "mutants"
 PARTS = (("tests/core", "tests/bench", "tests/store"), ("tests/app", "tests/api", "tests/publish"))
-MOST_TESTS, MOST_SECONDS = 12, 40.0
-"""So many tests are asked about one fault, as long as they take no more than this together."""
+FIRST, MORE = (8, 15.0), (40, 60.0)
+"""So many tests are asked about one fault, as long as they take no more seconds than this together: a few at first, then more."""
 TURNED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
@@ -45,12 +45,24 @@ SIGNS = {
 
 @dataclass(frozen=True)
 class Fault:
-    """One fault: the file, the line, what is done, and the file's text with it."""
+    """One fault: the file, the line, what is done, and which bytes of the file are replaced by which."""
 
     path: str
     line: int
     what: str
-    text: str
+    start: int
+    end: int
+    new: bytes
+
+    def text(self) -> str | None:
+        """The file's text with it; None where that is no Python, or what it was before."""
+        whole = (ROOT / self.path).read_bytes()
+        changed = (whole[: self.start] + self.new + whole[self.end :]).decode()
+        try:
+            same = ast.dump(ast.parse(changed)) == ast.dump(ast.parse(whole.decode()))
+        except SyntaxError:
+            return None
+        return None if same else changed
 
     @property
     def room(self) -> str:
@@ -61,14 +73,23 @@ class Fault:
 
 def faults(path: str, text: str, lines: set[int]) -> Iterator[Fault]:
     """Every fault that can be put into lines of a file."""
-    tree = ast.parse(text)
-    untouched = _untouched(tree)
+    tree, starts = ast.parse(text), [0]
+    for line in text.encode().split(b"\n"):
+        starts.append(starts[-1] + len(line) + 1)
+    untouched, raw = _untouched(tree), text.encode()
+
+    def place(n: ast.AST) -> tuple[int, int]:
+        return starts[n.lineno - 1] + n.col_offset, starts[n.end_lineno - 1] + n.end_col_offset  # type: ignore[attr-defined]
+
+    def source(n: ast.AST) -> str:
+        start, end = place(n)
+        return raw[start:end].decode()
+
     for node in ast.walk(tree):
         if getattr(node, "lineno", None) not in lines or id(node) in untouched:
             continue
-        for what, new in _changes(node, text):
-            if (changed := _replaced(text, node, new)) is not None:
-                yield Fault(path, node.lineno, what, changed)
+        for what, new in _changes(node, source):
+            yield Fault(path, node.lineno, what, *place(node), new.encode())
 
 
 def _untouched(tree: ast.AST) -> set[int]:
@@ -82,12 +103,8 @@ def _untouched(tree: ast.AST) -> set[int]:
     return {id(n) for f in found for n in ast.walk(f)}
 
 
-def _changes(node: ast.AST, text: str) -> list[tuple[str, str]]:
+def _changes(node: ast.AST, source: Callable[[ast.AST], str]) -> list[tuple[str, str]]:
     """What may be done to a piece of code, in words and as code."""
-
-    def source(n: ast.AST) -> str:
-        return ast.get_source_segment(text, n) or ""
-
     if isinstance(node, ast.Compare) and len(node.ops) == 1:
         left, right, op = source(node.left), source(node.comparators[0]), type(node.ops[0])
         if op in TURNED:
@@ -118,20 +135,6 @@ def _changes(node: ast.AST, text: str) -> list[tuple[str, str]]:
         if one and two and one != two and not node.keywords:
             return [("two arguments are exchanged", f"{source(node.func)}({two}, {one})")]
     return []
-
-
-def _replaced(text: str, node: ast.AST, new: str) -> str | None:
-    """The text with a node's own source replaced; None where that is no Python, or what it was before."""
-    raw = text.encode().split(b"\n")
-    start = sum(len(line) + 1 for line in raw[: node.lineno - 1]) + node.col_offset  # type: ignore[attr-defined]
-    end = sum(len(line) + 1 for line in raw[: node.end_lineno - 1]) + node.end_col_offset  # type: ignore[attr-defined]
-    whole = text.encode()
-    changed = (whole[:start] + new.encode() + whole[end:]).decode()
-    try:
-        same = ast.dump(ast.parse(changed)) == ast.dump(ast.parse(text))
-    except SyntaxError:
-        return None
-    return None if same else changed
 
 
 def note_lines() -> None:
@@ -170,7 +173,7 @@ def known_lines() -> tuple[dict[str, dict[int, set[str]]], dict[str, float]]:
 def chosen(tests: dict[str, dict[int, set[str]]], count: int, seed: int) -> list[Fault]:
     """So many faults, spread over rooms by the root of their size, and within a room at random."""
     by_room: dict[str, list[Fault]] = defaultdict(list)
-    for path, lines in sorted(tests.items()):
+    for path, lines in sorted((p, t) for p, t in tests.items() if p.endswith(".py")):
         run = {line for line, names in lines.items() if names}
         for fault in faults(path, (ROOT / path).read_text(), run):
             by_room[fault.room].append(fault)
@@ -179,16 +182,25 @@ def chosen(tests: dict[str, dict[int, set[str]]], count: int, seed: int) -> list
     whole = sum(weights.values())
     out: list[Fault] = []
     for room, found in sorted(by_room.items()):
-        out += rng.sample(found, min(len(found), max(1, round(count * weights[room] / whole))))
+        wanted = max(1, round(count * weights[room] / whole))
+        sound = (f for f in rng.sample(found, len(found)) if f.text() is not None)
+        out += [f for f, _ in zip(sound, range(wanted), strict=False)]
+    rng.shuffle(out)
     return out
 
 
-def asked(fault: Fault, tests: dict[str, dict[int, set[str]]], times: dict[str, float]) -> list[str]:
-    """The tests that are asked about a fault, the quickest first."""
+def asked(fault: Fault, tests: dict[str, dict[int, set[str]]], times: dict[str, float]) -> tuple[list[str], list[str]]:
+    """The tests that are asked about a fault, the quickest first: a few, and more where none of these notices it."""
+    names = sorted(tests[fault.path][fault.line], key=lambda n: times.get(n, 1e9))
+    few = _within(names, times, *FIRST)
+    return few, _within([n for n in names if n not in few], times, *MORE)
+
+
+def _within(names: list[str], times: dict[str, float], most: int, seconds: float) -> list[str]:
     spent, out = 0.0, []
-    for name in sorted(tests[fault.path][fault.line], key=lambda n: times.get(n, 1e9)):
-        spent += times.get(name, MOST_SECONDS)
-        if len(out) >= MOST_TESTS or (out and spent > MOST_SECONDS):
+    for name in names:
+        spent += times.get(name, seconds)
+        if len(out) >= most or (out and spent > seconds):
             break
         out.append(name)
     return out
@@ -197,8 +209,9 @@ def asked(fault: Fault, tests: dict[str, dict[int, set[str]]], times: dict[str, 
 def noticed(fault: Fault, names: list[str], at: Path) -> bool:
     """Whether one of these tests fails with the fault, in a copy of the repository."""
     file = at / fault.path
-    before = file.read_text()
-    file.write_text(fault.text)
+    before, text = file.read_text(), fault.text()
+    assert text is not None
+    file.write_text(text)
     env = {**os.environ, "PYTHONPATH": str(at / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:xdist", "-p", "no:cacheprovider", *names]
     try:
@@ -237,7 +250,7 @@ def main() -> None:
     def judge(fault: Fault) -> tuple[Fault, bool]:
         at = copies.get()
         try:
-            return fault, noticed(fault, asked(fault, tests, times), at)
+            return fault, any(noticed(fault, names, at) for names in asked(fault, tests, times) if names)
         finally:
             copies.put(at)
 

@@ -152,5 +152,18 @@ def test_experiments_are_weighed_begun_listed_and_learned_from(client, bench):
     assert client.get(f"{AT}/reviews/1/experiments").json()[0]["sentence"] == seen["sentence"]
     problem(client.post(f"{AT}/reviews/1/experiments", json=question | {"control": "No"}), 422, "question")
     problem(client.post(f"{AT}/experiments/{seen['id']}/stages/0", json={"form": "XYZ"}), 409, "by-itself")
-    problem(client.put(f"{AT}/experiments/{seen['id']}/state", json={"state": "paused"}), 409, "experiment")
+    for state in ("paused", "working"):
+        problem(client.put(f"{AT}/experiments/{seen['id']}/state", json={"state": state}), 409, "experiment")
     problem(client.get(f"{AT}/experiments/77"), 404, "experiment")
+
+
+def test_a_photo_is_taken_seen_and_forgotten(client):
+    setup = client.get(f"{AT}/reviews/1/board").json()["rows"][0]["setup"]
+    made = client.post(f"{AT}/reviews/1/camera/photo", json={"setup": setup, "shutter_s": 0.01})
+    assert made.status_code == 201
+    assert [v["id"] for v in client.get(f"{AT}/reviews/1/camera").json()] == [made.json()["id"]]
+    one = f"{AT}/observations/{made.json()['id']}"
+    assert client.get(f"{one}/picture").headers["content-type"] == "image/jpeg"
+    assert client.delete(one).status_code == 204
+    assert client.get(f"{AT}/reviews/1/camera").json() == []
+    problem(client.delete(one), 404, "observation")

@@ -17,6 +17,7 @@ from lumenar.app.tuning import tuning_views
 from lumenar.app.tuning.tunings import Wish, begin
 from lumenar.app.verdict import verdict
 from lumenar.bench.plan import Cell
+from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.numbers import significant
 
 from ..conftest import setup_of
@@ -203,3 +204,14 @@ def test_a_recipe_says_what_to_enter_where_a_game_asks(app, bench, television):
         and f"shows {peak:.0f} cd/m² of it" in most
     )
     assert "Full-screen" in whole and least.startswith("Black: 0.00")
+
+
+def test_a_board_has_only_columns_that_a_setup_of_it_can_fill(app, units):
+    """A monitor for SDR alone has none of PQ and HLG; a television has them."""
+    for name, hdr in (("halden-loft-4.json", False), ("carrow-meridian-65.json", True)):
+        review = new_reviews.add_review(app, units[name], name)
+        shown = board.board(app, review)
+        signals = {r.signal for r in shown.rows} | {"sdr"}
+        assert (signals != {"sdr"}) == hdr
+        columns = {c.measurement for c in shown.columns}
+        assert columns == {m.key for m in MEASUREMENTS.values() if signals & set(m.signals)}

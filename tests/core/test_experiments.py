@@ -17,7 +17,7 @@ from lumenar.core.experiments.locks import LocksAndResets
 from lumenar.core.experiments.ranked import NotchByNotch
 from lumenar.core.experiments.scope import ScopeOfControl
 from lumenar.core.experiments.state_comparison import ComparedState, ShadowRanking, TwoSetups
-from lumenar.core.experiments.visible_effects import SET, Effect, changed, effects, in_words
+from lumenar.core.experiments.visible_effects import SET, Effect, changed, effects, in_words, white_words
 from lumenar.core.menu.controls import Control
 from lumenar.core.targets import TARGETS
 from lumenar.core.tuning.base import Noise
@@ -259,6 +259,11 @@ def test_shadows_are_ranked_by_what_is_lifted():
     end = Remote(of).of(ShadowRanking(states, NOISE))
     assert [r[1] for r in end.rows] == ["help 4", "help 2", "help 0"] and [r[0] for r in end.rows] == [1, 2, 3]
     assert "help 4 lifts shadows most" in end.sentence
+    # Of the first, which the others are held against, nothing has changed; what is less than noise is nothing.
+    first = next(r for r in end.rows if r[1] == "help 0")
+    assert first[-3:] == (0.0, 0.0, 0.0)
+    changes = [v for r in end.rows if r is not first for v in r[-3:]]
+    assert all(v == 0 or abs(v) >= 0.1 for v in changes) and all(v == round(v, 1) for v in changes)
     at_ten = [r[6] for r in end.rows]
     assert at_ten == sorted(at_ten, reverse=True) and {r[8] for r in end.rows} == {0.0}, "black stays where it is"
     alike = Remote(of).of(ShadowRanking((states[0], ComparedState("same", "Studio", states[0].values)), NOISE))
@@ -356,3 +361,20 @@ def test_notch_by_notch_keeps_what_is_set_on_a_faultless_display(seed):
     assert "Blue gain 50, as it is set" in told.sentence
     by_value = {row[1]: row[2] for row in told.rows}
     assert by_value["55"] > 2 and by_value["50"] < 0.6, "white alone would not tell 55 from 50"
+
+
+@pytest.mark.parametrize(
+    ("one", "two", "said"),
+    [
+        ((0.3127, 0.3290), (0.3127, 0.3290 + 0.01), "makes white greener (dE 3.0)"),
+        ((0.3127, 0.3290), (0.3115, 0.3250), "pinker"),
+        ((0.3127, 0.3290), (0.3457, 0.3585), "warmer by 15"),
+        ((0.3457, 0.3585), (0.3127, 0.3290), "cooler by 15"),
+        ((0.3127, 0.3290), (0.3130, 0.3293), "moves white by dE 3.0 (Δu′v′ 0.0002)"),
+    ],
+)
+def test_a_change_of_white_is_said_by_what_it_looks_like(one, two, said):
+    def XYZ(xy):
+        return 100 * np.array([xy[0] / xy[1], 1.0, (1 - sum(xy)) / xy[1]])
+
+    assert said in white_words(XYZ(one), XYZ(two), 3.0)

@@ -44,3 +44,11 @@ def test_lists_are_in_their_order_and_no_place_is_taken_twice():
         assert places == list(range(1, len(figures) + 1))
     assert [f.name for f in EXPECTED[:3]] == ["white_black.white_cd_m2", "white_black.cct_k", "grey_ramp.de2000_mean"]
     assert COMPARED[0].better == -1 and len({f.name for f in FIGURES}) == len(FIGURES)
+
+
+def test_levels_near_white_are_given_in_percent_of_the_signal():
+    patches = MEASUREMENTS["near_white"].patches(Context(target=TARGETS["gamma22"]))
+    XYZ = TARGETS["gamma22"].XYZ(np.array([p.rgb for p in patches]), Anchor(np.array(300.0), np.array(0.05)))
+    readings = collect(patches, XYZ, np.zeros(len(patches), bool), MeterLimits(0.001, 0.001))
+    found = analyse("near_white", readings, TARGETS["gamma22"], uncertain=False).figures["levels_percent"]
+    assert found.max() == 100 and np.allclose(found, 100 * np.sort([p.rgb[0] for p in patches]))

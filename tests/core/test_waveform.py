@@ -64,6 +64,18 @@ def test_regions(frequency, percent, region):
     assert waveform.ieee_region([frequency], [percent / 100]) == region
 
 
+@pytest.mark.parametrize(
+    ("frequency", "percent", "region"),
+    [
+        (89.9, 0.9, 2), (90, 2.99, 1), (90, 3.01, 2), (90, 7.19, 2), (90, 7.21, 3),
+        (1250, 99.9, 2), (1250, 100.1, 3), (1250.5, 100.1, 2), (3000, 99.8, 1), (3000, 100, 2), (3001, 101, 1),
+    ],
+)  # fmt: skip
+def test_regions_at_both_sides_of_their_edges(frequency, percent, region):
+    """8 % of 90 Hz to 1,250 Hz is low risk, a thirtieth up to 3,000 Hz has no effect; beyond there is no limit."""
+    assert waveform.ieee_region([frequency], [percent / 100]) == region
+
+
 def test_what_is_no_waveform_is_refused():
     for samples in (np.zeros(500), np.ones(20), np.full(500, np.nan)):
         with pytest.raises(ValueError, match="200 or more samples"):

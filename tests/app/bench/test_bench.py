@@ -2,6 +2,7 @@
 
 import time
 
+import numpy as np
 import pytest
 
 from lumenar.app.application import Application
@@ -136,3 +137,12 @@ def test_how_it_warmed_up_stands_on_the_plates_of_white(app, bench, phone):
     chart = shown.charts[-1]
     assert chart.key == "warm_up" and "minutes of warming up" in shown.words
     assert len(chart.table.rows) >= 10 and chart.table.rows[-1][2] == 100
+
+
+def test_a_reading_under_the_floor_is_shown_without_numbers(bench):
+    bench.live.read("black", "below_floor", None)
+    shown = bench.live.status().reading
+    assert (shown.outcome, shown.Y, shown.u, shown.v) == ("below_floor", None, None, None)
+    bench.live.read("white", "ok", np.array([95.0, 100.0, 109.0]), (101.0, 0.5))
+    shown = bench.live.status().reading
+    assert shown.Y == 100.0 and shown.u == pytest.approx(0.198, abs=0.01) and (shown.target_Y, shown.de) == (101.0, 0.5)

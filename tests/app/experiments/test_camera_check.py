@@ -55,6 +55,8 @@ def test_bands_are_told_with_their_pace_by_the_light_beside(app, laptop):
     assert view.parts[0].hz == pytest.approx(240, abs=4) and view.parts[1].hz == 120.0
     assert view.parts[0].depth_percent == pytest.approx(30, abs=4) and "at about 24" in view.sentence
     assert [c.key for c in view.charts] == ["camera_lines", "camera_spectrum"]
+    x, y = view.charts[1].x, view.charts[1].y
+    assert (x.low, x.decimals, y.low) == (0, 0, 0) and x.high > x.low and y.high >= 1
     # The display at the other side.
     other = seen(app, laptop, Photo(as_file(picture()), "right"))
     assert other.parts[0].depth_percent == pytest.approx(50, abs=6) and other.parts[0].hz is None

@@ -65,6 +65,7 @@ def test_three_features_in_three_lights(app, bench, experimenter, television, na
     assert grid.advice[0] == "Keep Saver at off while measuring. Its effect is strong."
     assert grid.advice[2] == "Auto light has no measurable effect. Leave it on or off."
     assert len(grid.tone.series) == 1 + len(grid.states) and grid.figures[0].title == white
+    assert set(grid.tone.table.decimals[1:]) == {2} and len(grid.tone.table.decimals) == len(grid.tone.table.heads)
 
 
 def test_what_follows_stands_in_the_menu_map_and_in_the_list(app, bench, experimenter, television):

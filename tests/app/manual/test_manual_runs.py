@@ -75,6 +75,7 @@ def light(sheet, white=180.0, black=0.09):
 
 def type_all(app, run, texts=None):
     sheet = manual_runs.sheet(app, run)
+    assert {p.window_percent for p in sheet.patches} <= {10.0, 100.0}
     entries = [Entry(p.patch, t) for p, t in zip(sheet.patches, texts or light(sheet), strict=True)]
     return manual_runs.enter(app, run, "XYZ", entries)
 

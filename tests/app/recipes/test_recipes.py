@@ -184,6 +184,8 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
     best = next(p.recipe for p in said.purposes if p.recipe is not None and p.recipe.setup == str(tuned))
     assert best.replay_failed and not best.replayed and any("Its replay failed" in c for c in best.caveats)
     assert any(g.startswith("Replayed from a factory reset, and failed") for g in said.gaps)
+    unproven = next((g for g in said.gaps if g.startswith("Not replayed after")), "")
+    assert best.name not in unproven, "it was replayed, though it failed"
     bluer = [None if v is None else [v[0], v[1], 1.1 * v[2]] for v in row.XYZ]
     with app.db.transaction() as db:
         replays.finish(db, row.id, "done", "", bluer)
@@ -193,6 +195,11 @@ def test_a_figure_that_is_not_kept_is_said(app, bench, monitor, tuned, replayer)
     replayed(app, bench, replayer, monitor, tuned)
     seen = recipes.recipe(app, monitor, tuned)
     assert all(f.kept for f in seen.promised) and [r.kept for r in seen.replays] == [True, False]
+    said = verdict.verdict(app, monitor)
+    best = next(p.recipe for p in said.purposes if p.recipe is not None and p.recipe.setup == str(tuned))
+    unproven = {r.name for p in said.purposes if (r := p.recipe) is not None and r.setup != str(tuned)}
+    listed = next((g for g in said.gaps if g.startswith("Not replayed after")), "")
+    assert best.replayed and best.name not in listed and all(name in listed for name in unproven)
 
 
 def test_a_replay_begins_with_a_factory_reset_whatever_stood_there(app, bench, monitor, replayer, monkeypatch):

@@ -229,7 +229,7 @@ def colours_beside(XYZ: Array, white: Array) -> Array:
 def _words(key: str, v: float, a: Array, b: Array) -> str:
     up = v > 0
     if key == "white":
-        return _white_words(a[len(GREYS) - 1], b[len(GREYS) - 1], v)
+        return white_words(a[len(GREYS) - 1], b[len(GREYS) - 1], v)
     if key in ("hue", "one saturation", "lightness"):
         Lab_a, Lab_b = (colours_beside(x[len(GREYS) :], np.maximum(x[len(GREYS) - 1], 1e-9)) for x in (a, b))
         if key == "hue":
@@ -255,7 +255,8 @@ def _words(key: str, v: float, a: Array, b: Array) -> str:
     }[key]
 
 
-def _white_words(a: Array, b: Array, v: float) -> str:
+def white_words(a: Array, b: Array, v: float) -> str:
+    """A change of white by v dE in words, from XYZ (3,) to XYZ (3,): warmer or cooler, greener or pinker, else how far."""
     (cct_a, duv_a), (cct_b, duv_b) = (cct_duv(XYZ_to_xy(x)) for x in (a, b))
     if np.isfinite(cct_a) and np.isfinite(cct_b) and abs(float(cct_b - cct_a)) > 100:
         way = "cooler" if cct_b > cct_a else "warmer"
