@@ -55,6 +55,15 @@ def test_a_white_that_did_not_move_with_its_control_is_asked_about():
     assert asked([95.0, 100.0, 109.0], [95.0, near, 109.0], 0.5) is None, "hardly anything was expected to change"
 
 
+def test_a_jump_in_the_dark_is_asked_about_too():
+    dark = Attempt(stage="gains", values={"White > Red": 50.0}, patches=(GREY,), XYZ=np.array([[0.38, 0.4, 0.44]]))
+    for times, surprising in ((1.5, False), (1.8, True), (0.5, True)):
+        found = asked([0.38 * times, 0.4 * times, 0.44 * times], earlier=(dark,), patch=GREY)
+        assert (found == (0, "It had 0.400 cd/m² before. Is it so?")) == surprising
+    none = Attempt(stage="gains", values={}, patches=(GREY,), XYZ=np.array([[0.0, 0.0, 0.0]]))
+    assert asked([0.4, 0.4, 0.4], earlier=(none,), patch=GREY) is None, "nothing is no light to compare with"
+
+
 def test_readings_under_the_floor_are_no_surprise():
     assert asked(None, [60.0, 70.0, 80.0], 0.01) is None
 

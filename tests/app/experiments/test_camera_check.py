@@ -143,8 +143,13 @@ def test_the_stand_ins_camera_sees_what_the_photodiode_knows(app, laptop):
     assert view.setup_name == "Plain" and view.shutter == "1/1000 s"
     camera.photograph(app, laptop, setup, 1 / 10)
     assert camera.views(app, laptop)[0].parts[0].depth_percent < view.parts[0].depth_percent / 5
-    with pytest.raises(BadInputError, match="1/10,000 s to 1 s"):
-        camera.photograph(app, laptop, setup, 5.0)
+    for shutter_s in (1 / 10_000, 1.0):
+        camera.photograph(app, laptop, setup, shutter_s)
+    taken = len(camera.views(app, laptop))
+    for shutter_s in (1 / 10_001, 1.001):
+        with pytest.raises(BadInputError, match="1/10,000 s to 1 s"):
+            camera.photograph(app, laptop, setup, shutter_s)
+    assert len(camera.views(app, laptop)) == taken
 
 
 @pytest.mark.parametrize("size", [(1, 4000), (4000, 1), (63, 63), (1, 1)])
