@@ -167,3 +167,12 @@ def test_a_photo_is_taken_seen_and_forgotten(client):
     assert client.delete(one).status_code == 204
     assert client.get(f"{AT}/reviews/1/camera").json() == []
     problem(client.delete(one), 404, "observation")
+
+
+def test_readings_are_saved_in_every_format_that_is_listed(client):
+    listed = client.get(f"{AT}/formats").json()
+    assert [f["title"] for f in listed] == ["JSON", "CSV", "CGATS"]
+    for f in listed:
+        answer = client.get(f"{AT}/reviews/1/readings?format={f['key']}")
+        assert answer.status_code == 200 and "review-1." in answer.headers["content-disposition"]
+    problem(client.get(f"{AT}/reviews/1/readings?format=wish"), 422, "format")

@@ -35,5 +35,7 @@ def test_the_command_says_what_became_of_it(tmp_path, capsys):
     assert found["format"] == "lumenar-tuning" and found["settings"] and found["gain"]["low"] < found["gain"]["high"]
     assert main(["tune", str(unit), "--mode", "Nowhere"]) == 2
     assert "no mode 'Nowhere'" in capsys.readouterr().err
+    assert main(["tune", str(unit), "--mode", "Faithful", "--goal", "wish"]) == 2
+    assert "There is no goal 'wish'; known are tone, shadows, luminance" in capsys.readouterr().err
     assert main(["tune", str(unit), "--mode", "Faithful", "--goal", "points"]) == 2
     assert "cannot be tuned" in capsys.readouterr().err
