@@ -122,9 +122,9 @@ def whole(whole_folder, tmp_path):
 
 
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory, worker_id):
+def demo_folder(tmp_path_factory, request):
     """The demonstration's data, built once for all workers, to be copied."""
-    if worker_id == "master":
+    if not hasattr(request.config, "workerinput"):
         shared = tmp_path_factory.mktemp("demo")
     else:
         shared = tmp_path_factory.getbasetemp().parent / "demo"
