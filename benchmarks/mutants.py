@@ -1,13 +1,13 @@
 """How many deliberate faults the tests notice: `make mutants`.
 
-Small faults are put into the code one at a time, spread over its rooms: a comparison turned or moved by its edge, `and` for `or`,
-a condition turned round, a number changed, plus for minus, a statement left out, another order of arguments. For each the tests
-that run its line are run, the quickest first, until one fails. Printed are the faults that no test notices, and their share by
-room. The browser's tests are not asked: what only they run is left out.
+Small faults are put into the code one at a time, spread over its packages: `<` becomes `<=`, `and` becomes `or`, the branches of
+a condition change places, a number or a sign changes, a call is left out, two arguments are exchanged. For each fault, the tests
+that run its line are run, the quickest first, until one fails. It prints the faults that no test notices and their share by
+package. Browser tests don't take part, so code that only they run is left out.
 
     python -m benchmarks.mutants [--count 240] [--seed 1] [--lines]
 
---lines notes anew which test runs which line; it takes a quarter of an hour, and is done by itself where it was not done yet.
+--lines records again which test runs which line. This takes a quarter of an hour, and also happens if there is no record yet.
 """
 
 from __future__ import annotations
@@ -31,7 +31,8 @@ SOURCE = Path("src/lumenar")
 BUILD = ROOT / "build" / "mutants"
 PARTS = (("tests/core", "tests/bench", "tests/store"), ("tests/app", "tests/api", "tests/publish"))
 FIRST, MORE = (8, 15.0), (40, 60.0)
-"""So many tests are asked about one fault, as long as they take no more seconds than this together: a few at first, then more."""
+"""Limits of the tests run for one fault, as their number and their seconds together: at first, and then if none of them
+failed."""
 TURNED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
@@ -45,7 +46,7 @@ SIGNS = {
 
 @dataclass(frozen=True)
 class Fault:
-    """One fault: the file, the line, what is done, and which bytes of the file are replaced by which."""
+    """One fault: the file, the line, the change in words, and the bytes from start to end that `new` replaces."""
 
     path: str
     line: int
@@ -55,7 +56,7 @@ class Fault:
     new: bytes
 
     def text(self) -> str | None:
-        """The file's text with it; None where that is no Python, or what it was before."""
+        """The file's text with the fault; None if that is not valid Python or means the same."""
         whole = (ROOT / self.path).read_bytes()
         changed = (whole[: self.start] + self.new + whole[self.end :]).decode()
         try:
@@ -93,7 +94,7 @@ def faults(path: str, text: str, lines: set[int]) -> Iterator[Fault]:
 
 
 def _untouched(tree: ast.AST) -> set[int]:
-    """What only says types or words: annotations, decorators and docstrings."""
+    """Nodes that don't change what the code does: annotations, decorators and docstrings."""
     found: list[ast.AST] = []
     for node in ast.walk(tree):
         found += [n for name in ("annotation", "returns") if isinstance(n := getattr(node, name, None), ast.AST)]
@@ -104,7 +105,7 @@ def _untouched(tree: ast.AST) -> set[int]:
 
 
 def _changes(node: ast.AST, source: Callable[[ast.AST], str]) -> list[tuple[str, str]]:
-    """What may be done to a piece of code, in words and as code."""
+    """The changes to try on a piece of code, each in words and as code."""
     if isinstance(node, ast.Compare) and len(node.ops) == 1:
         left, right, op = source(node.left), source(node.comparators[0]), type(node.ops[0])
         if op in TURNED:
@@ -171,7 +172,7 @@ def known_lines() -> tuple[dict[str, dict[int, set[str]]], dict[str, float]]:
 
 
 def chosen(tests: dict[str, dict[int, set[str]]], count: int, seed: int) -> list[Fault]:
-    """So many faults, spread over rooms by the root of their size, and within a room at random."""
+    """`count` faults: each package gets a share by the square root of its size, chosen at random."""
     by_room: dict[str, list[Fault]] = defaultdict(list)
     for path, lines in sorted((p, t) for p, t in tests.items() if p.endswith(".py")):
         run = {line for line, names in lines.items() if names}
@@ -190,7 +191,7 @@ def chosen(tests: dict[str, dict[int, set[str]]], count: int, seed: int) -> list
 
 
 def asked(fault: Fault, tests: dict[str, dict[int, set[str]]], times: dict[str, float]) -> tuple[list[str], list[str]]:
-    """The tests that are asked about a fault, the quickest first: a few, and more where none of these notices it."""
+    """The tests to run for a fault, the quickest first, in two groups: the second is run if the first doesn't fail."""
     names = sorted(tests[fault.path][fault.line], key=lambda n: times.get(n, 1e9))
     few = _within(names, times, *FIRST)
     return few, _within([n for n in names if n not in few], times, *MORE)

@@ -17,8 +17,8 @@ TYPED = typed.DRIVER.key
 
 
 def entries(menu: Menu, mode: str, signal: Signal, values: Mapping[str, Value]) -> list[tuple[str, str]]:
-    """Paths and values to enter in this order once the mode is chosen and as shipped. What the menu would refuse by now stands
-    there too: the person sees what the display makes of it."""
+    """Paths and values to enter, in this order, after choosing a mode that is at its defaults. Values that the menu should refuse
+    are included: the person sees what the display does with them."""
     asked: list[tuple[str, str]] = []
 
     def note(task: Task) -> Reply:

@@ -42,15 +42,15 @@ class _Strict(BaseModel):
 
 
 class _Whole(_Strict):
-    """Something of which more than one asks the same."""
+    """A part of the document whose derived values are computed once and kept."""
 
     @cached_property
     def kept(self) -> dict[object, Any]:
-        """What was found of it, by what was asked."""
+        """Derived values by their key."""
         return {}
 
     def memo(self, key: object, find: Callable[[], R]) -> R:
-        """What `find` gives for `key`, found once."""
+        """The value under `key`, computed by `find` the first time."""
         if key not in self.kept:
             self.kept[key] = find()
         found: R = self.kept[key]

@@ -23,9 +23,13 @@ def typed_in(
     refused: Sequence[str],
     sure: bool = False,
 ) -> None:
-    """A stage as a person did it: readings one a patch, `-` where the meter shows no number; what the menu shows where it is not
-    what it should be; what cannot be set any more; what of the acts was refused. BadInputError names what cannot be read, and
-    nothing is stored then; DoubtfulError asks about a reading that is odd, unless the person is sure."""
+    """Store a stage that a person carried out.
+
+    texts: one reading for each patch, `-` if the meter showed no number; stands: values that the menu shows instead of the
+    expected ones; greyed: controls that can't be set any more; refused: acts that the display didn't accept; sure: the person has
+    confirmed the readings. Raises BadInputError for a reading that can't be understood, and DoubtfulError for one that is
+    unlikely and not confirmed; nothing is stored then.
+    """
     x = experiments.opened(app, experiment_id)
     if x.shown.can.alone:
         raise ConflictError("by-itself", "The bench reads this display, so typed readings aren't accepted.")
@@ -49,7 +53,7 @@ def typed_in(
         except ValueError as e:
             raise BadInputError("reading", f"{name_of(patch)}: {e}. Nothing was stored.", f"texts.{i}") from e
     if not sure and any(v is not None for v in XYZ):
-        # In HLG nobody knows what greys should have; of metadata that are tried neither.
+        # HLG greys have no expected luminance, and neither do greys under metadata that are being tried.
         found = odd(
             [(p.rgb, v) for p, v in zip(s.patches, XYZ, strict=True)], "sdr" if x.setup.signal == "sdr" else "hlg"
         )

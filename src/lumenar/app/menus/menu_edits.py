@@ -29,16 +29,20 @@ from lumenar.store import menus, reviews, runs
 from lumenar.store.reviews import SetupRow
 
 Answer = Literal["ask", "were", "changed"]
-"""What a person says of a default that was corrected: it was like that when it was measured, or has changed since."""
+"""What to do about measured setups if a default is corrected: `ask`; `were`, the display had this default when it was measured;
+or `changed`, the default changed after that."""
 
 
 def change(
     app: Application, review_id: int, unit_id: int | None, modes: str, controls: str, answer: Answer = "ask"
 ) -> MenuMap:
-    """Correct a menu by its texts. New modes get a setup; a mode that is gone loses its setups where nothing was read in
-    them. BadInputError where the texts cannot be read, or a setup holds what the new menu cannot take; ConflictError where a
-    mode that was read would go, or a default is corrected of what was measured and nobody has said what it was then. Nothing
-    is changed then."""
+    """Replace a menu by what its two texts say. A new mode gets a setup, and a mode that is gone loses its setups if nothing was
+    read in them.
+
+    Raises BadInputError if a text can't be understood or a setup has a value that the new menu doesn't allow; ConflictError if a
+    mode with readings would be removed, or if the default of a measured control changes and `answer` is `ask`. Nothing is changed
+    then.
+    """
     shown = sample_of(app, review_id, unit_id)
     menu = parse(modes, controls, shown.row.kind, titles(app))
     return _become(app, review_id, shown, replace(menu, mode_path=shown.menu.mode_path), answer)
@@ -101,7 +105,7 @@ ModeKey = tuple[str, str]
 
 
 def _plural(name: str, count: int) -> str:
-    """A name that may be of several words, for so many of it."""
+    """A name in the singular or plural: "setup", "setups", "reading of light", "readings of light"."""
     first, _, rest = name.partition(" of ")
     several = first if count == 1 else f"{first}s"
     return f"{several} of {rest}" if rest else several
@@ -216,8 +220,8 @@ def _fits(
     moved: Mapping[str, str],
     called: Mapping[ModeKey, str],
 ) -> list[str]:
-    """See that a setup fits the new menu. Gives the defaults that are corrected of what was measured in it, in words, where
-    nobody has said what they were."""
+    """Check that a setup fits the new menu. Returns, as sentences, the defaults that change under its readings if `answer`
+    doesn't say what they were."""
     try:
         mode = menu.mode(setup.mode, setup.signal)
     except MenuError:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -86,15 +87,11 @@ def figures_of(app: Application, row: ReplayRow, target: Target) -> dict[str, fl
     limits = MeterLimits(float(row.meter.get("repeatability", 0.002)), float(row.meter.get("floor", 0.0)))
     patches = [Patch((p[0], p[1], p[2])) for p in row.patches]
     readings = collect(patches, np.nan_to_num(XYZ), np.isnan(XYZ[:, 1]), limits)
-    found: dict[str, float] = {}
-    for f in PROMISED:
-        try:
-            value = analyse(f.measurement, readings, target, uncertain=False).scalar(f.key)
-        except MissingPatchError:
-            continue
-        if value is not None:
-            found[f.name] = value
-    return found
+    analyses: dict[str, Analysis] = {}
+    for measurement in dict.fromkeys(f.measurement for f in PROMISED):
+        with suppress(MissingPatchError):
+            analyses[measurement] = analyse(measurement, readings, target, uncertain=False)
+    return {f.name: value for f in PROMISED if (value := value_of(analyses, f)) is not None}
 
 
 def of_replay(

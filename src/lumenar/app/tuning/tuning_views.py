@@ -183,11 +183,12 @@ def choices(app: Application, review_id: int, setup_id: int) -> list[GoalChoice]
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     plan = plan_for(app, shown, setup, Wish(FAITHFUL, 120.0))
-    found = {g: controls_for(plan, GOALS[g].kinds) for g in session.possible(plan)}
-    return [
-        GoalChoice(g, GOALS[g].title, why, [c.path for c, _ in found[g]], GOALS[g].usual_readings(plan, found[g]))
-        for g, why in session.possible(plan).items()
-    ]
+    offered = []
+    for key, why in session.possible(plan).items():
+        goal = GOALS[key]
+        found = controls_for(plan, goal.kinds)
+        offered.append(GoalChoice(key, goal.title, why, [c.path for c, _ in found], goal.usual_readings(plan, found)))
+    return offered
 
 
 @dataclass(frozen=True)

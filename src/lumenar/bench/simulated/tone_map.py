@@ -11,9 +11,6 @@ from lumenar.core.signals import Metadata, Signal
 
 Array = NDArray[np.float64]
 
-MASTERED_CD_M2 = 10_000.0
-"""Peak of a PQ signal that says nothing of itself (Rec. ITU-R BT.2100)."""
-
 
 def light(V: Array, signal: Signal, tone_map: ToneMap, peak: float, sent: Metadata | None) -> Array:
     """Light per channel (..., 3) in cd/m2 of the container that signals V (..., 3) become. peak: what the electronics believe

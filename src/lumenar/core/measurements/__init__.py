@@ -6,23 +6,18 @@ A new one is one new file here that defines MEASUREMENT; nothing else knows thei
 from __future__ import annotations
 
 from collections.abc import Callable
-from importlib import import_module
-from pkgutil import iter_modules
 from typing import get_args
 
 from lumenar.core.measurements.base import Column, Context, Figures, Group, Measurement, MissingPatchError
 from lumenar.core.measurements.figure import Figure
+from lumenar.core.registry import registered
 from lumenar.core.signals import Signal
 
 _GROUPS = get_args(Group)
 
 
 def _load() -> dict[str, Measurement]:
-    found = [
-        m
-        for info in iter_modules(__path__)
-        if isinstance(m := getattr(import_module(f"{__name__}.{info.name}"), "MEASUREMENT", None), Measurement)
-    ]
+    found = registered(__name__, __path__, "MEASUREMENT", Measurement)
     found.sort(key=lambda m: (_GROUPS.index(m.group), m.order, m.key))
     return {m.key: m for m in found}
 

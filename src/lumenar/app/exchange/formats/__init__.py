@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from importlib import import_module
-from pkgutil import iter_modules
 
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display_of
 from lumenar.app.errors import BadInputError
 from lumenar.app.exchange.formats.base import Format
+from lumenar.core.registry import registered
 
-_FOUND = [getattr(import_module(f"{__name__}.{m.name}"), "FORMAT", None) for m in iter_modules(__path__)]
-FORMATS: dict[str, Format] = {f.key: f for f in sorted((f for f in _FOUND if f is not None), key=lambda f: f.place)}
+_FOUND = registered(__name__, __path__, "FORMAT", Format)
+FORMATS: dict[str, Format] = {f.key: f for f in sorted(_FOUND, key=lambda f: f.place)}
 """Every format by its key, in the order in which they are listed."""
 
 

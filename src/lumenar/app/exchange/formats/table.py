@@ -20,7 +20,7 @@ Row = tuple[object, ...]
 
 @dataclass(frozen=True)
 class SetupTable:
-    """A setup and its readings of light, each with the measurements that use it."""
+    """A setup and its light readings, each with the measurements that use it."""
 
     name: str
     unit: str

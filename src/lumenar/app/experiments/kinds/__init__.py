@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from importlib import import_module
-from pkgutil import iter_modules
 from typing import Annotated
 
 from pydantic import WithJsonSchema
 
 from lumenar.app.experiments.kinds.base import KindOfQuestion
+from lumenar.core.registry import registered
 
-_FOUND = [getattr(import_module(f"{__name__}.{m.name}"), "KIND", None) for m in iter_modules(__path__)]
-KINDS: dict[str, KindOfQuestion] = {
-    k.key: k for k in sorted((k for k in _FOUND if k is not None), key=lambda k: k.place)
-}
+_FOUND = registered(__name__, __path__, "KIND", KindOfQuestion)
+KINDS: dict[str, KindOfQuestion] = {k.key: k for k in sorted(_FOUND, key=lambda k: k.place)}
 """By key, in the order in which they are offered."""
 OBSERVED: tuple[str, ...] = tuple(
     k for _, k in sorted((k.observed, k.key) for k in KINDS.values() if k.observed is not None)

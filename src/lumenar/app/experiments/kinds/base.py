@@ -29,13 +29,14 @@ HDR: tuple[Signal, ...] = ("pq", "hlg")
 ANY = (*SDR, *HDR)
 MOST_STATES = 40
 Asked = Mapping[str, Any]
-"""A question as it is stored: all that its experiment is planned from, so that it is planned the same again."""
+"""A question as the store keeps it: everything its experiment is planned from, so that the same plan can be made again."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Question:
-    """What is to be found out, on a setup. control: which one it is about; second: another that is tried with it notch by notch;
-    by: what notches are ranked by; setups: those that are compared with the setup; conditions: what is tried in which light."""
+    """A question about a setup. control: the control it is about; second: a second control, tried together with the first in
+    every combination; by: the figure that values are ranked by; setups: other setups to compare with; conditions: the features
+    and the room lights to try."""
 
     kind: str
     setup: int
@@ -48,7 +49,7 @@ class Question:
 
 @dataclass(frozen=True)
 class Ground:
-    """What a question is asked of."""
+    """The setup that a question is about, with its display and menu."""
 
     app: Application
     review_id: int
@@ -72,7 +73,7 @@ class Ground:
 
     @property
     def begun(self) -> Asked:
-        """What is stored of every question."""
+        """The part of the stored form that is the same for every kind of question."""
         s = self.setup
         return {"mode": s.mode, "signal": s.signal, "state": self.state, "target": s.target, "tried": []}
 
@@ -81,7 +82,7 @@ class Ground:
         return free(self.menu, self.mode, self.state, path, place)
 
     def part(self, paths: Sequence[str]) -> dict[str, Any]:
-        """Controls as they are now, without what is said of their locks and resets."""
+        """A document of these controls without their locks and resets."""
         kept = tuple(replace(self.menu.control(p), locks={}, resets=()) for p in paths)
         return document_of(Menu((), kept, self.menu.mode_path))
 
@@ -90,11 +91,11 @@ class Ground:
 class KindOfQuestion:
     """One kind of question.
 
-    key: what the store calls it; place: in the list that is offered; title: as it is offered, empty where it has a view of its
-    own; signals: of the setups it is for; plan: what is stored of a question; make: the experiment; named: as a person asks it;
-    control, setups: whether it is about a control, and about other setups; most: stages that may come of it, None where
-    something else keeps them few; beside: the measurements that its answers stand beside; observed: its place among what reports
-    say of the display's behaviour, None where its answers are not told there.
+    key: its name in the store; place: its position in the list of questions; title: its words in that list, empty if it has a
+    view of its own; signals: the signals a setup may have; plan: makes the stored form of a question; make: makes the experiment;
+    named: the question as a sentence; control, setups: whether it needs a control, or other setups; most: the largest number of
+    stages, None if something else limits it; beside: measurements whose charts show its answers; observed: its position in the
+    report's section on the display's behaviour, None if the report leaves its answers out.
     """
 
     key: str

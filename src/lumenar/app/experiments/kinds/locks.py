@@ -21,7 +21,7 @@ from lumenar.core.tuning.base import Noise
 
 def _locks(g: Ground, q: Question) -> Asked:
     g.free(q.control, "control")
-    # What is known to lock or reset others itself stays where it is, as it would disturb them.
+    # Controls that lock or reset others stay where they are: moving them would change what this one is tested on.
     others = [
         c.path
         for c in settable(g.menu, g.mode, g.state)

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from importlib import import_module
-from pkgutil import iter_modules
-
+from lumenar.core.registry import registered
 from lumenar.core.tuning.goals.base import Goal
 
-_FOUND = [getattr(import_module(f"{__name__}.{m.name}"), "GOAL", None) for m in iter_modules(__path__)]
-GOALS: dict[str, Goal] = {g.key: g for g in sorted((g for g in _FOUND if g is not None), key=lambda g: g.place)}
+_FOUND = registered(__name__, __path__, "GOAL", Goal)
+GOALS: dict[str, Goal] = {g.key: g for g in sorted(_FOUND, key=lambda g: g.place)}
 """Every goal by its key, in the order in which they are tuned: the curve bends white, white costs light, points stand on white,
 colours on all."""
 CHOSEN: tuple[str, ...] = tuple(g.key for g in GOALS.values() if g.chosen)

@@ -39,7 +39,7 @@ class Goal:
     moves_white: bool = True
     """Whether its controls move white."""
     remembers: bool = False
-    """Whether its solver remembers what each control did by itself."""
+    """Whether its solver keeps what it found, or finds it at no cost. What the others find is kept for them."""
     last_counts: bool = False
     """Whether the last attempt stands, and not the one with the least error."""
     charted: tuple[str, str] | None = None
