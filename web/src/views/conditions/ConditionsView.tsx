@@ -3,14 +3,13 @@ import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { ConditionsResult, Experiment } from "../../api/client";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../kit/basics";
-import { Choice } from "../../kit/field";
-import { Past } from "../../kit/Past";
+import { Failed, Key, Quiet, QuietButton } from "../../kit/basics";
 import type { Confirmed } from "../../kit/ReadingFields";
 import { ChartPanel } from "../../pictures/ChartPanel";
+import { useStart, useSteps } from "../../session/acts";
+import { Progress, PutBack, StageByHand } from "../../session/Experiment";
+import { SessionHead } from "../../session/SessionHead";
 import { useBoard } from "../board/queries";
-import { useStart, useSteps } from "../findout/acts";
-import { PutBack, StageByHand, Under } from "../findout/Experiment";
 import { useExperiment, useExperiments } from "../findout/queries";
 import { AskConditions } from "./AskConditions";
 import { EffectGrid } from "./EffectGrid";
@@ -147,16 +146,7 @@ function Session({ experiment, result, fresh }: { experiment: Experiment; result
   const label = stage?.light;
   return (
     <Box p="16px" overflowY="auto" flex="1">
-      <Text as="h2" fontSize="18px" fontWeight="600" mb="4px">
-        {experiment.title}
-      </Text>
-      <Under experiment={experiment} onState={(s) => state.mutate(s)} />
-      {experiment.message && (
-        <Text role="alert" color="lamp" mb="12px">
-          {experiment.message}
-        </Text>
-      )}
-      {state.error && <ProblemNote error={state.error} />}
+      <Progress experiment={experiment} error={state.error} onState={(s) => state.mutate(s)} />
       {experiment.state === "done" && fresh && (
         <Box fontSize="15px" mb="14px" data-testid="advice">
           {result.advice.map((a) => (
@@ -237,26 +227,17 @@ export default function ConditionsView() {
   const x = number === null ? undefined : shown.data;
   return (
     <Flex direction="column" h="100%">
-      <ViewHead title="Conditions">
-        {!x && rows.length > 0 && (
-          <Choice
-            aria-label="Setup"
-            w="240px"
-            value={String(setup)}
-            choices={Object.fromEntries(rows.map((r) => [String(r.setup), r.name]))}
-            onChange={(v) => setSearch({ new: "", setup: v }, { replace: true })}
-          />
-        )}
-        {!x && <Text color="ink3">automatic features in different room lights</Text>}
-        <Box flex="1" />
-        <Past
-          of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}
-          shown={x?.id ?? null}
-          label="Experiments of this review"
-          fresh="A new experiment…"
-          w="300px"
-          onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
-        />
+      <SessionHead
+        title="Conditions"
+        about="automatic features in different room lights"
+        rows={rows}
+        setup={setup}
+        onSetup={(v) => setSearch({ new: "", setup: v }, { replace: true })}
+        past={own}
+        shown={x?.id ?? null}
+        fresh="A new experiment…"
+        onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
+      >
         <QuietButton asChild>
           <A to={`/review/${review}/camera`}>Camera check</A>
         </QuietButton>
@@ -265,7 +246,7 @@ export default function ConditionsView() {
             Board <Key>esc</Key>
           </A>
         </QuietButton>
-      </ViewHead>
+      </SessionHead>
       {x && result.data ? (
         <Session key={x.id} experiment={x} result={result.data} fresh={!result.isPlaceholderData} />
       ) : setup ? (

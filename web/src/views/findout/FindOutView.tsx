@@ -1,17 +1,16 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { useAct } from "../../api/act";
 import { api, type Experiment, got } from "../../api/client";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, ProblemNote, Quiet, QuietButton, ViewHead } from "../../kit/basics";
-import { Choice } from "../../kit/field";
-import { Past } from "../../kit/Past";
+import { Failed, Key, Quiet, QuietButton } from "../../kit/basics";
 import type { Confirmed } from "../../kit/ReadingFields";
+import { TOUCHED, useStart, useSteps } from "../../session/acts";
+import { Answer, Progress, PutBack, StageByHand } from "../../session/Experiment";
+import { SessionHead } from "../../session/SessionHead";
 import { useBoard } from "../board/queries";
 import { Ask } from "./Ask";
-import { TOUCHED, useStart, useSteps } from "./acts";
-import { Answer, PutBack, StageByHand, Under } from "./Experiment";
 import { FINDOUT_KEYS } from "./keys";
 import { useExperiment, useExperiments } from "./queries";
 
@@ -33,16 +32,7 @@ function Session({ experiment }: { experiment: Experiment }) {
   });
   return (
     <Box p="16px" overflowY="auto">
-      <Text as="h2" fontSize="18px" fontWeight="600" mb="4px">
-        {experiment.title}
-      </Text>
-      <Under experiment={experiment} onState={(s) => state.mutate(s)} />
-      {experiment.message && (
-        <Text role="alert" color="lamp" mb="12px">
-          {experiment.message}
-        </Text>
-      )}
-      {state.error && <ProblemNote error={state.error} />}
+      <Progress experiment={experiment} error={state.error} onState={(s) => state.mutate(s)} />
       {experiment.state === "done" && (
         <Answer experiment={experiment} busy={learn.isPending} error={learn.error} onLearn={() => learn.mutate()} />
       )}
@@ -95,32 +85,23 @@ export default function FindOutView() {
   const control = search.get("control") ?? "";
   return (
     <Flex direction="column" h="100%">
-      <ViewHead title="Experiments">
-        {!x && rows.length > 0 && (
-          <Choice
-            aria-label="Setup"
-            w="240px"
-            value={String(setup)}
-            choices={Object.fromEntries(rows.map((r) => [String(r.setup), r.name]))}
-            onChange={(v) => keep({ setup: v, ...(control ? { control } : {}) })}
-          />
-        )}
-        {!x && <Text color="ink3">Results are saved to the menu map. All settings are restored afterwards.</Text>}
-        <Box flex="1" />
-        <Past
-          of={own.map((e) => ({ id: e.id, words: `${e.title} (${e.state})` }))}
-          shown={x?.id ?? null}
-          label="Experiments of this review"
-          fresh="A new question…"
-          w="300px"
-          onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
-        />
+      <SessionHead
+        title="Experiments"
+        about="Results are saved to the menu map. All settings are restored afterwards."
+        rows={rows}
+        setup={setup}
+        onSetup={(v) => keep({ setup: v, ...(control ? { control } : {}) })}
+        past={own}
+        shown={x?.id ?? null}
+        fresh="A new question…"
+        onChoose={(id) => setSearch(id === null ? { new: "" } : { experiment: String(id) })}
+      >
         <QuietButton asChild>
           <A to={`/review/${review}/menu`}>
             Menu map <Key>esc</Key>
           </A>
         </QuietButton>
-      </ViewHead>
+      </SessionHead>
       {x ? (
         <Session key={x.id} experiment={x} />
       ) : setup ? (

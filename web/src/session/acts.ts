@@ -1,5 +1,5 @@
-import { useAct } from "../../api/act";
-import { api, type Experiment, got, type Sent } from "../../api/client";
+import { useAct } from "../api/act";
+import { api, type Experiment, got, type Sent } from "../api/client";
 
 /** What is asked for anew once an experiment has gone on. */
 export const TOUCHED = ["experiment", "experiments", "conditions", "menu", "findings", "board", "bench"];

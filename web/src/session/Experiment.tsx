@@ -1,13 +1,13 @@
 import { Box, Flex, Grid, Table, Text } from "@chakra-ui/react";
 import type { Ref } from "react";
-import { ApiError, type Experiment, type Sent } from "../../api/client";
-import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../../kit/basics";
-import { useDraft } from "../../kit/drafts";
-import { Field } from "../../kit/field";
-import { short } from "../../kit/paths";
-import { type Confirmed, ReadingFields } from "../../kit/ReadingFields";
-import { Tick } from "../../kit/toggles";
-import { ChartPanel } from "../../pictures/ChartPanel";
+import { ApiError, type Experiment, type Sent } from "../api/client";
+import { Key, LampButton, Mono, ProblemNote, QuietButton, Wide } from "../kit/basics";
+import { useDraft } from "../kit/drafts";
+import { Field } from "../kit/field";
+import { short } from "../kit/paths";
+import { type Confirmed, ReadingFields } from "../kit/ReadingFields";
+import { Tick } from "../kit/toggles";
+import { ChartPanel } from "../pictures/ChartPanel";
 
 type Done = Sent<"StageDone">;
 
@@ -259,13 +259,7 @@ function Look({
 }
 
 /** How far it is, while the bench works on it or it stands still. */
-export function Under({
-  experiment,
-  onState,
-}: {
-  experiment: Experiment;
-  onState: (s: Sent<"NewState">["state"]) => void;
-}) {
+function Under({ experiment, onState }: { experiment: Experiment; onState: (s: Sent<"NewState">["state"]) => void }) {
   const { state, read, stages } = experiment;
   const open = state === "working" || state === "paused" || state === "waiting";
   return (
@@ -287,5 +281,31 @@ export function Under({
       {open && <QuietButton onClick={() => onState("stopped")}>End it here</QuietButton>}
       {state === "working" && stages[read] && <Text color="ink3">{stages[read]}</Text>}
     </Flex>
+  );
+}
+
+/** What an experiment is about and how far it is, with what went wrong. */
+export function Progress({
+  experiment,
+  error,
+  onState,
+}: {
+  experiment: Experiment;
+  error: Error | null;
+  onState: (s: Sent<"NewState">["state"]) => void;
+}) {
+  return (
+    <>
+      <Text as="h2" fontSize="18px" fontWeight="600" mb="4px">
+        {experiment.title}
+      </Text>
+      <Under experiment={experiment} onState={onState} />
+      {experiment.message && (
+        <Text role="alert" color="lamp" mb="12px">
+          {experiment.message}
+        </Text>
+      )}
+      {error && <ProblemNote error={error} />}
+    </>
   );
 }
