@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from operator import itemgetter
 
 from lumenar.app.application import Application
 from lumenar.app.exchange.formats.base import Format
-from lumenar.app.exchange.formats.table import Row, SetupTable, line_of, tables
+from lumenar.app.exchange.formats.table import Row, SetupTable, line_of, tables, text_of_cell
 from lumenar.store.readings import COLUMNS
 
 HEADS = (
@@ -34,45 +35,43 @@ HEADS = (
     "Z",
     "flag",
 )
-_AT = {name: i for i, name in enumerate(COLUMNS)}
+_PATCH_ID = COLUMNS.index("patch_id")
+_WHEN = itemgetter(COLUMNS.index("time_s"), COLUMNS.index("id"))
+_LIGHT = itemgetter(*(COLUMNS.index(c) for c in ("time_s", "X", "Y", "Z", "outcome")))
 
 
 def _parts(setups: Iterable[SetupTable]) -> Iterator[str]:
-    """A CSV file in parts, one for each setup: every reading once for each measurement that uses it."""
+    """A CSV file in parts, one for each measurement of each setup: every reading once for each measurement that uses it."""
     yield ",".join(HEADS) + "\n"
     for s in setups:
         head = line_of((s.name, s.unit, s.mode, s.signal, s.target))
-        lines: list[tuple[str, float, int, str]] = []
-        for row, used in s.readings:
-            time_s, number, light = row[_AT["time_s"]], row[_AT["id"]], _light(row)
-            lines += [(m, time_s, number, light) for m in used]  # type: ignore[misc]
-        lines.sort()
-        yield "".join([f"{head},{m},{light}\n" for m, _, _, light in lines])
+        patches: dict[object, str] = {}
+        lines: dict[str, list[str]] = {}
+        for row, used in sorted(s.readings, key=lambda r: _WHEN(r[0])):
+            # The rest of a line is the same for each measurement, and the patch's part of it for each of its readings.
+            if (patch := row[_PATCH_ID]) not in patches:
+                patches[patch] = _patch(row)
+            light = f"{patches[patch]},{_light(row)}\n"
+            for m in used:
+                lines.setdefault(m, []).append(light)
+        for m, own in sorted(lines.items()):
+            begin = f"{head},{m},"
+            yield begin + begin.join(own)
 
 
-def _light(row: Row) -> str:
-    """What stands beside the measurement, which is the same for each that a reading serves."""
+def _patch(row: Row) -> str:
+    """The columns from `r` to `at_s`."""
     r = dict(zip(COLUMNS, row, strict=True))
     zone = (None,) * 4 if r["zone"] is None else [int(v) for v in str(r["zone"]).strip("[]").split(",")]
     pattern = "" if r["pattern"] == "window" else r["pattern"]
-    flag = "" if r["outcome"] == "ok" else r["outcome"]
     rgb = [float(r[c]) for c in "rgb"]  # type: ignore[arg-type]
-    return line_of(
-        (
-            *rgb,
-            r["window"],
-            r["background"],
-            r["level"],
-            *zone,
-            pattern,
-            r["at_s"],
-            r["time_s"],
-            r["X"],
-            r["Y"],
-            r["Z"],
-            flag,
-        )
-    )
+    return line_of((*rgb, r["window"], r["background"], r["level"], *zone, pattern, r["at_s"]))
+
+
+def _light(row: Row) -> str:
+    """The columns from `time_s` to `flag`."""
+    time_s, X, Y, Z, outcome = _LIGHT(row)
+    return ",".join(map(text_of_cell, (time_s, X, Y, Z, "" if outcome == "ok" else outcome)))
 
 
 def parts(app: Application, review_id: int) -> Iterator[str]:
