@@ -7,9 +7,11 @@ import pytest
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.bench.conformance import check_meter, check_remote, check_source
 from lumenar.bench.drivers import drivers
-from lumenar.bench.drivers.hands import Hands
-from lumenar.bench.drivers.simulated import SimulatedDisplay, arrive
+from lumenar.bench.drivers.hands import Hands, Manual
+from lumenar.bench.drivers.simulated import DARK_ROOM, Simulated, SimulatedDisplay, arrive
 from lumenar.bench.drivers.typed import TypedMeter
+from lumenar.bench.manual_timing import STEP_S
+from lumenar.bench.plan import Plan, PlannedPatch
 from lumenar.bench.ports import WANTED, EndedError, Entered, MeterReading, RefusedError, TimedOutError, Wanted
 from lumenar.bench.simulated.clock import SimulatedClock
 from lumenar.bench.stated_meter import StatedMeter
@@ -136,3 +138,29 @@ def test_a_remote_that_does_not_keep_its_port_is_noticed(fault, said):
 def test_a_source_that_does_not_take_signals_as_it_should_is_noticed(fault, said):
     assert any(said in p for p in check_source(Broken(None, fault)))
     assert check_source(Broken(None, "")) == []
+
+
+SIGNAL = {"range": "full", "bits": 10}
+
+
+@pytest.mark.parametrize("bits, refused", [(8, False), (10, False), (12, True)])
+def test_a_simulated_display_takes_as_many_bits_as_its_signal_has(bits, refused):
+    said = Simulated().beyond(DARK_ROOM, {**SIGNAL, "bits": bits}, SIGNAL)
+    assert bool(said) == refused and (not refused or "accepts 10 bits in full range" in said)
+
+
+@pytest.mark.parametrize("lux, refused", [(DARK_ROOM["lux"], False), (5.0, True)])
+def test_a_simulated_display_stands_in_the_dark(lux, refused):
+    said = Simulated().beyond({**DARK_ROOM, "lux": lux, "label": "evening"}, SIGNAL, SIGNAL)
+    assert bool(said) == refused and (not refused or "evening" in said)
+
+
+def test_a_person_can_arrange_any_light_and_signal():
+    assert Manual().beyond({"lux": 500.0}, {**SIGNAL, "bits": 12, "range": "limited"}, SIGNAL) == ""
+
+
+def test_what_a_person_saves_is_a_step_for_each_patch_that_is_shared():
+    patches = tuple(PlannedPatch(1, Patch((v, v, v)), ("white_black",), 3.0) for v in (0.0, 0.5, 1.0))
+    timed = Manual().timed(Plan(patches, asked=5, seconds=9.0, saved_seconds=1.0))
+    assert timed.saved_seconds == 2 * STEP_S
+    assert timed.seconds == pytest.approx(sum(p.seconds for p in timed.patches)) and len(timed.patches) == 3

@@ -52,3 +52,19 @@ def test_levels_near_white_are_given_in_percent_of_the_signal():
     readings = collect(patches, XYZ, np.zeros(len(patches), bool), MeterLimits(0.001, 0.001))
     found = analyse("near_white", readings, TARGETS["gamma22"], uncertain=False).figures["levels_percent"]
     assert found.max() == 100 and np.allclose(found, 100 * np.sort([p.rgb[0] for p in patches]))
+
+
+def test_how_far_a_replay_may_lie_from_what_a_recipe_promises():
+    assert {f.name: f.promise.tolerance for f in PROMISED} == {
+        "white_black.white_cd_m2": 0.05,
+        "white_black.white_de2000": 1.0,
+        "grey_ramp.de2000_mean": 0.7,
+        "grey_ramp.curve_rms_lstar": 1.0,
+        "pq_tracking.code_rms_percent": 1.0,
+        "pq_tracking.de_itp_mean": 2.0,
+        "hlg_tracking.code_rms_percent": 1.0,
+        "hlg_tracking.de_itp_mean": 2.0,
+        "gamut.de2000_mean": 1.0,
+        "gamut.coverage_target_uv_percent": 1.0,
+    }
+    assert [f.name for f in PROMISED if f.promise.relative] == ["white_black.white_cd_m2"]

@@ -17,7 +17,7 @@ from lumenar.core.targets import TARGETS, Anchor
 from lumenar.core.tuning import points
 from lumenar.core.tuning.base import Attempt, Done, Noise, Proposal, bounded, observe, propose, start, white_error
 from lumenar.core.tuning.colours import CHECKED, FADED, JUDGED, SixColours
-from lumenar.core.tuning.goals import FAITHFUL
+from lumenar.core.tuning.goals import FAITHFUL, GOALS
 from lumenar.core.tuning.luminance import WHITE, Luminance
 from lumenar.core.tuning.plan import Tried, TuningPlan
 from lumenar.core.tuning.points import CHECK, ManyPoints, _Course
@@ -640,3 +640,17 @@ def test_what_was_claimed_of_light_before_later_goals_is_said_anew(later, said):
     claimed = Outcome("white", "White is dE 0.2 off.")
     assert "After later goals, white is dE" in _corrected(plan, claimed, [seen("white", 120.0), bluer]).reason
     assert _corrected(plan, claimed, [seen("white", 120.0), seen("points", 118.0)]) == claimed
+
+
+def test_what_goals_say_of_themselves():
+    """Luminance, shadows and the curve change how bright a patch is; white and points cost light, and points go by all levels."""
+
+    def those(said):
+        return [g.key for g in GOALS.values() if said(g)]
+
+    assert those(lambda g: g.spends) == ["white", "points", "colours"]
+    assert those(lambda g: g.bends) == ["tone", "shadows", "luminance", "luminance again"]
+    assert those(lambda g: not g.moves_white) == ["tone", "shadows"]
+    assert those(lambda g: g.last_counts) == ["points"]
+    assert those(lambda g: g.hdr) == ["white"] and those(lambda g: not g.faithful) == ["shadows"]
+    assert those(lambda g: not g.chosen) == ["luminance again"]

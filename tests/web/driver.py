@@ -39,15 +39,33 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
     try:
-        driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
-        )
+        sized(driver, width, height)
         driver.set_script_timeout(120 * pace())
         yield driver
     finally:
         driver.quit()
         shutil.rmtree(profile, ignore_errors=True)
+
+
+def sized(driver: webdriver.Chrome, width: int, height: int = 800, factor: float = 1) -> None:
+    """Give the tab in front a viewport of this size, in CSS pixels of so many device pixels."""
+    size = {"width": width, "height": height, "deviceScaleFactor": factor, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+
+def emptied(driver: webdriver.Chrome, url: str) -> None:
+    """Leave one new tab open, with nothing stored for a site; scripts it has loaded before stay cached."""
+    before = driver.window_handles
+    driver.switch_to.new_window("tab")
+    fresh = driver.current_window_handle
+    for handle in before:
+        driver.switch_to.window(handle)
+        driver.close()
+    driver.switch_to.window(fresh)
+    kinds = "local_storage,session_storage,cookies,indexeddb"
+    driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": url, "storageTypes": kinds})
+    driver.get_log("browser")
+    sized(driver, 1280)
 
 
 def free_port() -> int:
@@ -58,10 +76,10 @@ def free_port() -> int:
 
 
 class Server:
-    """A real `lumenar` process over a data folder; can be killed and started again."""
+    """A real `lumenar` process over a data folder; can be killed and started again. port: any that is free if 0."""
 
-    def __init__(self, data: Path, *arguments: str) -> None:
-        self.data, self.arguments, self.port = data, arguments, free_port()
+    def __init__(self, data: Path, *arguments: str, port: int = 0) -> None:
+        self.data, self.arguments, self.port = data, arguments, port or free_port()
         self.url = f"http://127.0.0.1:{self.port}"
         self.start()
 

@@ -25,8 +25,8 @@ Saving resets Tone"""
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
-    made = Server(tmp_path_factory.mktemp("hand") / "data")
+def server(port, tmp_path_factory):
+    made = Server(tmp_path_factory.mktemp("hand") / "data", port=port)
     yield made
     made.stop()
 

@@ -9,8 +9,8 @@ pytestmark = pytest.mark.web
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
-    made = Server(tmp_path_factory.mktemp("drafts") / "data")
+def server(port, tmp_path_factory):
+    made = Server(tmp_path_factory.mktemp("drafts") / "data", port=port)
     yield made
     made.stop()
 

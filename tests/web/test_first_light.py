@@ -10,6 +10,7 @@ from selenium.webdriver.support.ui import Select
 
 from lumenar.publish.verify import verify
 
+from .driver import sized
 from .person import STORY_S
 
 pytestmark = pytest.mark.web
@@ -168,15 +169,10 @@ def _publishing_leaves_a_report_and_a_package_that_verifies(page):
     asked = page.driver.execute_script("return performance.getEntriesByType('resource').map(e => e.name)")
     assert asked and all(a.startswith(page.server.url) for a in asked)
     for width in (1280, 390):
-        page.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False},
-        )
+        sized(page.driver, width)
         fits = page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
         assert fits, f"something sticks out at the side at {width} pixels"
-    page.driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-    )
+    sized(page.driver, 1280)
 
 
 @pytest.mark.timeout(STORY_S)

@@ -14,7 +14,7 @@ pytestmark = pytest.mark.web
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
+def server(port, tmp_path_factory):
     folder = tmp_path_factory.mktemp("floor") / "data"
     app = Application(folder)
     bench = BenchService(app, speed=0.0)
@@ -22,7 +22,7 @@ def server(tmp_path_factory):
     typed_run.typed(app, bench, new_display.add(app, display))
     bench.close()
     app.close()
-    made = Server(folder)
+    made = Server(folder, port=port)
     yield made
     made.stop()
 

@@ -23,7 +23,7 @@ DEEP = "Inputs\n  Deep signal off* on (only while SDR shows) (all modes)\n"
 
 
 @pytest.fixture(scope="module")
-def server(demo_folder, tmp_path_factory):
+def server(demo_folder, port, tmp_path_factory):
     """The demonstration with a display of one's own beside it, a run of PQ waiting for its readings."""
     import shutil
 
@@ -48,7 +48,7 @@ def server(demo_folder, tmp_path_factory):
     bench.runs.start(review, [Cell(deep, "pq_tracking")])
     bench.close()
     app.close()
-    made = Server(folder, "serve", "--speed", "0")
+    made = Server(folder, "serve", "--speed", "0", port=port)
     yield made
     made.stop()
 

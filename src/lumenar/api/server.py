@@ -15,6 +15,7 @@ from contextlib import asynccontextmanager, suppress
 from importlib.resources import files
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 import uvicorn
 from fastapi import FastAPI
@@ -141,10 +142,19 @@ class Published(StaticFiles):
         return await super().get_response(path, scope)
 
 
+class _Assets(StaticFiles):
+    """Scripts and styles. A hash of the contents is part of each name, so browsers never need to ask for one again."""
+
+    def file_response(self, *args: Any, **named: Any) -> Response:
+        answer = super().file_response(*args, **named)
+        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return answer
+
+
 def _client(app: FastAPI) -> None:
     """Serve the built web client; every path that is no file is a view of it."""
     if (STATIC / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
+        app.mount("/assets", _Assets(directory=STATIC / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False, response_model=None)
     def client(path: str) -> FileResponse | JSONResponse:

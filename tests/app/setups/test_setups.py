@@ -22,6 +22,7 @@ from lumenar.bench.plan import Cell
 from lumenar.bench.ports import RefusedError
 from lumenar.core import appearance
 from lumenar.core.readings.patches import Patch
+from lumenar.core.readings.warm_up import warmed_up
 from lumenar.core.signals import SignalFormat
 from lumenar.core.targets import TARGETS, resolve
 from lumenar.store import reviews
@@ -189,6 +190,14 @@ def test_every_plate_of_the_whole_bench_has_pictures_with_numbers(whole):
         for chart in drawn.charts:
             assert chart.table.rows and len(chart.table.heads) == len(chart.table.rows[0]), (key, chart.key)
             assert not re.search(r"\bnan\b", pictures.draw(chart).lower()), (key, chart.key)
+
+
+def test_how_the_display_warmed_up_stands_beside_white_and_the_hold_alone(whole, monkeypatch):
+    warm = warmed_up([(60.0 * i, 100.0 + i) for i in range(10)])
+    monkeypatch.setattr("lumenar.app.board.cell_charts._warm_up", lambda app, row: warm)
+    for m, beside in {"white_black": True, "hold": True, "grey_ramp": False, "gamut": False}.items():
+        drawn = plates(whole, 1, 1, m, [], None)
+        assert (warm.words in drawn.words, warm.chart.key in [c.key for c in drawn.charts]) == (beside, beside), m
 
 
 def test_estimates_hold_for_every_measurement(whole):
