@@ -62,6 +62,7 @@ def emptied(driver: webdriver.Chrome, url: str) -> None:
         driver.switch_to.window(handle)
         driver.close()
     driver.switch_to.window(fresh)
+    driver.execute_cdp_cmd("Page.bringToFront", {})
     kinds = "local_storage,session_storage,cookies,indexeddb"
     driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": url, "storageTypes": kinds})
     driver.get_log("browser")

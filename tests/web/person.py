@@ -4,11 +4,11 @@ import json
 import time
 import urllib.error
 import urllib.request
+from contextlib import suppress
 
 from selenium.common.exceptions import (
     ElementClickInterceptedException,
     ElementNotInteractableException,
-    NoSuchElementException,
     StaleElementReferenceException,
 )
 from selenium.webdriver.common.action_chains import ActionChains
@@ -23,6 +23,13 @@ STORY_S = 900
 WAIT_S = 30
 """How long a person waits for the interface on a machine of the usual speed, before a test fails."""
 BLOCKED = (ElementClickInterceptedException, ElementNotInteractableException)
+
+
+FIRST_WITH = """
+const [css, text] = arguments, seen = (e) => (e.innerText ?? e.textContent).replaceAll("\\u00a0", " ");
+return [...document.querySelectorAll(css)].find((e) => text === null || (e.getClientRects().length && seen(e).includes(text)));
+"""
+"""The first element of a selector that shows some text, found in one step."""
 
 
 class Found(WebElement):
@@ -68,17 +75,16 @@ class Person:
 
     def until(self, true, seconds=WAIT_S):
         """Wait until something is true, and give it. The limit is for a machine of the usual speed."""
+        with suppress(Exception):
+            if found := true():
+                return found
         return WebDriverWait(self.driver, seconds * pace(), 0.05, [Exception]).until(lambda _: true())
 
     def find(self, css, text=None):
         """The first element of a selector, with some text in it where one is named; waits for it."""
 
         def look():
-            try:
-                found = self.driver.find_elements(By.CSS_SELECTOR, css)
-                return next((e for e in found if text is None or text in e.text), None)
-            except (NoSuchElementException, StaleElementReferenceException):
-                return None
+            return self.driver.execute_script(FIRST_WITH, css, text)
 
         return Found(self.until(look), look)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import ctypes
 import errno
 import gc
 import logging
@@ -51,6 +50,7 @@ from lumenar.api import (
 from lumenar.api import editions as edition_routes
 from lumenar.api.guard import Guard, is_loopback
 from lumenar.api.ready import SMALL, Ready
+from lumenar.app import memory
 from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
 from lumenar.app.bench.free_run import FreeRun
@@ -207,20 +207,7 @@ def _warm(application: Application) -> None:
     # What is kept is not looked through for garbage again and again, which would stop a request for a quarter of a second.
     gc.collect()
     gc.freeze()
-    _give_back()
-
-
-def _give_back() -> None:
-    """Give memory that is free back to the system, where the C library can: threads come and go, and each leaves some."""
-    with suppress(OSError, AttributeError):
-        ctypes.CDLL(None).malloc_trim(0)
-
-
-def _few_arenas() -> None:
-    """Let threads share two pools of memory, where the C library can. One for each thread would hold on to what it once used."""
-    m_arena_max = -8
-    with suppress(OSError, AttributeError):
-        ctypes.CDLL(None).mallopt(m_arena_max, 2)
+    memory.give_back()
 
 
 def _prepare(app: FastAPI) -> None:
@@ -242,7 +229,7 @@ class _Server(uvicorn.Server):
 
 def serve(application: Application, sock: socket.socket, speed: float) -> None:
     """Serve until interrupted."""
-    _few_arenas()
+    memory.share_arenas()
     bench = BenchService(application, speed=speed)
     try:
         bench.runs.recover()

@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 
+from lumenar.app import memory
 from lumenar.app.data import Data
 from lumenar.app.events import Event, Hub
 from lumenar.app.figures.helper import FigureTask, Helper, HelperError, compute
@@ -24,6 +25,8 @@ REST = 2.0
 a simulated bench that does not wait keeps its pace."""
 DRAWS = 60
 """Enough for an uncertainty to one digit."""
+TIDY_S = 5.0
+"""Free memory goes back to the system at most this often."""
 
 
 Found = Mapping[FigureTask, Analysis]
@@ -47,6 +50,7 @@ class BackgroundFigures:
         self._wanted: dict[FigureTask, int] = {}
         self._hopeless: set[FigureTask] = set()
         self._closing = threading.Event()
+        self._tidied = 0.0
         self._thread: threading.Thread | None = None
 
     def pending(self, review_id: int, missing: Iterable[FigureTask]) -> set[FigureTask]:
@@ -83,9 +87,16 @@ class BackgroundFigures:
                     # Whoever opens such a cell computes it again, and is told what is wrong.
                     log.exception("figures could not be computed in the background")
                 self._told(group, found)
+                self._tidy()
                 if self._busy():
                     self._closing.wait(REST * (time.monotonic() - begun))
         self._data.db.close()
+
+    def _tidy(self) -> None:
+        """Give back the memory that computing took, from time to time."""
+        if time.monotonic() - self._tidied > TIDY_S:
+            memory.give_back()
+            self._tidied = time.monotonic()
 
     def _next(self) -> Mapping[FigureTask, int]:
         """What is wanted of one setup in one run, or of several where two processes can share them."""

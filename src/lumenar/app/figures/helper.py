@@ -19,6 +19,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from lumenar.app import memory
 from lumenar.app.data import Data
 from lumenar.app.figures.loading import setup_readings
 from lumenar.core import measurements
@@ -199,6 +200,7 @@ def main() -> None:
     # The server and the bench come first.
     with suppress(OSError):
         os.nice(10)
+    memory.share_arenas()
     data, idle_s = Data(Path(sys.argv[1])), float(sys.argv[2])
     measurements.prepare()
     while select.select([sys.stdin.buffer], [], [], idle_s)[0]:
@@ -212,6 +214,7 @@ def main() -> None:
         except BrokenPipeError:
             # The server has ended meanwhile. What is left to be written has nowhere to go, so nothing more is flushed.
             os._exit(0)
+        memory.give_back()
 
 
 if __name__ == "__main__":
