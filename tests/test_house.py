@@ -63,6 +63,25 @@ def test_a_class_name_has_one_meaning():
     assert {name: paths for name, paths in where.items() if len(paths) > 1} == {}
 
 
+MOST_LINES_OF_A_FUNCTION = 50
+
+
+def body_lines(function):
+    """How many lines a function has below its head and its docstring."""
+    has_words = ast.get_docstring(function) is not None and len(function.body) > 1
+    return function.end_lineno - function.body[1 if has_words else 0].lineno + 1
+
+
+def test_functions_stay_short():
+    long = {
+        f"{path.relative_to(SOURCE)}: {node.name}"
+        for path in SOURCE.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and body_lines(node) > MOST_LINES_OF_A_FUNCTION
+    }
+    assert long == set()
+
+
 MOST_LINES = 425
 LONGER = {"bench/simulated/light.py", "core/tuning/colours.py", "core/tuning/points.py", "core/tuning/stage.py"}
 """One class each, whose parts share most of what they know."""

@@ -6,13 +6,17 @@ import argparse
 import json
 import os
 import sys
+import tempfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 from lumenar import __version__
 from lumenar.app.errors import UserError
 from lumenar.store.database import StoreError
+
+if TYPE_CHECKING:
+    from lumenar.app.exchange.readings_file import ReadingsFile
 
 DATA = Path("lumenar-data")
 
@@ -51,7 +55,15 @@ def _parser() -> _OneLineParser:
     parser = _OneLineParser(prog="lumenar", description="Measure displays, publish reports anyone can recompute.")
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(required=True, metavar="command")
+    for add in (_add_servers, _add_bench, _add_files, _add_checks):
+        add(commands)
+    return parser
 
+
+_Commands = argparse._SubParsersAction[_OneLineParser]
+
+
+def _add_servers(commands: _Commands) -> None:
     for name, run, words in (
         ("serve", _serve, "the application"),
         ("demo", _demo, "build the demonstration data where absent, then serve"),
@@ -72,6 +84,8 @@ def _parser() -> _OneLineParser:
         if name == "demo":
             p.add_argument("--build-only", action="store_true", help="build the data and stop")
 
+
+def _add_bench(commands: _Commands) -> None:
     p = _command(commands, "survey", "the whole job on the simulated bench, without a browser", _survey)
     p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
     p.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for readings, figures and site")
@@ -91,11 +105,18 @@ def _parser() -> _OneLineParser:
     p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
     p.add_argument("--json", action="store_true", help="the whole tuning on standard output")
 
+
+def _add_files(commands: _Commands) -> None:
     p = _command(commands, "figures", "figures from a readings file (JSON, CSV, CGATS text)", _figures)
     p.add_argument("readings", type=Path, metavar="READINGS", help="readings file (docs/formats.md)")
     _columns(p)
     p.add_argument("--target", metavar="T", help="compare with this target instead of each setup's own")
     p.add_argument("--json", action="store_true", help="the figures file on standard output")
+
+    p = _command(commands, "findings", "what is worth telling of a display, from a readings or unit file", _findings)
+    p.add_argument("file", type=Path, metavar="READINGS|UNIT", help="readings file, or unit file to survey first")
+    _columns(p)
+    p.add_argument("--json", action="store_true", help="the findings file on standard output")
 
     p = _command(commands, "import", "take a readings file (JSON, CSV, CGATS text) into the data", _import)
     p.add_argument("readings", type=Path, metavar="FILE", help="readings file (docs/formats.md)")
@@ -113,20 +134,18 @@ def _parser() -> _OneLineParser:
     p.add_argument("--format", default="json", metavar="KEY", help="json, csv or cgats (default: %(default)s)")
     p.add_argument("--out", type=Path, metavar="FILE", help="file to write (default: standard output)")
 
+
+def _add_checks(commands: _Commands) -> None:
     p = _command(commands, "verify", "recompute a published edition or data package and compare", _verify)
     p.add_argument("package", type=Path, metavar="PACKAGE", help="an edition's folder, its data folder, or data.zip")
 
     p = _command(commands, "rescue", "save what is whole of a damaged data folder into a new one", _rescue)
     p.add_argument("data", type=Path, metavar="DATA", help="the damaged data folder")
     p.add_argument("--out", type=Path, required=True, metavar="DIR", help="a new folder")
-    return parser
 
 
 def _command(
-    commands: argparse._SubParsersAction[_OneLineParser],
-    name: str,
-    words: str,
-    run: Callable[[argparse.Namespace], int],
+    commands: _Commands, name: str, words: str, run: Callable[[argparse.Namespace], int]
 ) -> argparse.ArgumentParser:
     p = commands.add_parser(name, help=words, description=f"{words[:1].upper()}{words[1:]}.")
     p.set_defaults(run=run)
@@ -304,23 +323,58 @@ def _tune(options: argparse.Namespace) -> int:
     return 0
 
 
-def _figures(options: argparse.Namespace) -> int:
-    from lumenar.app.exchange.file_figures import analyse_file, figures_document
+def _findings(options: argparse.Namespace) -> int:
+    from lumenar.app.exchange.file_figures import analyse_file
+    from lumenar.app.findings import evidence, views
+    from lumenar.core.findings import findings
+    from lumenar.publish.survey import survey
+
+    data, name = _read(options.file), options.file.name
+    if name.lower().endswith(".json") and _format_of(data) == "lumenar-unit":
+        with tempfile.TemporaryDirectory(prefix="lumenar-") as folder:
+            data = survey(data, name, Path(folder)).folder.joinpath("readings.json").read_bytes()
+            name = "readings.json"
+    found = findings(evidence.of_file(analyse_file(_readings_file(data, name, options), name)))
+    if options.json:
+        print(json.dumps(views.document(found), ensure_ascii=False, allow_nan=False))
+        return 0
+    for f in found:
+        print(f"{f.key:22} {f.sentence}")
+    if not found:
+        print("Nothing certain was found.")
+    return 0
+
+
+def _format_of(data: bytes) -> object:
+    """What a JSON file says that it is; None if it isn't JSON."""
+    try:
+        document = json.loads(data)
+    except ValueError:
+        return None
+    return document.get("format") if isinstance(document, dict) else None
+
+
+def _readings_file(data: bytes, name: str, options: argparse.Namespace) -> ReadingsFile:
+    """A readings file of any format; what was assumed of a table goes to standard error."""
     from lumenar.app.exchange.readings_file import parse_readings
     from lumenar.app.exchange.table_import import read_any
+
+    if name.lower().endswith(".json"):
+        # Errors are then about JSON, not about a table.
+        return parse_readings(data, name)
+    read = read_any(data, name, dict(_pair(text) for text in options.column))
+    for note in read.notes:
+        print(note, file=sys.stderr)
+    return read.file
+
+
+def _figures(options: argparse.Namespace) -> int:
+    from lumenar.app.exchange.file_figures import analyse_file, figures_document
     from lumenar.app.figures.cells import target_of
     from lumenar.core.measurements import MEASUREMENTS
 
     name = options.readings.name
-    data = _read(options.readings)
-    if name.lower().endswith(".json"):
-        # What is wrong of it is said as of JSON, not as of a table.
-        file = parse_readings(data, name)
-    else:
-        read = read_any(data, name, dict(_pair(text) for text in options.column))
-        file = read.file
-        for note in read.notes:
-            print(note, file=sys.stderr)
+    file = _readings_file(_read(options.readings), name, options)
     for setup in file.setups if options.target else ():
         target_of(options.target, setup.signal)
     found = analyse_file(file, name, options.target)

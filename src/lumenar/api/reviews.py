@@ -13,6 +13,7 @@ from lumenar.app.board import board_model, shelf
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.errors import BadInputError
 from lumenar.app.experiments import firmware_changes
+from lumenar.app.findings import views
 from lumenar.app.setups import new_reviews
 from lumenar.app.verdict import verdict
 
@@ -114,6 +115,12 @@ def ready_board(app: Application, review: int, purpose: str | None) -> bytes | N
 def read_firmware_changes(request: Request, review: Id) -> list[firmware_changes.FirmwareChange]:
     """What the present firmware of each sample changed, against the one it was read with before."""
     return firmware_changes.changes(application(request), review)
+
+
+@router.get("/reviews/{review}/findings")
+def read_findings(request: Request, review: Id) -> list[views.FindingView]:
+    """What is certain of a display and worth telling, faults first, the most severe first."""
+    return views.of_review(application(request), review)
 
 
 @router.get("/reviews/{review}/verdict")

@@ -99,9 +99,7 @@ def analyse(
     from the actual readings; those that are saturated are left out and counted.
     """
     m = MEASUREMENTS[measurement] if isinstance(measurement, str) else measurement
-    chosen = readings.take(readings.layout.memo(("select", m.key), lambda: m.select(readings)))
-    lost = chosen.lost(np.arange(len(chosen))) & chosen.layout.of_light
-    own = chosen.take(~lost) if lost.any() else chosen
+    chosen, lost, own = chosen_readings(m, readings)
     try:
         found = m.analyse(own, target)
     except MissingPatchError as e:
@@ -119,15 +117,8 @@ def analyse(
     drawn = m.analyse(draw(own, draws=count), target)
     draws = {k: drawn[k] for k, v in figures.items() if v.ndim == 0 and k in drawn}
     values = {k: float(figures[k]) for k in draws}
-    spread = summarise_all(values, draws, m.extremes, m.ratios)
-    spread |= {k: narrowed(spread[k], values[k]) for k in m.from_one if k in spread}
-    if m.alike is not None:
-        smooth = m.alike(own)
-        level, about = m.analyse(own.with_XYZ(smooth), target), m.analyse(draw(own, around=smooth, draws=count), target)
-        calm = m.analyse(draw(replace(own, drift=None), around=smooth, draws=count), target)
-        for key in spread.keys() & set(m.picked):
-            spread[key] = about_alike(spread[key], values[key], float(level[key]), about[key], calm[key])
     exact, perfect = _perfect(m, own, target, count)
+    spread = _spread(m, own, target, count, values, draws)
     for key in spread:
         if key in perfect and key in exact and np.ndim(exact[key]) == 0:
             most = key in m.extremes or key in m.picked
@@ -151,6 +142,36 @@ def analyse(
         draws=draws,
         systematic=readings.meter.mismatched,
     )
+
+
+def chosen_readings(m: Measurement, readings: Readings) -> tuple[Readings, NDArray[np.bool_], Readings]:
+    """The readings that a measurement picks, which of them are saturated, and the others."""
+    chosen = readings.take(readings.layout.memo(("select", m.key), lambda: m.select(readings)))
+    lost = chosen.lost(np.arange(len(chosen))) & chosen.layout.of_light
+    return chosen, lost, chosen.take(~lost) if lost.any() else chosen
+
+
+def drawn_figures(measurement: str, readings: Readings, target: Target, draws: int) -> Figures:
+    """All figures of a measurement, those with many values too, from `draws` sets of readings: value by key, with the draws on
+    the first axis where a figure depends on readings. Empty if the measurement has no draws."""
+    m = MEASUREMENTS[measurement]
+    return m.analyse(draw(chosen_readings(m, readings)[2], draws=draws), target) if m.draws else {}
+
+
+def _spread(
+    m: Measurement, own: Readings, target: Target, count: int, values: Mapping[str, float], draws: Mapping[str, Array]
+) -> dict[str, Uncertainty]:
+    """The intervals of single figures (by key) from their draws, before what noise does to a perfect display is taken into
+    account."""
+    spread = summarise_all(values, draws, m.extremes, m.ratios)
+    spread |= {k: narrowed(spread[k], values[k]) for k in m.from_one if k in spread}
+    if m.alike is not None:
+        smooth = m.alike(own)
+        level, about = m.analyse(own.with_XYZ(smooth), target), m.analyse(draw(own, around=smooth, draws=count), target)
+        calm = m.analyse(draw(replace(own, drift=None), around=smooth, draws=count), target)
+        for key in spread.keys() & set(m.picked):
+            spread[key] = about_alike(spread[key], values[key], float(level[key]), about[key], calm[key])
+    return spread
 
 
 def _named(layout: Layout, lost: NDArray[np.bool_]) -> str:

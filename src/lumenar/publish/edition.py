@@ -11,6 +11,7 @@ import json
 import re
 import shutil
 import tempfile
+from collections.abc import Sequence
 from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
@@ -19,7 +20,7 @@ from zipfile import ZIP_DEFLATED, ZipFile
 
 from lumenar.app.application import Application
 from lumenar.app.data import now
-from lumenar.app.displays.displays import display_of
+from lumenar.app.displays.displays import Display, display_of
 from lumenar.app.errors import ConflictError, NotFoundError
 from lumenar.app.exchange.export import readings_document
 from lumenar.app.exchange.readings_file import parse_readings, setup_key
@@ -98,21 +99,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
     slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")[:80]
     home, gaps = app.folder / "editions", [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, row)]
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
-    about = About(
-        edition=entry.number,
-        published_at=entry.published_at,
-        maker=row.maker,
-        model=row.model,
-        kind=row.kind,
-        panel=row.panel,
-        sample=row.sample,
-        serial=row.serial,
-        firmware=row.firmware,
-        aspect=shown.aspect,
-        modes=len(shown.menu.modes),
-        stand_in=shown.can.describes,
-        gaps=tuple(gaps),
-    )
+    about = _about(shown, entry, gaps)
     try:
         with tempfile.TemporaryDirectory(dir=home, prefix=".making-") as temporary:
             made = Path(temporary) / "edition"
@@ -141,6 +128,26 @@ def _publish(app: Application, review_id: int) -> EditionView:
         _take_back(app, home, entry)
         raise ConflictError("review", "The review was deleted while it was being published, so there is no edition.")
     return _view(entry)
+
+
+def _about(shown: Display, entry: EditionRow, gaps: Sequence[str]) -> About:
+    """What an edition says of itself and its display."""
+    row = shown.row
+    return About(
+        edition=entry.number,
+        published_at=entry.published_at,
+        maker=row.maker,
+        model=row.model,
+        kind=row.kind,
+        panel=row.panel,
+        sample=row.sample,
+        serial=row.serial,
+        firmware=row.firmware,
+        aspect=shown.aspect,
+        modes=len(shown.menu.modes),
+        stand_in=shown.can.describes,
+        gaps=tuple(gaps),
+    )
 
 
 def _corrected(app: Application, review_id: int, row: UnitRow) -> list[str]:

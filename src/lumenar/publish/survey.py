@@ -13,6 +13,9 @@ from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
 from lumenar.app.drivers.simulated import arrivals
 from lumenar.app.errors import BadInputError, ConflictError
+from lumenar.app.exchange.file_figures import analyse_file
+from lumenar.app.exchange.readings_file import parse_readings
+from lumenar.app.findings import evidence, views
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.recipes import recipes
 from lumenar.app.recipes.replay import Replayer
@@ -22,6 +25,7 @@ from lumenar.app.setups import new_reviews
 from lumenar.app.tuning import gains, tunings
 from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.bench.plan import Cell
+from lumenar.core.findings import findings
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.publish.edition import publish
 from lumenar.store import reviews
@@ -48,10 +52,10 @@ def survey(
     progress: Callable[[int, int], None] = lambda done, total: None,
     tune: bool = False,
 ) -> SurveyResult:
-    """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, site/
-    and the data package site/data/. progress: told readings done and planned; tune: the best mode per purpose is tuned, its
-    result measured for the same and replayed from a factory reset, before all is published.
-    BadInputError for a wrong file or name; OSError where `out` cannot be written."""
+    """Measure a unit file's modes without waiting, score and publish into `out`: readings.json, figures.json, findings.json,
+    site/ and the data package site/data/. progress: told readings done and planned; tune: the best mode per purpose is tuned, its
+    result measured for the same and replayed from a factory reset, before all is published. BadInputError for a wrong file or
+    name; OSError where `out` cannot be written."""
     unit = arrivals(text, name)[0]
     _known("mode", modes, [m.name for m in unit.menu.modes])
     _known("measurement", measurements, list(MEASUREMENTS))
@@ -65,14 +69,7 @@ def survey(
         try:
             review = new_reviews.add_review(app, text, name)
             bench = BenchService(app, speed=0.0)
-            setups = reviews.setups_of(app.db.connection(), review)
-            cells = [
-                Cell(s.id, m.key)
-                for s in setups
-                if (modes is None and s.name == s.mode) or (modes is not None and s.name in modes)
-                for m in MEASUREMENTS.values()
-                if s.signal in m.signals and (measurements is None or m.key in measurements)
-            ]
+            cells = _cells(app, review, modes, measurements)
             total = bench.runs.preview(review, cells).readings
             correct_for(app, bench, review)
             bench.runs.start(review, cells, Options(warm_up=True))
@@ -87,12 +84,30 @@ def survey(
             shutil.move(site, out / "site")
             for file in ("readings.json", "figures.json"):
                 shutil.copyfile(out / "site" / "data" / file, out / file)
+            (out / "findings.json").write_text(_findings(out / "readings.json"), "utf-8")
             best = [
                 (b.purpose, b.of_all[0].name, b.of_all[1].value or 0.0) for b in setup_scores.best_modes(app, review)
             ]
         finally:
             app.close()
     return SurveyResult(out, total, best, tuned)
+
+
+def _findings(readings: Path) -> str:
+    """The findings file of a readings file."""
+    found = findings(evidence.of_file(analyse_file(parse_readings(readings.read_bytes(), readings.name))))
+    return json.dumps(views.document(found), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def _cells(app: Application, review: int, modes: list[str] | None, measurements: list[str] | None) -> list[Cell]:
+    """What is measured: all modes as shipped and everything, or those that are named."""
+    return [
+        Cell(s.id, m.key)
+        for s in reviews.setups_of(app.db.connection(), review)
+        if (s.name == s.mode if modes is None else s.name in modes)
+        for m in MEASUREMENTS.values()
+        if s.signal in m.signals and (measurements is None or m.key in measurements)
+    ]
 
 
 def _tuned(app: Application, bench: BenchService, review: int, cells: list[Cell]) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -31,11 +31,11 @@ from lumenar.bench.plan import Cell
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import written
 from lumenar.core.measurements import MEASUREMENTS, Column, Context, Measurement
-from lumenar.core.scoring.score import figure_points, rank
-from lumenar.core.signals import parts_of
+from lumenar.core.scoring.score import Score, figure_points, rank
+from lumenar.core.signals import Signal, parts_of
 from lumenar.core.targets import resolve
 from lumenar.store import conditions, readings, reviews, runs
-from lumenar.store.reviews import SetupRow
+from lumenar.store.reviews import SetupRow, UnitRow
 from lumenar.store.runs import CellRow
 
 
@@ -51,32 +51,56 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
     rows, ranks = [], {}
     for setup, score in setup_scores.scores(app, review_id, purpose, newest):
         ranks[setup.id] = rank(score)
-        own = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
-        room = None if setup.condition_id is None else rooms[setup.condition_id]
-        target, unit = resolve(setup.target), units[setup.unit_id]
+        room = "" if setup.condition_id is None else rooms[setup.condition_id].label
         state = settings_words(setup, menus[setup.unit_id])
-        rows.append(
-            BoardRow(
-                setup=setup.id,
-                name=setup.name,
-                sample=unit.sample,
-                firmware=unit.firmware,
-                signal=setup.signal,
-                mode=setup.mode,
-                nested=not setup.shipped,
-                room="" if room is None else room.label,
-                format=format_words(setup),
-                target=target.key,
-                target_title=target.title,
-                state=state,
-                score=score.value,
-                low=score.low,
-                high=score.high,
-                score_note=score.reason,
-                cells=own,
-            )
-        )
-    columns = [
+        measured = [_cell(app, setup, m, newest) for m in MEASUREMENTS.values() if setup.signal in m.signals]
+        rows.append(_row(setup, score, units[setup.unit_id], room, state, measured))
+    choices = [
+        PurposeChoice(p.key, p.title, p.meaning, sorted({f.split(".")[0] for f in p.weights}))
+        for p in app.rubric.purposes.values()
+    ]
+    open_runs = manual_runs.open_runs(app, review_id)
+    return Board(
+        review=review,
+        headline=review.headline,
+        purpose=purpose,
+        purpose_title=app.rubric.purposes[purpose].title,
+        purposes=choices,
+        columns=_columns({r.signal for r in rows}),
+        rows=rows,
+        options=run_options(),
+        next=_next(rows, review, open_runs, ranks),
+        can=display_of(app, review_id).can,
+        by_hand=open_runs,
+    )
+
+
+def _row(setup: SetupRow, score: Score, unit: UnitRow, room: str, state: str, measured: list[BoardCell]) -> BoardRow:
+    target = resolve(setup.target)
+    return BoardRow(
+        setup=setup.id,
+        name=setup.name,
+        sample=unit.sample,
+        firmware=unit.firmware,
+        signal=setup.signal,
+        mode=setup.mode,
+        nested=not setup.shipped,
+        room=room,
+        format=format_words(setup),
+        target=target.key,
+        target_title=target.title,
+        state=state,
+        score=score.value,
+        low=score.low,
+        high=score.high,
+        score_note=score.reason,
+        cells=measured,
+    )
+
+
+def _columns(signals: Collection[Signal]) -> list[BoardColumn]:
+    """The columns of a Board with setups of these signals. Those of SDR are always there."""
+    return [
         BoardColumn(
             measurement=m.key,
             title=m.title,
@@ -90,29 +114,9 @@ def board(app: Application, review_id: int, purpose: str = "colour_work") -> Boa
             first_pass=m.first_pass,
         )
         for m in MEASUREMENTS.values()
-        if any(r.signal in m.signals for r in rows) or "sdr" in m.signals
+        if {*signals, "sdr"} & set(m.signals)
         for c in m.columns
     ]
-    title = app.rubric.purposes[purpose].title
-    rubric = app.rubric
-    choices = [
-        PurposeChoice(p.key, p.title, p.meaning, sorted({f.split(".")[0] for f in p.weights}))
-        for p in rubric.purposes.values()
-    ]
-    open_runs = manual_runs.open_runs(app, review_id)
-    return Board(
-        review=review,
-        headline=review.headline,
-        purpose=purpose,
-        purpose_title=title,
-        purposes=choices,
-        columns=columns,
-        rows=rows,
-        options=run_options(),
-        next=_next(rows, review, open_runs, ranks),
-        can=display_of(app, review_id).can,
-        by_hand=open_runs,
-    )
 
 
 def format_words(setup: SetupRow) -> str:

@@ -162,40 +162,17 @@ def plates(
         raise BadInputError("overlay", f"At most {MOST - 1} other setups or targets can be laid over one.", "overlay")
     states = {review_id: cells.newest(app, review_id)}
     found = [_found(app, i, measurement, review_id, states) for i in wanted]
-    analyses: list[Analysis] = []
-    for f in found:
-        analysis = cells.tried(app, f.row, target, f.setup.target)
-        if isinstance(analysis, str):
-            raise BadInputError("readings", f"{f.name}: {analysis}")
-        analyses.append(analysis)
-    shown = [
-        Shown(f.name, a.figures, target, display(app, f.setup.unit_id).aspect)
-        for f, a in zip(found, analyses, strict=True)
-    ]
+    analyses = [_analysed(app, f, target) for f in found]
     own = cells.readings_of(app, found[0].row)
     can_pin = bool(own.ordinary.all()) and len(own.find(WHITE)) > 0
     if pinned and not can_pin:
         raise BadInputError("pin", f"{m.title} has no patches that a target says anything of.", "pin")
-    shown += [ideal(m, own, p, target) for p in pinned]
-    first = analyses[0]
-    # Charts follow from analyses, so they are made once.
-    by = target.key if m.against_target else ""
-    drawn = (
-        m.key,
-        by,
-        tuple((f.row.run_id, f.row.over, f.setup.id, f.name) for f in found),
-        tuple(p.key for p in pinned),
-    )
-    charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts(shown))
-    hosted = setup.signal == "pq" and MEASUREMENTS[measurement].beside_report
+    charts = _charts(app, m, found, analyses, target, {p.key: ideal(m, own, p, target) for p in pinned})
+    hosted = setup.signal == "pq" and m.beside_report
     said = stored_reports.of_review(app.db.connection(), review_id) if hosted else {}
-    every = reviews.setups_of(app.db.connection(), review_id) if said else []
-    reported = host_reports.beside(app, states[review_id], every, said)
-    beside = observed_behaviour.of_setup(
-        app, review_id, setup_id, [k for k, kind in KINDS.items() if measurement in kind.beside]
-    )
-    warm = _warm_up(app, found[0].row) if MEASUREMENTS[measurement].warms else None
-    numbers = {k: float(v) for k, v in first.figures.items() if v.ndim == 0 and np.isfinite(v)}
+    words, more = _beside(app, review_id, m, found[0], states[review_id], said)
+    first = analyses[0]
+    plain = {k: float(v) for k, v in first.figures.items() if v.ndim == 0}
     return Plates(
         measurement=m.key,
         title=m.title,
@@ -203,46 +180,84 @@ def plates(
         target_title=target.title,
         declared=target.key == setup.target,
         against_target=m.against_target,
-        shown=[
-            PlateSetup(
-                setup=f.setup.id,
-                name=f.name,
-                state=_state(app, f.setup),
-                measured=True,
-                target=f.setup.target,
-                target_title=resolve(f.setup.target).title,
-                note=f.note,
-            )
-            for f in found
-        ],
+        shown=[_shown(app, f) for f in found],
         others=_others(app, review_id, measurement, wanted, states[review_id]),
         targets=target_choices(app, setup.signal),
         pins=[TargetChoice(t.key, t.title) for t in pinned],
         can_pin=can_pin,
-        words=" ".join(
-            filter(
-                None,
-                (
-                    m.words({k: float(v) for k, v in first.figures.items() if v.ndim == 0}),
-                    _remark(first),
-                    reported[setup.id].words if setup.id in reported else "",
-                    warm.words if warm else "",
-                    *(c.sentence for c in beside),
-                ),
-            )
-        ),
-        charts=[
-            *charts,
-            *([chart_of(list(reported.values()))] if reported else []),
-            *([warm.chart] if warm else []),
-            *(chart for c in beside for chart in c.charts),
-        ],
+        words=" ".join(filter(None, (m.words(plain), _remark(first), *words))),
+        charts=[*charts, *more],
         hosted=hosted,
         reported=said.get(setup.id),
-        figures=[_figure(first, k, v) for k, v in numbers.items()],
+        figures=[_figure(first, k, v) for k, v in plain.items() if np.isfinite(v)],
         columns=[_column(c, analyses) for c in m.columns if setup.signal in (c.signals or m.signals)],
         provenance=provenance(app, found[0].row.run_id, found[0].setup.id),
         floor=_floor(app, found[0].row, first),
+    )
+
+
+def _analysed(app: Application, found: _Found, target: Target) -> Analysis:
+    """The analysis of a cell against a target."""
+    analysis = cells.tried(app, found.row, target, found.setup.target)
+    if isinstance(analysis, str):
+        raise BadInputError("readings", f"{found.name}: {analysis}")
+    return analysis
+
+
+def _charts(
+    app: Application,
+    m: Measurement,
+    found: list[_Found],
+    analyses: list[Analysis],
+    target: Target,
+    pinned: dict[str, Shown],
+) -> list[Chart]:
+    """The charts of setups and of pinned targets (by key). They follow from the analyses, so they are made once."""
+    shown = [
+        Shown(f.name, a.figures, target, display(app, f.setup.unit_id).aspect)
+        for f, a in zip(found, analyses, strict=True)
+    ]
+    drawn = (
+        m.key,
+        target.key if m.against_target else "",
+        tuple((f.row.run_id, f.row.over, f.setup.id, f.name) for f in found),
+        tuple(pinned),
+    )
+    charts: list[Chart] = app.cache.get(("charts", *drawn), lambda: m.charts([*shown, *pinned.values()]))
+    return charts
+
+
+def _beside(
+    app: Application,
+    review_id: int,
+    m: Measurement,
+    found: _Found,
+    newest: cells.Newest,
+    said: dict[int, HostReportRow],
+) -> tuple[list[str], list[Chart]]:
+    """Sentences and charts that stand beside those of a measurement: what the host reports, how the display warmed up in the
+    run, and what experiments found. said: the host's reports by setup."""
+    setup = found.setup
+    every = reviews.setups_of(app.db.connection(), review_id) if said else []
+    reported = host_reports.beside(app, newest, every, said)
+    kinds = [k for k, kind in KINDS.items() if m.key in kind.beside]
+    observed = observed_behaviour.of_setup(app, review_id, setup.id, kinds)
+    warm = _warm_up(app, found.row) if m.warms else None
+    words = [reported[setup.id].words if setup.id in reported else "", warm.words if warm else ""]
+    charts = [chart_of(list(reported.values()))] if reported else []
+    charts += [warm.chart] if warm else []
+    return [*words, *(c.sentence for c in observed)], [*charts, *(chart for c in observed for chart in c.charts)]
+
+
+def _shown(app: Application, found: _Found) -> PlateSetup:
+    return PlateSetup(
+        setup=found.setup.id,
+        name=found.name,
+        state=_state(app, found.setup),
+        measured=True,
+        target=found.setup.target,
+        target_title=resolve(found.setup.target).title,
+        note=found.note,
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from lumenar.app.application import Application
@@ -13,10 +14,12 @@ from lumenar.app.figures import cells
 from lumenar.app.keys import MeasurementKey
 from lumenar.core.analysis import Analysis
 from lumenar.core.figures import difference_u, written
-from lumenar.core.measurements import MEASUREMENTS, Column, Group, greys
-from lumenar.core.targets import resolve
+from lumenar.core.measurements import MEASUREMENTS, Column, Group, Measurement, greys
+from lumenar.core.signals import Signal
+from lumenar.core.targets import Target, resolve
 from lumenar.core.uncertainty import measurable
 from lumenar.store import reviews
+from lumenar.store.reviews import SetupRow
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -103,33 +106,42 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
                 target_title=target.title,
             )
         )
-        own: dict[str, Analysis] = {}
-        for cell, row in cells.newest(app, review).fresh.items():
-            if cell.setup == setup.id:
-                analysis = cells.tried(app, row, target, setup.target)
-                if isinstance(analysis, Analysis):
-                    own[cell.measurement] = analysis
-        analyses.append(own)
-    rows = []
-    for m in MEASUREMENTS.values():
-        own_analyses = [a.get(m.key) for a in analyses]
-        if any(own_analyses):
-            for c in (c for c in m.columns if {s.signal for s, _ in found} & set(c.signals or m.signals)):
-                values = [_value(c, a, own_analyses[0], k) for k, a in enumerate(own_analyses)]
-                rows.append(
-                    ComparedFigure(
-                        measurement=m.key,
-                        title=m.title,
-                        group=m.group,
-                        figure=c.figure,
-                        head=c.head,
-                        unit=c.unit,
-                        values=values,
-                    )
-                )
+        analyses.append(_analyses(app, setup, review, target))
+    signals = {s.signal for s, _ in found}
+    rows = [row for m in MEASUREMENTS.values() for row in _rows(m, signals, [a.get(m.key) for a in analyses])]
     shared = [m for m in MEASUREMENTS if all(m in a for a in analyses)]
     grey = greys(found[0][0].signal).key
     return Comparison(columns, target_key, rows, shared, grey if grey in shared else next(iter(shared), ""))
+
+
+def _analyses(app: Application, setup: SetupRow, review: int, target: Target) -> dict[str, Analysis]:
+    """By measurement what was read of a setup and is not out of date, against a target."""
+    own: dict[str, Analysis] = {}
+    for cell, row in cells.newest(app, review).fresh.items():
+        if cell.setup == setup.id:
+            analysis = cells.tried(app, row, target, setup.target)
+            if isinstance(analysis, Analysis):
+                own[cell.measurement] = analysis
+    return own
+
+
+def _rows(m: Measurement, signals: Collection[Signal], analyses: list[Analysis | None]) -> list[ComparedFigure]:
+    """The figures of a measurement, none if no setup was measured for it. signals: those of the setups."""
+    if not any(analyses):
+        return []
+    return [
+        ComparedFigure(
+            measurement=m.key,
+            title=m.title,
+            group=m.group,
+            figure=c.figure,
+            head=c.head,
+            unit=c.unit,
+            values=[_value(c, a, analyses[0], k) for k, a in enumerate(analyses)],
+        )
+        for c in m.columns
+        if set(signals) & set(c.signals or m.signals)
+    ]
 
 
 def _value(column: Column, analysis: Analysis | None, first: Analysis | None, place: int) -> ComparedValue:

@@ -14,6 +14,7 @@ from lumenar.app.figures.loading import watched_whites
 from lumenar.core.readings.patches import Trace, Waveform
 from lumenar.store import corrections, plans, readings, reviews, runs, watched
 from lumenar.store.readings import COLUMNS
+from lumenar.store.reviews import SetupRow
 
 _KINDS = {"XYZ": "colorimeter", "spectrum": "spectroradiometer", "waveform": "photodiode"}
 
@@ -32,42 +33,8 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
     setups: list[dict[str, Any]] = []
     for setup in reviews.setups_of(db, review_id):
         own = {cell.measurement: row.run_id for cell, row in fresh.items() if cell.setup == setup.id}
-        if not own:
-            continue
-        entries: list[dict[str, Any]] = []
-        for run_id in dict.fromkeys(own.values()):
-            wanted = {m for m, r in own.items() if r == run_id}
-            entries += _entries(app, run_id, setup.id, wanted, meters)
-        newest = max(own.values())
-        document: dict[str, Any] = {
-            "name": setup.name,
-            "unit": units[setup.unit_id],
-            "mode": setup.mode,
-            "shipped": bool(setup.shipped) and not setup.changes,
-            "signal": setup.signal,
-            "target": setup.target,
-            # What a run recorded: all values where it applied them, else those that differ from default.
-            "settings": runs.applied(db, newest, setup.id) or dict(setup.changes),
-            "runs": sorted(
-                (
-                    _run(app, r, setup.id, [m for m, its_run in own.items() if its_run == r])
-                    for r in dict.fromkeys(own.values())
-                ),
-                key=lambda r: str(r["measurements"][0]),
-            ),
-            "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
-        }
-        # Said only where every run says the same.
-        for what in ("condition", "format", "shown"):
-            said = [runs.recorded(db, r, setup.id, what) for r in dict.fromkeys(own.values())]
-            if said and said[0] is not None and all(s == said[0] for s in said):
-                document[what] = said[0]
-        if shown := document.get("shown"):
-            document["shown"] = {k: v for k, v in shown.items() if k not in FILE_METADATA}
-        if metadata := {FILE_METADATA[k]: v for k, v in document.get("format", {}).items() if k in FILE_METADATA}:
-            document["format"] = {k: v for k, v in document["format"].items() if k not in FILE_METADATA}
-            document["metadata"] = metadata
-        setups.append(document)
+        if own:
+            setups.append(_setup(app, setup, units[setup.unit_id], own, meters))
     _number(setups, meters)
     used = {s["unit"] for s in setups}
     return {
@@ -77,6 +44,42 @@ def readings_document(app: Application, review_id: int) -> dict[str, Any]:
         "meters": list(meters.values()),
         "setups": setups,
     }
+
+
+def _setup(
+    app: Application, setup: SetupRow, unit: str, own: Mapping[str, int], meters: dict[str, dict[str, Any]]
+) -> dict[str, Any]:
+    """A setup as a file has it. unit: its sample's id there; own: by measurement the run that it was read in; meters: those
+    described so far, by what they are known by."""
+    db = app.db.connection()
+    by_run: dict[int, list[str]] = {}
+    for measurement, run_id in own.items():
+        by_run.setdefault(run_id, []).append(measurement)
+    entries = [e for r, wanted in by_run.items() for e in _entries(app, r, setup.id, set(wanted), meters)]
+    listed = [_run(app, r, setup.id, wanted) for r, wanted in by_run.items()]
+    document: dict[str, Any] = {
+        "name": setup.name,
+        "unit": unit,
+        "mode": setup.mode,
+        "shipped": bool(setup.shipped) and not setup.changes,
+        "signal": setup.signal,
+        "target": setup.target,
+        # What a run recorded: all values where it applied them, else those that differ from default.
+        "settings": runs.applied(db, max(by_run), setup.id) or dict(setup.changes),
+        "runs": sorted(listed, key=lambda r: str(r["measurements"][0])),
+        "readings": sorted(entries, key=lambda r: (r["measurement"], r["time_s"], r["id"])),
+    }
+    # Said only where every run says the same.
+    for what in ("condition", "format", "shown"):
+        said = [runs.recorded(db, r, setup.id, what) for r in by_run]
+        if said[0] is not None and all(s == said[0] for s in said):
+            document[what] = said[0]
+    if shown := document.get("shown"):
+        document["shown"] = {k: v for k, v in shown.items() if k not in FILE_METADATA}
+    if metadata := {FILE_METADATA[k]: v for k, v in document.get("format", {}).items() if k in FILE_METADATA}:
+        document["format"] = {k: v for k, v in document["format"].items() if k not in FILE_METADATA}
+        document["metadata"] = metadata
+    return document
 
 
 def _number(setups: list[dict[str, Any]], meters: dict[str, dict[str, Any]]) -> None:

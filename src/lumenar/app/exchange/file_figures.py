@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
@@ -40,6 +40,8 @@ class SetupFigures:
     target: str
     analyses: Mapping[str, Analysis]
     left_out: Mapping[str, str]
+    readings: Callable[[str], Readings | None] = field(repr=False, compare=False)
+    """Gives the readings of a measurement that was analysed."""
     floors: tuple[str, ...] = ()
 
 
@@ -116,6 +118,60 @@ def _meter_limits(m: FileMeter, own: Sequence[FileReading], alone: bool) -> tupl
 _Known = dict[object, Analysis | MissingPatchError]
 
 
+class _Analyser:
+    """Analyses the measurements of one setup against a target. What several of them share, such as limits of meters and readings
+    that serve them all, is found once."""
+
+    def __init__(self, file: ReadingsFile, setup: FileSetup, target: Target) -> None:
+        self._file, self._setup, self._target = file, setup, target
+        self._corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
+        self._by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
+        self._rounded: dict[object, MeterLimits] = {}
+        self._collected: dict[object, Readings] = {}
+
+    @property
+    def floors(self) -> tuple[str, ...]:
+        """What was assumed of meters' floors, as sentences."""
+        return tuple(dict.fromkeys(sentence for _, said in self._by_meters.values() for sentence in said))
+
+    def analysis(self, m: Measurement, uncertain: bool, known: _Known | None) -> Analysis:
+        """As `analyse_setup`, of one measurement. MissingPatchError if the readings don't suffice for it."""
+        readings = self.readings(m)
+        if known is None:
+            return analyse(m, readings, self._target, uncertain)
+        numbers = (
+            np.isfinite(readings.XYZ).all(axis=-1).tobytes(),
+            readings.below_floor.tobytes(),
+            readings.dim.tobytes(),
+        )
+        alike = m.key, self._target.key, self._setup.signal, id(readings.layout), numbers
+        if alike not in known:
+            known[alike] = _analysis_or_why(m, readings, self._target)
+        found = known[alike]
+        if isinstance(found, MissingPatchError):
+            raise found
+        return found
+
+    def readings(self, m: Measurement) -> Readings:
+        """The readings that a measurement is analysed from."""
+        setup, own = self._setup, self._setup.serving(m.key)
+        run, meters = setup.run_of(m.key), frozenset(setup.meters_of(m.key))
+        where = meters, tuple(run.measurements)
+        if where not in self._rounded:
+            if meters not in self._by_meters:
+                self._by_meters[meters] = _limits(self._file, setup, set(meters))
+            self._rounded[where] = self._by_meters[meters][0].as_shown(setup.luminances(run, meters))
+        limits = self._rounded[where]
+        # Readings that serve every measurement are the same for each.
+        warmth = _warmth(run, limits.repeatability)
+        key = id(own), warmth, where
+        if key not in self._collected:
+            by_list = _by_list(self._file, own, of_its_own(resolve(setup.target_key)))
+            self._collected[key] = _collected(own, by_list, limits, self._corrections, warmth)
+        rested = run.rested_white.XYZ[1] if run.rested_white else None
+        return self._collected[key].watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
+
+
 def analyse_setup(
     file: ReadingsFile,
     setup: FileSetup,
@@ -131,64 +187,28 @@ def analyse_setup(
     numbers at the same places, stand for this one's. only: the measurements that are wanted.
     """
     target = resolve(target_key or setup.target_key)
-    corrections = {m.id: np.array(m.correction) for m in file.meters if m.correction is not None}
-    by_meters: dict[frozenset[str | None], tuple[MeterLimits, tuple[str, ...]]] = {}
-    rounded: dict[object, MeterLimits] = {}
-    collected: dict[object, Readings] = {}
+    analyser = _Analyser(file, setup, target)
     analyses: dict[str, Analysis] = {}
     left_out: dict[str, str] = {}
     for m in MEASUREMENTS.values():
-        own = setup.serving(m.key)
-        if setup.signal not in m.signals or not own or m.key not in only:
+        if setup.signal not in m.signals or m.key not in only or not setup.serving(m.key):
             continue
-        meters = frozenset(setup.meters_of(m.key))
-        if meters not in by_meters:
-            by_meters[meters] = _limits(file, setup, set(meters))
-        run = setup.run_of(m.key)
-        where = meters, tuple(run.measurements)
-        if where not in rounded:
-            rounded[where] = by_meters[meters][0].as_shown(setup.luminances(run, meters))
-        limits = rounded[where]
         try:
-            # Readings that serve every measurement are the same for each.
-            warmth = _warmth(run, limits.repeatability)
-            key = (id(own), warmth, where)
-            if key not in collected:
-                by_list = _by_list(file, own, of_its_own(resolve(setup.target_key)))
-                collected[key] = _collected(own, by_list, limits, corrections, warmth)
-            readings = collected[key]
-            rested = run.rested_white.XYZ[1] if run.rested_white else None
-            watched = readings.watched(rested, [(w.time_s, w.XYZ[1]) for w in run.whites])
-            if known is None:
-                analyses[m.key] = analyse(m, watched, target, uncertain)
-                continue
-            numbers = (
-                np.isfinite(watched.XYZ).all(axis=-1).tobytes(),
-                watched.below_floor.tobytes(),
-                watched.dim.tobytes(),
-            )
-            alike = m.key, target.key, setup.signal, id(watched.layout), numbers
-            if alike not in known:
-                known[alike] = _analysis_or_why(m, watched, target)
-            found = known[alike]
-            if isinstance(found, MissingPatchError):
-                raise found
-            analyses[m.key] = found
+            analyses[m.key] = analyser.analysis(m, uncertain, known)
         except MissingPatchError as e:
             left_out[m.key] = str(e)
-    shipped = setup.shipped if setup.shipped is not None else False
-    floors = tuple(dict.fromkeys(sentence for _, said in by_meters.values() for sentence in said))
     return SetupFigures(
         key=setup.key,
         name=setup.name,
         unit=setup.unit,
         mode=setup.mode,
-        shipped=shipped,
+        shipped=setup.shipped if setup.shipped is not None else False,
         signal=setup.signal,
         target=target.key,
         analyses=analyses,
         left_out=left_out,
-        floors=floors,
+        readings=lambda key: analyser.readings(MEASUREMENTS[key]) if key in analyses else None,
+        floors=analyser.floors,
     )
 
 

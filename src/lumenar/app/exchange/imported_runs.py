@@ -117,25 +117,12 @@ def run_of(
     measurements: list[str],
     made: dict[str, int],
 ) -> None:
+    """Store a run of a file's setup with its readings. changes: the setup's, from the mode's defaults; made: the corrections that
+    were stored before, by the meter's id in the file."""
     taken = _taken(s, measurements)
     meters, matrix = _meters(file, s, [r for t in taken for r in t.readings])
-    correction = None
-    if matrix is not None and matrix.id in made:
-        correction = made[matrix.id]
-    elif matrix is not None:
-        row = CorrectionRow(
-            id=0,
-            panel=unit.panel,
-            meter=str(meters["XYZ"]["name"]),
-            reference=corrections.IMPORTED,
-            made_on=f"{unit.maker} {unit.model}".strip(),
-            made_at=now(),
-            matrix=[list(m) for m in matrix.correction or ()],
-            residual={"u_percent": matrix.correction_u_percent},
-            series=None if matrix.correction_series is None else matrix.correction_series.model_dump(exclude_none=True),
-            serial=matrix.serial,
-        )
-        correction = made[matrix.id] = corrections.add(db, row)
+    if matrix is not None and matrix.id not in made:
+        made[matrix.id] = corrections.add(db, _correction(matrix, unit, str(meters["XYZ"]["name"])))
     as_measured = AsMeasured(
         json.dumps(changes, sort_keys=True),
         dict(s.settings),
@@ -151,7 +138,7 @@ def run_of(
         firmware=unit.firmware,
         meters=meters,
         habits={},
-        correction_id=correction,
+        correction_id=None if matrix is None else made[matrix.id],
         warm_up=False,
         setups={setup_id: as_measured},
         patches=[NewPatch(setup_id, t.patch, 0.0, t.uses) for t in taken],
@@ -159,8 +146,36 @@ def run_of(
     )
     run_id = runs.add_run(db, new)
     runs.set_warm(db, run_id, run.warm)
+    readings.add_all(db, run_id, _readings(taken, plans.patch_ids(db, run_id, setup_id)))
+    if run.rested_white is not None:
+        watched.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
+    for w in run.warming:
+        watched.add_watch(db, run_id, setup_id, "warm_up", w.time_s, w.XYZ)
+    for w in run.whites:
+        watched.add_watch(db, run_id, setup_id, "reference", w.time_s, w.XYZ)
+
+
+def _correction(meter: FileMeter, unit: FileUnit, name: str) -> CorrectionRow:
+    """The correction that a file states for a meter."""
+    series = meter.correction_series
+    return CorrectionRow(
+        id=0,
+        panel=unit.panel,
+        meter=name,
+        reference=corrections.IMPORTED,
+        made_on=f"{unit.maker} {unit.model}".strip(),
+        made_at=now(),
+        matrix=[list(m) for m in meter.correction or ()],
+        residual={"u_percent": meter.correction_u_percent},
+        series=None if series is None else series.model_dump(exclude_none=True),
+        serial=meter.serial,
+    )
+
+
+def _readings(taken: Sequence[_Taken], numbers: Sequence[int]) -> list[NewReading]:
+    """Readings as the store takes them. numbers: of the patches they are of."""
     at = now()
-    committed = [
+    return [
         NewReading(
             patch_id=number,
             attempt=attempt,
@@ -171,16 +186,9 @@ def run_of(
             read_at=at,
             trace=r.trace,
         )
-        for number, t in zip(plans.patch_ids(db, run_id, setup_id), taken, strict=True)
+        for number, t in zip(numbers, taken, strict=True)
         for attempt, r in enumerate(t.readings, 1)
     ]
-    readings.add_all(db, run_id, committed)
-    if run.rested_white is not None:
-        watched.add_watch(db, run_id, setup_id, "signature", run.rested_white.time_s, run.rested_white.XYZ)
-    for w in run.warming:
-        watched.add_watch(db, run_id, setup_id, "warm_up", w.time_s, w.XYZ)
-    for w in run.whites:
-        watched.add_watch(db, run_id, setup_id, "reference", w.time_s, w.XYZ)
 
 
 def _meters(

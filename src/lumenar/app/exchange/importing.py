@@ -17,6 +17,7 @@ from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
 from lumenar.app.exchange.table_import import Read, read_any
 from lumenar.app.setups.new_display import KINDS, PANELS, one_of
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.core.menu.controls import Value
 from lumenar.core.menu.documents import document_of, menu_from
 from lumenar.core.menu.menu import Menu, Mode
 from lumenar.core.targets import Signal, resolve
@@ -229,43 +230,8 @@ def _setup(
     enough: Sequence[str],
     made: dict[str, int],
 ) -> None:
-    mine = [x for x in reviews.setups_of(db, review_id) if x.unit_id == unit_id]
-    mode = s.mode or s.name
-    there = next((x for x in mine if x.name == s.name), None)
-    if there is not None and runs.has_any(db, there.id):
-        raise ConflictError("setup", f"The review has a measured setup {s.name!r} already; rename one of the two.")
-    known = {p: v for p, v in s.settings.items() if p in menu.by_path}
-    changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
-    room = condition_of(db, review_id, s)
-    signal = signal_of(s) or {}
-    origins: dict[str, Known] = dict.fromkeys(known, "read")
-    shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
-    if there is None:
-        position = max((x.position for x in mine), default=-1) + 1
-        setup_id = reviews.add_setup(
-            db,
-            SetupRow(
-                id=0,
-                unit_id=unit_id,
-                position=position,
-                name=s.name,
-                mode=mode,
-                shipped=int(shipped),
-                signal=s.signal,
-                target=s.target_key,
-                changes=changes,
-                condition_id=room,
-                format=signal,
-                origins=origins,
-            ),
-        )
-    else:
-        setup_id = there.id
-        reviews.change_setup(
-            db,
-            replace(there, changes=changes, target=s.target_key, condition_id=room, format=signal, origins=origins),
-            None,
-        )
+    """Store a setup of a file with its runs. enough: the measurements that its readings suffice for; made: as for `run_of`."""
+    setup_id, changes = _stored_setup(db, review_id, unit_id, menu, s)
     for run, measurements in runs_by_measurement(s, enough):
         run_of(
             db=db,
@@ -280,3 +246,40 @@ def _setup(
             measurements=measurements,
             made=made,
         )
+
+
+def _stored_setup(
+    db: sqlite3.Connection, review_id: int, unit_id: int, menu: Menu, s: FileSetup
+) -> tuple[int, dict[str, Value]]:
+    """The number of a file's setup in the store, and what it changes of its mode. One of the same name takes it over if nothing
+    was read in it."""
+    mine = [x for x in reviews.setups_of(db, review_id) if x.unit_id == unit_id]
+    mode = s.mode or s.name
+    there = next((x for x in mine if x.name == s.name), None)
+    if there is not None and runs.has_any(db, there.id):
+        raise ConflictError("setup", f"The review has a measured setup {s.name!r} already; rename one of the two.")
+    known = {p: v for p, v in s.settings.items() if p in menu.by_path}
+    changes = {p: v for p, v in known.items() if v != menu.defaults(menu.mode(mode, s.signal)).get(p)}
+    room = condition_of(db, review_id, s)
+    signal = signal_of(s) or {}
+    origins: dict[str, Known] = dict.fromkeys(known, "read")
+    shipped = bool(s.shipped) and not any(x.shipped and x.mode == mode and x.signal == s.signal for x in mine)
+    if there is not None:
+        now_is = replace(there, changes=changes, target=s.target_key, condition_id=room, format=signal, origins=origins)
+        reviews.change_setup(db, now_is, None)
+        return there.id, changes
+    row = SetupRow(
+        id=0,
+        unit_id=unit_id,
+        position=max((x.position for x in mine), default=-1) + 1,
+        name=s.name,
+        mode=mode,
+        shipped=int(shipped),
+        signal=s.signal,
+        target=s.target_key,
+        changes=changes,
+        condition_id=room,
+        format=signal,
+        origins=origins,
+    )
+    return reviews.add_setup(db, row), changes

@@ -5,16 +5,14 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Any
 
 from lumenar.app.errors import BadInputError
 from lumenar.app.exchange.readings_file import MAX_BYTES, ReadingsFile, parse_document, parse_readings
+from lumenar.app.exchange.table_spectra import spectrum_reading, wavelengths_of, with_XYZ
 from lumenar.core.colour.spaces import uv_to_xy, xy_to_XYZ
-from lumenar.core.colour.spectra import XYZ_of_spectrum
-from lumenar.core.measurements import blue_light
 from lumenar.core.menu.text_reading import number
 
 COLUMNS: dict[str, tuple[str, ...]] = {
@@ -49,9 +47,6 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "v": ("v'", "v′"),
 }
 """What a column can be, and under which heads (whatever their case) it is recognised."""
-_NANOMETRES = re.compile(r"^(?:spectral_|spec_)?(?:nm)?_?(\d{3,4}(?:[.,]\d+)?)(?: ?nm)?$", re.IGNORECASE)
-"""Heads of the columns of a spectrum: 380, 380 nm, nm380, SPECTRAL_NM380."""
-LEAST_SAMPLES = 20
 RANGES = {"0..1": 1.0, "0..100": 100.0, "0..255": 255.0, "0..1023": 1023.0}
 """How signals can be written."""
 
@@ -193,98 +188,126 @@ def _recognised(heads: Sequence[str], name: str, mapping: Mapping[str, str]) -> 
     return places
 
 
+@dataclass(frozen=True)
+class _Table:
+    """Rows of a table with their line numbers, and the place of each column that was recognised."""
+
+    name: str
+    heads: Sequence[str]
+    rows: Sequence[tuple[int, Sequence[str]]]
+    places: Mapping[str, int]
+
+    def cell(self, line: int, row: Sequence[str], key: str) -> str:
+        """What stands in a row under a column."""
+        if self.places[key] >= len(row):
+            raise BadInputError(
+                "readings-file",
+                f"{self.name}: line {line} ends before {self.heads[self.places[key]]!r}",
+                f"line {line}",
+            )
+        return row[self.places[key]].strip()
+
+    def value(self, line: int, row: Sequence[str], key: str) -> float:
+        """The number that stands in a row under a column."""
+        text = self.cell(line, row, key)
+        try:
+            return number(text)
+        except ValueError:
+            head = self.heads[self.places[key]]
+            raise BadInputError(
+                "readings-file", f"{self.name}: line {line}, {head}: {text!r} is no number", f"line {line}"
+            ) from None
+
+
+def _signal_columns(table: _Table) -> tuple[str, ...]:
+    """The columns that the signal stands in: a grey level, or red, green and blue."""
+    if "level_percent" in table.places:
+        return ("level_percent",) * 3
+    lacking = [c for c in "rgb" if c not in table.places]
+    if lacking:
+        raise BadInputError(
+            "columns",
+            f"{table.name}: no column for the signal {', '.join(lacking)} among {', '.join(table.heads)}; say which it is",
+            lacking[0],
+        )
+    return ("r", "g", "b")
+
+
+def _light_columns(table: _Table) -> tuple[str, ...]:
+    """The columns that the light stands in."""
+    forms = (("X", "Y", "Z"), ("Y", "x", "y"), ("Y", "u", "v"))
+    light = next((form for form in forms if set(form) <= set(table.places)), None)
+    if light is None:
+        raise BadInputError(
+            "columns",
+            f"{table.name}: no columns X, Y, Z (or Y with x, y or u', v') among {', '.join(table.heads)}; say which they are",
+            "Y",
+        )
+    return light
+
+
+RELATIVE = (
+    "White has exactly Y = 100, so these values may be relative to white rather than in cd/m². Luminance, contrast and PQ"
+    " figures are right only if they are in cd/m²: multiply all by the luminance of white divided by 100 if they are not."
+)
+
+
 def _document(
     heads: Sequence[str],
-    table: Sequence[tuple[int, Sequence[str]]],
+    rows: Sequence[tuple[int, Sequence[str]]],
     name: str,
     format: str,
     mapping: Mapping[str, str],
     notes: list[str],
 ) -> Read:
-    places = _recognised(heads, name, mapping)
-    grey = "level_percent" in places
-    if not grey and not {"r", "g", "b"} <= set(places):
-        lacking = [c for c in "rgb" if c not in places]
-        raise BadInputError(
-            "columns",
-            f"{name}: no column for the signal {', '.join(lacking)} among {', '.join(heads)}; say which it is",
-            lacking[0],
-        )
-    light = next((k for k in (("X", "Y", "Z"), ("Y", "x", "y"), ("Y", "u", "v")) if set(k) <= set(places)), None)
-    spectrum = _spectral(heads, name)
-    if spectrum:
-        light = ("X", "Y", "Z")
-        if not {"X", "Y", "Z"} <= set(places):
-            notes = [*notes, "X, Y and Z are computed from the spectra, in W/(sr m² nm), for the CIE 1931 2° observer."]
-            heads, table, places = _with_XYZ(heads, table, places, spectrum, name)
-    if light is None:
-        raise BadInputError(
-            "columns",
-            f"{name}: no columns X, Y, Z (or Y with x, y or u', v') among {', '.join(heads)}; say which they are",
-            "Y",
-        )
-    if not table:
+    table = _Table(name, heads, rows, _recognised(heads, name, mapping))
+    signal_columns = _signal_columns(table)
+    spectrum = wavelengths_of(heads, name)
+    if spectrum and not {"X", "Y", "Z"} <= set(table.places):
+        notes = [*notes, "X, Y and Z are computed from the spectra, in W/(sr m² nm), for the CIE 1931 2° observer."]
+        table = _Table(name, *with_XYZ(heads, rows, dict(table.places), spectrum, name))
+    light = ("X", "Y", "Z") if spectrum else _light_columns(table)
+    if not rows:
         raise BadInputError("readings-file", f"{name}: heads, but not one reading")
+    signals = [[table.value(n, row, c) for c in signal_columns] for n, row in table.rows]
+    stated = "0..100" if signal_columns[0] == "level_percent" else mapping.get("rgb")
+    top, said = _range([v for s in signals for v in s], stated, name)
+    setups = _setups(table, signals, top, light, spectrum)
+    notes = [*notes, *said, *([RELATIVE] if _relative(setups) else [])]
+    taken = {table.heads[i]: key for key, i in table.places.items()}
+    nanometres = {table.heads[i] for i in spectrum.values()}
+    taken |= dict.fromkeys([f"{len(nanometres)} columns of a spectrum"], "spectrum") if nanometres else {}
+    ignored = [h for h in table.heads if h not in taken and h not in nanometres]
+    if ignored:
+        notes.append(f"Not used: {', '.join(ignored)}.")
+    readings = [r for s in setups for r in s["readings"]]
+    document = {
+        "format": "lumenar-readings",
+        "version": 1,
+        "units": [{"id": u} for u in dict.fromkeys(s["unit"] for s in setups if s.get("unit"))],
+        "meters": [{"id": m} for m in dict.fromkeys(r["meter"] for r in readings if r.get("meter") is not None)],
+        "setups": setups,
+    }
+    return Read(_checked(document, name), format, taken, tuple(notes))
 
-    def cell(line: int, row: Sequence[str], key: str) -> str:
-        if places[key] >= len(row):
-            raise BadInputError(
-                "readings-file", f"{name}: line {line} ends before {heads[places[key]]!r}", f"line {line}"
-            )
-        return row[places[key]].strip()
 
-    def value(line: int, row: Sequence[str], key: str) -> float:
-        text = cell(line, row, key)
-        try:
-            return number(text)
-        except ValueError:
-            raise BadInputError(
-                "readings-file", f"{name}: line {line}, {heads[places[key]]}: {text!r} is no number", f"line {line}"
-            ) from None
-
-    signals = [[value(n, row, c) for c in (("level_percent",) * 3 if grey else ("r", "g", "b"))] for n, row in table]
-    top, said = _range([v for s in signals for v in s], "0..100" if grey else mapping.get("rgb"), name)
-    notes = [*notes, *said]
-    setups: dict[tuple[str, str], dict[str, Any]] = {}
-    for (n, row), signal in zip(table, signals, strict=True):
-        texts = {k: cell(n, row, k) for k in ("setup", "unit", "mode", "signal", "target") if k in places}
+def _setups(
+    table: _Table, signals: Sequence[Sequence[float]], top: float, light: tuple[str, ...], spectrum: Mapping[float, int]
+) -> list[dict[str, Any]]:
+    """The setups of a table with their readings. signals: of each row; top: the signal's value for 100 %."""
+    found: dict[tuple[str, str], dict[str, Any]] = {}
+    for (n, row), signal in zip(table.rows, signals, strict=True):
+        texts = {k: table.cell(n, row, k) for k in ("setup", "unit", "mode", "signal", "target") if k in table.places}
         title = texts.get("setup") or texts.get("mode") or "Readings"
-        setup = setups.setdefault(
+        setup = found.setdefault(
             (texts.get("unit", ""), title),
             {"name": title, "signal": texts.get("signal") or "sdr", "readings": []}
             | {k: texts[k] for k in ("unit", "mode", "target") if texts.get(k)},
         )
-        setup["readings"].append(
-            _reading(
-                n=n, row=row, signal=signal, top=top, light=light, places=places, cell=cell, value=value, name=name
-            )
-        )
+        setup["readings"].append(_reading(table, n, row, signal, top, light))
         if spectrum and all(v == top for v in signal):
-            setup["readings"].append(_spectrum_reading(row, spectrum))
-    units = [{"id": u} for u in dict.fromkeys(u for u, _ in setups if u)]
-    meters = [
-        {"id": m}
-        for m in dict.fromkeys(r["meter"] for s in setups.values() for r in s["readings"] if r.get("meter") is not None)
-    ]
-    if _relative(setups.values()):
-        notes.append(
-            "White has exactly Y = 100, so these values may be relative to white rather than in cd/m². Luminance, contrast and PQ"
-            " figures are right only if they are in cd/m²: multiply all by the luminance of white divided by 100 if they are not."
-        )
-    document = {
-        "format": "lumenar-readings",
-        "version": 1,
-        "units": units,
-        "meters": meters,
-        "setups": list(setups.values()),
-    }
-    taken = {heads[i]: key for key, i in places.items()}
-    nanometres = {heads[i] for i in spectrum.values()}
-    taken |= dict.fromkeys([f"{len(nanometres)} columns of a spectrum"], "spectrum") if nanometres else {}
-    ignored = [h for h in heads if h not in taken and h not in nanometres]
-    if ignored:
-        notes.append(f"Not used: {', '.join(ignored)}.")
-    return Read(_checked(document, name), format, taken, tuple(notes))
+            setup["readings"].append(spectrum_reading(row, spectrum))
+    return list(found.values())
 
 
 def _relative(setups: Iterable[Mapping[str, Any]]) -> bool:
@@ -296,61 +319,6 @@ def _relative(setups: Iterable[Mapping[str, Any]]) -> bool:
         if r.get("XYZ") is not None and all(abs(v - 1) < 1e-9 for v in r["rgb"])
     ]
     return bool(whites) and all(abs(Y - 100) < 1e-6 for Y in whites)
-
-
-def _spectral(heads: Sequence[str], name: str) -> dict[float, int]:
-    """By wavelength in nm the places of a spectrum's columns, in their order; empty where there is none."""
-    found = {number(m[1]): i for i, h in enumerate(heads) if (m := _NANOMETRES.match(h.strip()))}
-    if len(found) < LEAST_SAMPLES:
-        return {}
-    at = sorted(found)
-    step = at[1] - at[0]
-    if any(abs(b - a - step) > 1e-6 for a, b in pairwise(at)):
-        raise BadInputError(
-            "columns", f"{name}: the spectrum's columns, {at[0]:g} to {at[-1]:g} nm, are not evenly spaced"
-        )
-    return {w: found[w] for w in at}
-
-
-def _samples(line: int, row: Sequence[str], spectrum: Mapping[float, int], name: str) -> list[float]:
-    values = []
-    for wavelength, i in spectrum.items():
-        try:
-            values.append(number(row[i].strip()))
-        except (ValueError, IndexError):
-            said = f"{row[i]!r} is no number" if i < len(row) else "the line ends before"
-            raise BadInputError(
-                "readings-file", f"{name}: line {line}, {wavelength:g} nm: {said}", f"line {line}"
-            ) from None
-    return values
-
-
-def _with_XYZ(
-    heads: Sequence[str],
-    table: Sequence[tuple[int, Sequence[str]]],
-    places: dict[str, int],
-    spectrum: Mapping[float, int],
-    name: str,
-) -> tuple[list[str], list[tuple[int, list[str]]], dict[str, int]]:
-    """A table with columns for X, Y and Z that its spectra give."""
-    longer = []
-    for line, row in table:
-        XYZ = XYZ_of_spectrum(list(spectrum), _samples(line, row, spectrum, name))
-        longer.append((line, [*row, *[""] * (len(heads) - len(row)), *(repr(float(v)) for v in XYZ)]))
-    more = {c: len(heads) + i for i, c in enumerate("XYZ")}
-    return [*heads, "X", "Y", "Z"], longer, {**places, **more}
-
-
-def _spectrum_reading(row: Sequence[str], spectrum: Mapping[float, int]) -> dict[str, Any]:
-    """The spectrum of white, which measurements of spectra ask for."""
-    at = list(spectrum)
-    samples = [number(row[i].strip()) for i in spectrum.values()]
-    return {
-        "rgb": [1.0, 1.0, 1.0],
-        "measurement": blue_light.MEASUREMENT.key,
-        "XYZ": XYZ_of_spectrum(at, samples).tolist(),
-        "spectrum": {"start_nm": at[0], "step_nm": at[1] - at[0], "radiance": samples},
-    }
 
 
 def _range(values: Sequence[float], asked: str | None, name: str) -> tuple[float, list[str]]:
@@ -369,48 +337,32 @@ def _range(values: Sequence[float], asked: str | None, name: str) -> tuple[float
 
 
 def _reading(
-    n: int,
-    row: Sequence[str],
-    signal: Sequence[float],
-    top: float,
-    light: Sequence[str],
-    places: Mapping[str, int],
-    cell: Callable[[int, Sequence[str], str], str],
-    value: Callable[[int, Sequence[str], str], float],
-    name: str,
+    table: _Table, n: int, row: Sequence[str], signal: Sequence[float], top: float, light: Sequence[str]
 ) -> dict[str, Any]:
-    flag = cell(n, row, "flag") if "flag" in places else ""
-    if flag and not any(cell(n, row, k) for k in light):
+    """The reading in a row. light: the columns that the light stands in."""
+    flag = table.cell(n, row, "flag") if "flag" in table.places else ""
+    if flag and not any(table.cell(n, row, k) for k in light):
         reading: dict[str, Any] = {"rgb": [v / top for v in signal], "XYZ": None, "flag": flag}
-        return _with_place(reading, n, row, places, cell, value)
-    a, b, c = (value(n, row, k) for k in light)
-    if light[1] == "x":
+        return _with_place(reading, table, n, row)
+    a, b, c = (table.value(n, row, k) for k in light)
+    if light[1] in ("x", "u"):
         if c <= 0:
-            raise BadInputError("readings-file", f"{name}: line {n}: y is {c:g}, so there is no colour", f"line {n}")
-        a, b, c = xy_to_XYZ([b, c], a).tolist()
-    elif light[1] == "u":
-        if c <= 0:
-            raise BadInputError("readings-file", f"{name}: line {n}: v' is {c:g}, so there is no colour", f"line {n}")
-        a, b, c = xy_to_XYZ(uv_to_xy([b, c]), a).tolist()
-    reading = {"rgb": [v / top for v in signal], "XYZ": [a, b, c]}
-    return _with_place(reading, n, row, places, cell, value)
+            head = {"y": "y", "v": "v'"}[light[2]]
+            raise BadInputError(
+                "readings-file", f"{table.name}: line {n}: {head} is {c:g}, so there is no colour", f"line {n}"
+            )
+        a, b, c = xy_to_XYZ([b, c] if light[1] == "x" else uv_to_xy([b, c]), a).tolist()
+    return _with_place({"rgb": [v / top for v in signal], "XYZ": [a, b, c]}, table, n, row)
 
 
-def _with_place(
-    reading: dict[str, Any],
-    n: int,
-    row: Sequence[str],
-    places: Mapping[str, int],
-    cell: Callable[[int, Sequence[str], str], str],
-    value: Callable[[int, Sequence[str], str], float],
-) -> dict[str, Any]:
-    """What a row says beside signal and light."""
+def _with_place(reading: dict[str, Any], table: _Table, n: int, row: Sequence[str]) -> dict[str, Any]:
+    """A reading with what its row says beside signal and light."""
     for key in ("window", "background", "level", "at_s", "time_s"):
-        if key in places and cell(n, row, key):
-            reading[key] = value(n, row, key)
+        if key in table.places and table.cell(n, row, key):
+            reading[key] = table.value(n, row, key)
     for key in ("measurement", "pattern", "meter"):
-        if key in places and cell(n, row, key):
-            reading[key] = cell(n, row, key)
-    if {"column", "row", "columns", "rows"} <= set(places) and cell(n, row, "column"):
-        reading["zone"] = [int(value(n, row, k)) for k in ("column", "row", "columns", "rows")]
+        if key in table.places and table.cell(n, row, key):
+            reading[key] = table.cell(n, row, key)
+    if {"column", "row", "columns", "rows"} <= set(table.places) and table.cell(n, row, "column"):
+        reading["zone"] = [int(table.value(n, row, k)) for k in ("column", "row", "columns", "rows")]
     return reading

@@ -184,16 +184,7 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     db = data.db.connection()
     ids = np.array(plans.patch_ids(db, run_id, setup_id), np.int64)
     plan = _plan(data, run_id, setup_id, ids)
-    first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
-    stored = readings.values(db, first, last)
-    columns = zip(*(r[:-1] for r in stored), strict=True)
-    rows = np.array([np.array(c, float) for c in columns]).T.reshape(-1, 6)
-    sums = np.array([c for *_, c in stored], np.int64)
-    if len(rows) and (bad := np.flatnonzero(reading_sums(rows[:, :5]) != sums)).size:
-        raise DamagedError(
-            f"{len(bad)} readings of run {run_id}, the first of patch {int(rows[bad[0], 0])}, are not what was stored: the file"
-            f" is damaged. {SAVE}"
-        )
+    rows = _rows(data, run_id, ids)
     patch = np.searchsorted(ids, rows[:, 0]).clip(0, max(len(ids) - 1, 0))
     # Patches of another setup may lie between this one's.
     own = ids[patch] == rows[:, 0] if len(ids) else np.zeros(0, bool)
@@ -213,13 +204,6 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
     run = runs.get(db, run_id)
     warm = None if run is None or run.warm is None else bool(run.warm)
     warmth = left_to_warm(warm, watched.warm_up_whites(db, run_id), whites, meter.repeatability)
-    traces = NO_TRACES
-    if not layout.of_light.all():
-        traces = np.empty(len(read), object)
-        other = np.flatnonzero(~layout.of_light)
-        numbers = ids[read[other]].tolist()
-        held = readings.traces(db, numbers)
-        traces[other] = trace_array([held.get((i, 1)) for i in numbers])
     place = None
     if not whole:
         place = np.full(len(ids), -1, np.intp)
@@ -229,7 +213,7 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
         XYZ=values,
         time_s=rows[begin, 4],
         below_floor=below,
-        traces=traces,
+        traces=_traces(data, layout, ids[read]),
         meter=meter,
         dim=dim,
         drift=None,
@@ -238,6 +222,34 @@ def setup_readings(data: Data, run_id: int, setup_id: int) -> SetupReadings:
         to_come=warmth.share,
     )
     return SetupReadings(found.watched(rested, whites), plan, place)
+
+
+def _rows(data: Data, run_id: int, ids: NDArray[np.int64]) -> Array:
+    """The stored readings (n, 6) of the patches from the first to the last of `ids`, in the order of `readings.values`.
+    DamagedError if a checksum says that a reading is not what was stored."""
+    first, last = (int(ids[0]), int(ids[-1])) if len(ids) else (0, -1)
+    stored = readings.values(data.db.connection(), first, last)
+    columns = zip(*(r[:-1] for r in stored), strict=True)
+    rows = np.array([np.array(c, float) for c in columns]).T.reshape(-1, 6)
+    sums = np.array([c for *_, c in stored], np.int64)
+    if len(rows) and (bad := np.flatnonzero(reading_sums(rows[:, :5]) != sums)).size:
+        raise DamagedError(
+            f"{len(bad)} readings of run {run_id}, the first of patch {int(rows[bad[0], 0])}, are not what was stored: the file"
+            f" is damaged. {SAVE}"
+        )
+    return rows
+
+
+def _traces(data: Data, layout: Layout, ids: NDArray[np.int64]) -> Any:
+    """Waveforms and spectra of the patches that have them. ids: of the patches of a layout."""
+    if layout.of_light.all():
+        return NO_TRACES
+    traces = np.empty(len(ids), object)
+    other = np.flatnonzero(~layout.of_light)
+    numbers = ids[other].tolist()
+    held = readings.traces(data.db.connection(), numbers)
+    traces[other] = trace_array([held.get((i, 1)) for i in numbers])
+    return traces
 
 
 def _plan(data: Data, run_id: int, setup_id: int, ids: NDArray[np.int64]) -> Planned:

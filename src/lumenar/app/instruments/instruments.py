@@ -287,7 +287,12 @@ class Corrector:
                 self.attempt = None
                 return
             series.append(whole)
-        reference, working = series
+        self._conclude(begun, series[0], series[1], " ".join(said))
+
+    def _conclude(
+        self, begun: CorrectionAttempt, reference: ColourReadings, working: ColourReadings, said: str
+    ) -> None:
+        """Compute the matrix and check it. InstrumentError if the readings can't be right."""
         try:
             matrix = colour_correction.from_series(reference, working)
         except np.linalg.LinAlgError:
@@ -307,7 +312,7 @@ class Corrector:
         self._say(
             CorrectionAttempt(
                 step="done",
-                message=" ".join(said),
+                message=said,
                 review=begun.review,
                 made_on=begun.made_on,
                 panel=begun.panel,

@@ -225,19 +225,7 @@ def _fits(
     try:
         mode = menu.mode(setup.mode, setup.signal)
     except MenuError:
-        if runs.has_any(db, setup.id):
-            raise ConflictError(
-                "menu", f"{setup.name} was measured, so its mode {setup.mode} must stay; delete the setup first."
-            ) from None
-        made = reviews.belongings(db, setup.id)
-        if made or not setup.shipped or setup.changes:
-            what = listed([f"{n} {_plural(name, n)}" for name, n in made]) or "settings of its own"
-            raise ConflictError(
-                "menu",
-                f"{setup.name} has {what}, which would be lost with its mode {setup.mode}. Nothing was changed. Keep the mode,"
-                " or delete the setup first.",
-            ) from None
-        reviews.delete_setup(db, setup.id)
+        _delete_with_its_mode(db, setup)
         return []
     old = {new: name for (name, signal), new in called.items() if signal == setup.signal}
     before, after = was.defaults(was.mode(old.get(setup.mode, setup.mode), setup.signal)), menu.defaults(mode)
@@ -266,6 +254,23 @@ def _fits(
         elif answer == "were":
             runs.correct_applied(db, setup.id, path, before[path], after[path])
     return asked
+
+
+def _delete_with_its_mode(db: sqlite3.Connection, setup: SetupRow) -> None:
+    """Delete a setup whose mode is gone. ConflictError if anything belongs to it that would be lost."""
+    if runs.has_any(db, setup.id):
+        raise ConflictError(
+            "menu", f"{setup.name} was measured, so its mode {setup.mode} must stay; delete the setup first."
+        )
+    made = reviews.belongings(db, setup.id)
+    if made or not setup.shipped or setup.changes:
+        what = listed([f"{n} {_plural(name, n)}" for name, n in made]) or "settings of its own"
+        raise ConflictError(
+            "menu",
+            f"{setup.name} has {what}, which would be lost with its mode {setup.mode}. Nothing was changed. Keep the mode,"
+            " or delete the setup first.",
+        )
+    reviews.delete_setup(db, setup.id)
 
 
 FIELDS = (

@@ -65,26 +65,7 @@ class NewDisplay:
 def add(app: Application, new: NewDisplay) -> int:
     """A new review of a display, with a setup for each mode that was named. Returns its number. BadInputError names the
     field, and of texts the line and column."""
-    for name in ("maker", "model"):
-        if not getattr(new, name).strip():
-            raise BadInputError("display", f"A display needs its {name}.", name)
-    for name in ("maker", "model", "serial", "sample", "firmware"):
-        text = getattr(new, name)
-        if len(text) > 80 or any(ord(c) < 32 for c in text):
-            raise BadInputError("display", f"The {name} has at most 80 characters, all of them printable.", name)
-    one_of("kind", new.kind, KINDS)
-    panel = one_of("panel", new.panel, PANELS)
-    one_of("signal_range", new.signal_range, get_args(Range))
-    if not 6 <= new.bits <= 16:
-        raise BadInputError("display", f"A signal has 6 to 16 bits, not {new.bits}.", "bits")
-    if new.size_inch is not None and not 1 <= new.size_inch <= 1000:
-        raise BadInputError("display", "The diagonal lies within 1 and 1000 inches.", "size_inch")
-    if (new.width_px is None) != (new.height_px is None):
-        raise BadInputError("display", "Give both the width and the height in pixels, or neither.", "width_px")
-    for name in ("width_px", "height_px"):
-        pixels = getattr(new, name)
-        if pixels is not None and not 16 <= pixels <= 65536:
-            raise BadInputError("display", "Width and height lie within 16 and 65536 pixels.", name)
+    _check(new)
     first = None if new.review is None else reviews.unit_of(app.db.connection(), new.review)
     if new.review is not None:
         first = _may_be_a_sample(app, new, first)
@@ -108,7 +89,7 @@ def add(app: Application, new: NewDisplay) -> int:
             sample=new.sample.strip() or "A",
             firmware=new.firmware.strip(),
             kind=new.kind,
-            panel=panel,
+            panel=one_of("panel", new.panel, PANELS),
             about="",
             size_inch=new.size_inch,
             width_px=new.width_px,
@@ -119,6 +100,30 @@ def add(app: Application, new: NewDisplay) -> int:
         suffix = "" if first is None else f" (sample {row.sample})"
         add_setups(db, reviews.add_unit(db, row), menu, suffix, row.bits)
     return review_id
+
+
+def _check(new: NewDisplay) -> None:
+    """Raise BadInputError with the field if what is said of a display can't be."""
+    for name in ("maker", "model"):
+        if not getattr(new, name).strip():
+            raise BadInputError("display", f"A display needs its {name}.", name)
+    for name in ("maker", "model", "serial", "sample", "firmware"):
+        text = getattr(new, name)
+        if len(text) > 80 or any(ord(c) < 32 for c in text):
+            raise BadInputError("display", f"The {name} has at most 80 characters, all of them printable.", name)
+    one_of("kind", new.kind, KINDS)
+    one_of("panel", new.panel, PANELS)
+    one_of("signal_range", new.signal_range, get_args(Range))
+    if not 6 <= new.bits <= 16:
+        raise BadInputError("display", f"A signal has 6 to 16 bits, not {new.bits}.", "bits")
+    if new.size_inch is not None and not 1 <= new.size_inch <= 1000:
+        raise BadInputError("display", "The diagonal lies within 1 and 1000 inches.", "size_inch")
+    if (new.width_px is None) != (new.height_px is None):
+        raise BadInputError("display", "Give both the width and the height in pixels, or neither.", "width_px")
+    for name in ("width_px", "height_px"):
+        pixels = getattr(new, name)
+        if pixels is not None and not 16 <= pixels <= 65536:
+            raise BadInputError("display", "Width and height lie within 16 and 65536 pixels.", name)
 
 
 def correct(app: Application, unit_id: int, given: Mapping[str, str]) -> None:

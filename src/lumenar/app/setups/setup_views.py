@@ -11,9 +11,11 @@ from lumenar.app.displays.displays import display, display_of
 from lumenar.app.displays.targets import TargetChoice, choices
 from lumenar.app.figures import cells
 from lumenar.core.menu.controls import Kind, Place, Scope, When
+from lumenar.core.menu.menu import Menu
 from lumenar.core.signals import Chroma, Gamut, Range, words_of
 from lumenar.core.targets import Signal, resolve
 from lumenar.store import conditions, reviews, runs
+from lumenar.store.reviews import SetupRow
 
 Origin = Literal["unknown", "assumed", "read", "set"]
 
@@ -160,34 +162,6 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
     setup = cells.setup_of(app, review_id, setup_id)
     shown = display(app, setup.unit_id)
     row, menu, db = shown.row, shown.menu, app.db.connection()
-    mode = menu.mode(setup.mode, setup.signal)
-    defaults = menu.defaults(mode)
-    state = {**defaults, **setup.changes}
-
-    def origin(path: str) -> Origin:
-        if path not in state:
-            return "unknown"
-        return setup.origins.get(path, "assumed")
-
-    controls = [
-        ControlView(
-            path=c.path,
-            place=c.place,
-            kind=c.kind,
-            value=state.get(c.path),
-            default=defaults.get(c.path),
-            origin=origin(c.path),
-            minimum=c.minimum,
-            maximum=c.maximum,
-            step=c.step,
-            choices=list(c.values),
-            scope=c.scope,
-            bears=c.bears,
-            locked=menu.why_locked(state, mode, c.path),
-            when=c.when,
-        )
-        for c in menu.controls
-    ]
     rooms = {c.id: Room(c.label, c.lux, c.note) for c in conditions.of_review(db, review_id).values()}
     return SetupView(
         setup=setup.id,
@@ -212,8 +186,33 @@ def view(app: Application, review_id: int, setup_id: int) -> SetupView:
         formats=_named(app, review_id, setup.signal),
         shown=words_of(runs.newest_shown(db, setup_id)),
         changes=len(reviews.setup_changes(db, setup_id)),
-        controls=controls,
+        controls=_controls(setup, menu),
     )
+
+
+def _controls(setup: SetupRow, menu: Menu) -> list[ControlView]:
+    mode = menu.mode(setup.mode, setup.signal)
+    defaults = menu.defaults(mode)
+    state = {**defaults, **setup.changes}
+    return [
+        ControlView(
+            path=c.path,
+            place=c.place,
+            kind=c.kind,
+            value=state.get(c.path),
+            default=defaults.get(c.path),
+            origin=setup.origins.get(c.path, "assumed") if c.path in state else "unknown",
+            minimum=c.minimum,
+            maximum=c.maximum,
+            step=c.step,
+            choices=list(c.values),
+            scope=c.scope,
+            bears=c.bears,
+            locked=menu.why_locked(state, mode, c.path),
+            when=c.when,
+        )
+        for c in menu.controls
+    ]
 
 
 def _named(app: Application, review_id: int, signal: Signal) -> list[StatedFormat]:

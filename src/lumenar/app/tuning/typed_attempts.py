@@ -9,10 +9,13 @@ from lumenar.app.data import now
 from lumenar.app.errors import BadInputError, ConflictError, DoubtfulError, NotFoundError
 from lumenar.app.tuning.tunings import GONE_ON, OpenTuning, commit, name_of, next_number, opened, set_state, tried_of
 from lumenar.core.menu.controls import MenuError, Value
+from lumenar.core.readings.patches import Patch
 from lumenar.core.readings.typed_readings import Form, odd, parse
+from lumenar.core.signals import Signal
 from lumenar.core.tuning import session
 from lumenar.core.tuning.base import WHITE
 from lumenar.core.tuning.goals import GOALS
+from lumenar.core.tuning.plan import Tried
 from lumenar.core.tuning.session import Finished, TuningStep
 from lumenar.core.tuning.unexpected_readings import surprise
 from lumenar.store import tunings
@@ -23,6 +26,22 @@ def _sensible(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | N
     """See that typed readings make sense. BadInputError if nothing can follow from them; DoubtfulError with a question about the
     first patch that is odd, unless the person is sure."""
     patches = step.proposal.patches
+    _plausible(patches, XYZ)
+    new = _as_tried(t, step, XYZ)
+    if not sure:
+        _question(t, step, XYZ, new)
+    try:
+        session.following(t.plan, [*t.tried, new])
+    except (ValueError, ArithmeticError, LookupError, TypeError) as e:
+        raise BadInputError(
+            "reading",
+            "Nothing can be made of these readings together. Nothing was stored. Read the patches again.",
+            "texts.0",
+        ) from e
+
+
+def _plausible(patches: Sequence[Patch], XYZ: Sequence[Sequence[float] | None]) -> None:
+    """Raise BadInputError if the meter saw no light at all, or the same whatever was shown."""
     lit = [i for i, p in enumerate(patches) if any(p.rgb)]
     if lit and all(XYZ[i] is None or not any(XYZ[i] or ()) for i in lit):
         raise BadInputError(
@@ -37,13 +56,22 @@ def _sensible(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | N
             " meter read anew?",
             f"texts.{lit[1]}",
         )
-    if not sure:
-        found = odd(
-            [(p.rgb, v) for p, v in zip(patches, XYZ, strict=True)], "sdr" if t.plan.mode.signal == "sdr" else "hlg"
-        )
-        if found is not None:
-            i, said = found
-            raise DoubtfulError(f"{name_of(patches[i])}: {said}", f"texts.{i}")
+
+
+def _question(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None], new: Tried) -> None:
+    """Raise DoubtfulError about the first patch whose reading is unlikely by itself or after those before."""
+    patches = step.proposal.patches
+    signal: Signal = "sdr" if t.plan.mode.signal == "sdr" else "hlg"
+    found = odd([(p.rgb, v) for p, v in zip(patches, XYZ, strict=True)], signal)
+    if found is None:
+        steady = not GOALS[step.goal].bends
+        found = surprise(step.proposal, new.attempt.XYZ, [x.attempt for x in t.tried], t.plan.noise, steady)
+    if found is not None:
+        raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
+
+
+def _as_tried(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None]) -> Tried:
+    """Typed readings as the attempt that they would be."""
     row = [None if v is None else [float(c) for c in v] for v in XYZ]
     one = AttemptRow(
         id=0,
@@ -54,27 +82,14 @@ def _sensible(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | N
         why="",
         entered=dict(step.proposal.values),
         proposed=None,
-        patches=[list(p.rgb) for p in patches],
+        patches=[list(p.rgb) for p in step.proposal.patches],
         XYZ=row,
         expected=None,
         read_at=now(),
         at_s=0.0,
         dropped=0,
     )
-    new = tried_of(one, t.matrix)
-    if not sure:
-        steady = not GOALS[step.goal].bends
-        found = surprise(step.proposal, new.attempt.XYZ, [x.attempt for x in t.tried], t.plan.noise, steady)
-        if found is not None:
-            raise DoubtfulError(f"{name_of(patches[found[0]])}: {found[1]}", f"texts.{found[0]}")
-    try:
-        session.following(t.plan, [*t.tried, new])
-    except (ValueError, ArithmeticError, LookupError, TypeError) as e:
-        raise BadInputError(
-            "reading",
-            "Nothing can be made of these readings together. Nothing was stored. Read the patches again.",
-            "texts.0",
-        ) from e
+    return tried_of(one, t.matrix)
 
 
 def typed_in(

@@ -224,26 +224,7 @@ class Conditions:
 
     def explain(self, reads: Sequence[StageRead]) -> Explained:
         """What the readings so far show. reads: of the first steps; a step that is not there yet plays no part."""
-        why = self.why_left_out(reads)
-        stray: dict[int, Array] = {}
-        based: list[tuple[int, Array]] = []
-        states: list[tuple[int, Key, Array, Array]] = []
-        out: list[StateResult] = []
-        none = np.zeros(self.look.greys)
-        for i, (step, read) in enumerate(zip(self.steps, reads, strict=False)):
-            if i in why:
-                if step.kind == "state":
-                    out.append(StateResult(step.key, {}, none, why[i]))
-                continue
-            if step.kind == "stray":
-                stray[step.key[0]] = np.nan_to_num(read.XYZ).mean(axis=0)
-                continue
-            room = stray.get(step.key[0], np.zeros(3))
-            XYZ = read.XYZ - room
-            if step.kind == "baseline":
-                based.append((i, XYZ))
-            else:
-                states.append((i, step.key, XYZ, room))
+        based, states, out = self._by_kind(reads)
         if len(based) < 2:
             return Explained(
                 baselines=len(based),
@@ -281,6 +262,33 @@ class Conditions:
             promises=kept,
             sentence=self._sentence(results, features),
         )
+
+    def _by_kind(
+        self, reads: Sequence[StageRead]
+    ) -> tuple[list[tuple[int, Array]], list[tuple[int, Key, Array, Array]], list[StateResult]]:
+        """Baselines (number of the step, XYZ), states (number, key, XYZ, XYZ of the room's stray light), both without stray
+        light; and results of states that were left out."""
+        why = self.why_left_out(reads)
+        stray: dict[int, Array] = {}
+        based: list[tuple[int, Array]] = []
+        states: list[tuple[int, Key, Array, Array]] = []
+        out: list[StateResult] = []
+        none = np.zeros(self.look.greys)
+        for i, (step, read) in enumerate(zip(self.steps, reads, strict=False)):
+            if i in why:
+                if step.kind == "state":
+                    out.append(StateResult(step.key, {}, none, why[i]))
+                continue
+            if step.kind == "stray":
+                stray[step.key[0]] = np.nan_to_num(read.XYZ).mean(axis=0)
+                continue
+            room = stray.get(step.key[0], np.zeros(3))
+            XYZ = read.XYZ - room
+            if step.kind == "baseline":
+                based.append((i, XYZ))
+            else:
+                states.append((i, step.key, XYZ, room))
+        return based, states, out
 
     def _together(self, base: Baselines, every: Mapping[Key, Difference]) -> list[Interaction]:
         """States that differ from the sum of what was done alone."""

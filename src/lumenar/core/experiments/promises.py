@@ -137,33 +137,46 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
         return told("not decidable", f"{listed(unread).capitalize()} can't be told of {x.look.in_words}.")
     tests = [(r, r.tests[f]) for r in alone for f in figures]
     if way == "unchanged":
-        broken = [(r, t) for r, t in tests if t.measurable and abs(t.amount) > ALIKE[t.figure]]
-        if broken:
-            r, t = max(broken, key=lambda b: b[1].dE)
-            return told("not kept", f"{_state(x, r)} it {words_of(t)}.")
-        if all(max(abs(t.low), abs(t.high)) <= ALIKE[t.figure] for _, t in tests):
-            if unread:
-                return told(
-                    "not decidable",
-                    f"No patch that was read changes, but {listed(unread)} {'was' if len(unread) == 1 else 'were'} not read.",
-                )
-            most = max((t for _, t in tests), key=lambda t: t.dE)
-            return told("kept", f"At most it {words_of(most)}." if most.measurable else "Nothing measurable changes.")
-        return told("not decidable", "Nothing measurable changes, but the readings can't exclude that something does.")
-    sign = 1 if way == "up" else -1
+        return told(*_unchanged(x, tests, unread))
     if about[0] == ("white",):
         return told("not told", "Which way white is to go can't be told from the words.")
+    return told(*_moved(x, tests, 1 if way == "up" else -1, bool(where)))
+
+
+OPEN = "Nothing measurable changes, but the readings can't exclude that something does."
+_Tests = Sequence[tuple[StateResult, Test]]
+"""Of each state what happens to one figure."""
+
+
+def _unchanged(x: Conditions, tests: _Tests, unread: Sequence[str]) -> tuple[Kept, str]:
+    """Whether figures stay as they are, with a sentence. unread: what is promised of what was not read."""
+    broken = [(r, t) for r, t in tests if t.measurable and abs(t.amount) > ALIKE[t.figure]]
+    if broken:
+        r, t = max(broken, key=lambda b: b[1].dE)
+        return "not kept", f"{_state(x, r)} it {words_of(t)}."
+    if not all(max(abs(t.low), abs(t.high)) <= ALIKE[t.figure] for _, t in tests):
+        return "not decidable", OPEN
+    if unread:
+        verb = "was" if len(unread) == 1 else "were"
+        return "not decidable", f"No patch that was read changes, but {listed(unread)} {verb} not read."
+    most = max((t for _, t in tests), key=lambda t: t.dE)
+    return "kept", f"At most it {words_of(most)}." if most.measurable else "Nothing measurable changes."
+
+
+def _moved(x: Conditions, tests: _Tests, sign: int, in_a_room: bool) -> tuple[Kept, str]:
+    """Whether figures rise (sign 1) or fall (-1), with a sentence. in_a_room: it is promised of one kind of room, so it has to
+    happen in every state."""
     against = [(r, t) for r, t in tests if t.measurable and t.amount * sign < 0]
     if against:
         r, t = against[0]
-        return told("not kept", f"{_state(x, r)} it {words_of(t)}: the opposite.")
+        return "not kept", f"{_state(x, r)} it {words_of(t)}: the opposite."
     there = [(r, t) for r, t in tests if t.measurable]
-    if len(there) == len(tests) or (there and not where):
+    if len(there) == len(tests) or (there and not in_a_room):
         r, t = max(there, key=lambda b: b[1].dE)
-        return told("kept", f"{_state(x, r)} it {words_of(t)}.")
+        return "kept", f"{_state(x, r)} it {words_of(t)}."
     if all(max(t.low * sign, t.high * sign) < ALIKE[t.figure] for _, t in tests):
-        return told("not kept", "Nothing measurable changes.")
-    return told("not decidable", "Nothing measurable changes, but the readings can't exclude that something does.")
+        return "not kept", "Nothing measurable changes."
+    return "not decidable", OPEN
 
 
 def _state(x: Conditions, r: StateResult) -> str:

@@ -82,17 +82,6 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
     _, high = around(np.concatenate(values), least=(0, 1))
     first = shown[0]
     base = float(first.figures["blue_share_percent"])
-    rows = tuple(
-        (
-            s.name,
-            s.number("white_cd_m2"),
-            s.number("cct_k"),
-            s.number("blue_share_percent"),
-            s.number("melanopic_der"),
-            100 * (float(s.figures["blue_share_percent"]) / base - 1),
-        )
-        for s in shown
-    )
     nm = first.figures["wavelengths_nm"]
     same = [v for v, s in zip(values, shown, strict=True) if len(s.figures["wavelengths_nm"]) == len(nm)]
     return [
@@ -109,30 +98,41 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
                 ("nm", *(s.name for s in shown[: len(same)])), (0, *(2 for _ in same)), Table.rows_of(nm, *same)
             ),
         ),
-        Chart(
-            key="blue_share",
-            kind="rules",
-            title="Blue share of the radiation",
-            note="% within 400..700 nm that lies in 415..455 nm",
-            headline="",
-            x=Axis("share", "%", 0, 100, 0),
-            y=Axis("", "", -0.5, len(shown) - 0.5, 0),
-            series=(
-                Series(
-                    "share",
-                    "measured",
-                    tuple((float(s.figures["blue_share_percent"]), float(i)) for i, s in enumerate(shown)),
-                    labels=tuple(s.name for s in shown),
-                ),
-            ),
-            table=Table(
-                ("Setup", "cd/m²", "CCT, K", "Blue share, %", "Melanopic ratio", "Against the first, %"),
-                (None, 1, 0, 1, 3, 1),
-                rows,
-            ),
-            table_open=True,
-        ),
+        _share_chart(shown, base),
     ]
+
+
+def _share_chart(shown: Sequence[Shown], base: float) -> Chart:
+    """The blue share of each setup. base: that of the first, in %."""
+    shares = [float(s.figures["blue_share_percent"]) for s in shown]
+    rows = tuple(
+        (
+            s.name,
+            s.number("white_cd_m2"),
+            s.number("cct_k"),
+            s.number("blue_share_percent"),
+            s.number("melanopic_der"),
+            100 * (share / base - 1),
+        )
+        for s, share in zip(shown, shares, strict=True)
+    )
+    points = tuple((share, float(i)) for i, share in enumerate(shares))
+    return Chart(
+        key="blue_share",
+        kind="rules",
+        title="Blue share of the radiation",
+        note="% within 400..700 nm that lies in 415..455 nm",
+        headline="",
+        x=Axis("share", "%", 0, 100, 0),
+        y=Axis("", "", -0.5, len(shown) - 0.5, 0),
+        series=(Series("share", "measured", points, labels=tuple(s.name for s in shown)),),
+        table=Table(
+            ("Setup", "cd/m²", "CCT, K", "Blue share, %", "Melanopic ratio", "Against the first, %"),
+            (None, 1, 0, 1, 3, 1),
+            rows,
+        ),
+        table_open=True,
+    )
 
 
 def prepare() -> None:

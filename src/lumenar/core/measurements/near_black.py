@@ -59,12 +59,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
     darkest levels of the target may be darker than the display's black: these are counted as hidden by black, not as an error.
     """
     anchor = anchor_of(readings)
-    index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
-    index = index[np.argsort(readings.rgb[index, 1])]
-    dark, meter = readings.take(index), readings.meter
+    dark, meter = _dark(readings), readings.meter
     v = dark.rgb[:, 1]
-    if len(v) < 4:
-        raise MissingPatchError(f"near black needs at least 4 levels up to 10 %, these readings have {len(v)}")
     below, above = dark.below_floor, v > 1e-6
     want = np.broadcast_to(target.Y(v, anchor), dark.XYZ.shape[:-1])
     # The least error that a reading under the floor can have; none where its target lies there too.
@@ -84,10 +80,9 @@ def analyse(readings: Readings, target: Target) -> Figures:
     first = np.where(seen.any(axis=-1), 100 * v[np.argmax(seen, axis=-1)], np.nan)
     lit = np.where((seen & ~dark.dim & (v >= 0.02 - HALF_CODE))[..., None], dark.XYZ, np.nan)
     tint = np.linalg.norm(uv(lit) - uv(target.white_XYZ()), axis=-1)
+    nothing = np.full(anchor.white.shape, np.nan)
     judged = np.where(above, error, np.nan)
     known = np.isfinite(judged).any()
-    rms = np.sqrt(np.nanmean(judged**2, axis=-1)) if known else np.full(anchor.white.shape, np.nan)
-    lift = np.nanmean(judged, axis=-1) if known else np.full(anchor.white.shape, np.nan)
     undecided = above & ~seen & ~crushed
     # Of what is absolute, black itself hides what is darker than it.
     hidden = undecided & (want < K) if target.signal != "sdr" else np.zeros(undecided.shape, bool)
@@ -97,8 +92,8 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "luminance_cd_m2": np.where(below, np.nan, dark.XYZ[..., 1]),
         "target_cd_m2": want,
         f"error_{unit}": error,
-        f"error_rms_{unit}": rms,
-        f"shadow_lift_{unit}": lift,
+        f"error_rms_{unit}": np.sqrt(np.nanmean(judged**2, axis=-1)) if known else nothing,
+        f"shadow_lift_{unit}": np.nanmean(judged, axis=-1) if known else nothing,
         "first_visible_percent": np.where(open_below, np.nan, first),
         "first_visible_at_most_percent": np.where(open_below, first, np.nan),
         "crushed": crushed.astype(float),
@@ -108,8 +103,16 @@ def analyse(readings: Readings, target: Target) -> Figures:
         "under_black_steps": hidden.sum(axis=-1).astype(float),
         f"black_{unit}": scale(K)[..., 0],
         "tint_duv": tint,
-        "tint_max_duv": np.nanmax(tint, axis=-1) if np.isfinite(tint).any() else np.full(anchor.white.shape, np.nan),
+        "tint_max_duv": np.nanmax(tint, axis=-1) if np.isfinite(tint).any() else nothing,
     }
+
+
+def _dark(readings: Readings) -> Readings:
+    """The dark levels, darkest first. MissingPatchError if there are under four."""
+    index = np.flatnonzero(readings.rgb[:, 1] < 0.5)
+    if len(index) < 4:
+        raise MissingPatchError(f"near black needs at least 4 levels up to 10 %, these readings have {len(index)}")
+    return readings.take(index[np.argsort(readings.rgb[index, 1])])
 
 
 def _scale(target: Target, anchor: Anchor) -> tuple[Callable[[Array], Array], str]:

@@ -97,25 +97,11 @@ def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
         raise MenuTableError(
             MOST_ROWS, "entry", f"the table has {len(lines):,} rows; at most {MOST_ROWS:,} are possible"
         )
-    parted = max(",;\t", key=lines[0].count)
-    rows: list[list[str]] = []
-    try:
-        rows.extend(csv.reader(io.StringIO(text), delimiter=parted))
-    except csv.Error as e:
-        raise MenuTableError(len(rows) + 1, "entry", f"the row cannot be read ({e})") from e
-    if not rows or not rows[0]:
-        raise MenuTableError(1, "entry", "the table has no heads")
-    heads = [h.strip().lower() if not h.strip().lower().startswith(_OWN) else h.strip() for h in rows[0]]
-    for wanted in ("entry", "path"):
-        if wanted not in heads:
-            raise MenuTableError(1, wanted, f"the table has no column {wanted}; a menu's has {', '.join(HEADS)}")
-    unknown = [h for h in heads if h and h not in HEADS and not h.lower().startswith(_OWN)]
-    if unknown:
-        raise MenuTableError(1, unknown[0], f"no column of a menu is called so; known are {', '.join(HEADS)}")
+    heads, *rows = _parted(text, max(",;\t", key=lines[0].count))
     modes: list[tuple[int, Mode]] = []
     controls: list[Control] = []
     own: dict[str, dict[str, Value]] = {}
-    for index, cells in enumerate(rows[1:], 2):
+    for index, cells in enumerate(rows, 2):
         if not any(c.strip() for c in cells):
             continue
         row = dict(zip(heads, (c.strip() for c in cells), strict=False))
@@ -140,6 +126,25 @@ def menu_from_csv(text: str, mode_path: str = "Mode") -> Menu:
     if len(whole) < len(modes):
         raise MenuError("a mode stands there twice")
     return Menu(whole, tuple(controls), mode_path)
+
+
+def _parted(text: str, by: str) -> list[list[str]]:
+    """The cells of a table, row by row, its heads checked and stripped."""
+    rows: list[list[str]] = []
+    try:
+        rows.extend(csv.reader(io.StringIO(text), delimiter=by))
+    except csv.Error as e:
+        raise MenuTableError(len(rows) + 1, "entry", f"the row cannot be read ({e})") from e
+    if not rows or not rows[0]:
+        raise MenuTableError(1, "entry", "the table has no heads")
+    heads = [h.strip().lower() if not h.strip().lower().startswith(_OWN) else h.strip() for h in rows[0]]
+    for wanted in ("entry", "path"):
+        if wanted not in heads:
+            raise MenuTableError(1, wanted, f"the table has no column {wanted}; a menu's has {', '.join(HEADS)}")
+    unknown = [h for h in heads if h and h not in HEADS and not h.lower().startswith(_OWN)]
+    if unknown:
+        raise MenuTableError(1, unknown[0], f"no column of a menu is called so; known are {', '.join(HEADS)}")
+    return [heads, *rows[1:]]
 
 
 def _when(index: int, cell: str) -> When:

@@ -129,6 +129,95 @@ def _added(one: Array | None, two: Array | None) -> Array | None:
     return one[:count] + two[:count]
 
 
+@dataclass
+class _Sum:
+    """What a purpose's figures add up to: lines with their points, the weight of those that are known, by how much what is not
+    known could move the sum, and the core figures that are missing."""
+
+    lines: list[Line] = field(default_factory=list)
+    points: float = 0.0
+    weight: float = 0.0
+    open_low: float = 0.0
+    open_high: float = 0.0
+    spread: Array | None = None
+    missing_core: list[str] = field(default_factory=list)
+    all_stale: bool = True
+
+    def take(self, rule: Rule, figure: str, weight: float, known: _Known) -> None:
+        """Add a figure that is known."""
+        self.lines.append(
+            Line(
+                figure=figure,
+                title=rule.title,
+                unit=rule.unit,
+                text=rule.written(known.value, known.at_least),
+                value=known.value,
+                points=known.points,
+                weight=weight,
+                loss=weight * (100 - known.points),
+                measurement=rule.measurement,
+                at_least=known.at_least,
+                open=(known.open_low, known.open_high),
+            )
+        )
+        self.points += weight * known.points
+        self.weight += weight
+        self.open_low += weight * known.open_low
+        self.open_high += weight * known.open_high
+        self.spread = _added(self.spread, None if known.moved is None else weight * known.moved)
+
+    def lack(self, rule: Rule, figure: str, weight: float, why: str, core: bool) -> None:
+        """Note a figure that is not known, and why."""
+        self.lines.append(
+            Line(
+                figure=figure,
+                title=rule.title,
+                unit=rule.unit,
+                text=why,
+                value=None,
+                points=None,
+                weight=weight,
+                loss=None,
+                measurement=rule.measurement,
+            )
+        )
+        if core:
+            self.all_stale = self.all_stale and why == OUT_OF_DATE
+            self.missing_core.append(rule.title if why in (NOT_MEASURED, OUT_OF_DATE) else f"{rule.title} ({why})")
+
+    def sorted_lines(self) -> tuple[Line, ...]:
+        """The lines, the greatest loss first. Losses are shares of what is measured, so that together they are what the score
+        lacks of 100."""
+        shares = [x if x.loss is None else replace(x, loss=x.loss / self.weight) for x in self.lines]
+        return tuple(sorted(shares, key=lambda x: -(x.loss if x.loss is not None else -1)))
+
+    def why_none(self, coverage: float) -> str:
+        """Why there is no score, empty if there is one."""
+        if self.missing_core:
+            return f"{OUT_OF_DATE if self.all_stale else NOT_MEASURED}: {', '.join(self.missing_core)}"
+        return f"only {100 * coverage:.0f} % measured" if coverage < MIN_COVERAGE else ""
+
+
+def _summed(rubric: Rubric, purpose: Purpose, analyses: Mapping[str, Analysis], stale: Collection[str]) -> _Sum:
+    """All figures of a purpose that have a weight."""
+    found = _Sum()
+    for figure, weight in purpose.weights.items():
+        if weight == 0:
+            continue
+        rule = rubric.rules[figure]
+        known = _figure(rule, analyses)
+        if known is not None:
+            found.take(rule, figure, weight, known)
+            continue
+        why = OUT_OF_DATE if rule.measurement in stale else _why_unknown(rule, analyses)
+        found.lack(rule, figure, weight, why, figure in purpose.core)
+    return found
+
+
+def _none(purpose: Purpose, reason: str, coverage: float = 0.0, lines: tuple[Line, ...] = ()) -> Score:
+    return Score(purpose=purpose.key, value=None, low=None, high=None, coverage=coverage, reason=reason, lines=lines)
+
+
 def score(
     rubric: Rubric,
     purpose: str | Purpose,
@@ -145,90 +234,22 @@ def score(
     """
     purpose = rubric.purposes[purpose] if isinstance(purpose, str) else purpose
     if signal not in (None, purpose.signal):
-        return Score(
-            purpose=purpose.key,
-            value=None,
-            low=None,
-            high=None,
-            coverage=0.0,
-            reason=f"for {WORDS[purpose.signal]} alone",
-            lines=(),
-        )
-    lines: list[Line] = []
+        return _none(purpose, f"for {WORDS[purpose.signal]} alone")
     total = sum(purpose.weights.values())
-    got, weight_got, worst_got, best_got = 0.0, 0.0, 0.0, 0.0
-    spread: Array | None = None
-    missing_core: list[str] = []
-    all_stale = True
-    for figure, weight in purpose.weights.items():
-        if weight == 0:
-            continue
-        rule = rubric.rules[figure]
-        known = _figure(rule, analyses)
-        if known is None:
-            text = OUT_OF_DATE if rule.measurement in stale else _why_unknown(rule, analyses)
-            lines.append(
-                Line(
-                    figure=figure,
-                    title=rule.title,
-                    unit=rule.unit,
-                    text=text,
-                    value=None,
-                    points=None,
-                    weight=weight,
-                    loss=None,
-                    measurement=rule.measurement,
-                )
-            )
-            if figure in purpose.core:
-                all_stale = all_stale and text == OUT_OF_DATE
-                plain = text in (NOT_MEASURED, OUT_OF_DATE)
-                missing_core.append(rule.title if plain else f"{rule.title} ({text})")
-            continue
-        points = known.points
-        # Of what is measured, so that all losses add up to what the score lacks of 100.
-        loss = weight * (100 - points)
-        text = rule.written(known.value, known.at_least)
-        ends = (known.open_low, known.open_high)
-        lines.append(
-            Line(
-                figure=figure,
-                title=rule.title,
-                unit=rule.unit,
-                text=text,
-                value=known.value,
-                points=points,
-                weight=weight,
-                loss=loss,
-                measurement=rule.measurement,
-                at_least=known.at_least,
-                open=ends,
-            )
-        )
-        got, weight_got = got + weight * points, weight_got + weight
-        worst_got, best_got = worst_got + weight * known.open_low, best_got + weight * known.open_high
-        spread = _added(spread, None if known.moved is None else weight * known.moved)
-    lines = [line if line.loss is None else replace(line, loss=line.loss / weight_got) for line in lines]
-    lines.sort(key=lambda line: -(line.loss if line.loss is not None else -1))
-    coverage = weight_got / total
-    if missing_core or coverage < MIN_COVERAGE:
-        reason = f"only {100 * coverage:.0f} % measured"
-        if missing_core:
-            reason = f"{OUT_OF_DATE if all_stale else NOT_MEASURED}: {', '.join(missing_core)}"
-        return Score(
-            purpose=purpose.key, value=None, low=None, high=None, coverage=coverage, reason=reason, lines=tuple(lines)
-        )
-    value = got / weight_got
+    found = _summed(rubric, purpose, analyses, stale)
+    coverage, lines = found.weight / total, found.sorted_lines()
+    if reason := found.why_none(coverage):
+        return _none(purpose, reason, coverage, lines)
+    value = found.points / found.weight
     # Draws move what was measured; what was not could be worth nothing or everything.
-    spread = np.zeros(2) if spread is None else spread / total
-    open_low = (got + worst_got) / total - value
-    open_high = (got + best_got + 100 * (total - weight_got)) / total - value
+    spread = np.zeros(2) if found.spread is None else found.spread / total
+    open_low = (found.points + found.open_low) / total - value
+    open_high = (found.points + found.open_high + 100 * (total - found.weight)) / total - value
     used = {line.measurement for line in lines if line.points is not None}
     systematic = any(analyses[m].systematic for m in used if m in analyses)
     low, high = interval_of(spread, value, systematic)
     # An unknown correction is the same in all modes of a display, so it doesn't decide which is better.
     by_noise = interval_of(spread, value)[0] if systematic else low
-    ranked = max(0.0, value + open_low + by_noise)
     return Score(
         purpose=purpose.key,
         value=value,
@@ -236,12 +257,12 @@ def score(
         high=min(100.0, value + open_high + high),
         coverage=coverage,
         reason="",
-        lines=tuple(lines),
+        lines=lines,
         spread=spread,
         open_low=open_low,
         open_high=open_high,
         systematic=systematic,
-        ranked=ranked,
+        ranked=max(0.0, value + open_low + by_noise),
     )
 
 
@@ -252,7 +273,7 @@ def rank(one: Score) -> float:
 
 
 LEAST_POINTS = 1.0
-"""Under so many points nobody would take trouble for it."""
+"""A gain of fewer points isn't worth the effort of tuning."""
 
 
 def gain(one: Score, two: Score) -> tuple[float, float, float] | None:

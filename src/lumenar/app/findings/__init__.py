@@ -1,0 +1,1 @@
+"""Findings of reviews and of readings files."""

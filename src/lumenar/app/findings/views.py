@@ -1,0 +1,124 @@
+"""Findings as views and documents give them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lumenar.app.application import Application
+from lumenar.app.findings import evidence
+from lumenar.core.findings import findings, for_report
+from lumenar.core.findings.base import Finding, Kind, Observed
+
+
+@dataclass(frozen=True, kw_only=True)
+class FindingEvidence:
+    """What a finding rests on in one setup. value, low, high: the figure with its interval; levels: in % of the signal; zone:
+    column and row; chart: of the measurement that shows it, empty if none does."""
+
+    setup: int
+    name: str
+    measurement: str
+    figures: list[str]
+    value: float
+    low: float
+    high: float
+    detail: str
+    levels: list[float]
+    zone: list[int]
+    chart: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class FindingView:
+    """One finding. reported: whether it is among those that a report tells."""
+
+    key: str
+    kind: Kind
+    severity: float
+    sentence: str
+    advice: str
+    reported: bool
+    measured: int
+    evidence: list[FindingEvidence]
+
+
+def of_review(app: Application, review_id: int) -> list[FindingView]:
+    """The findings of a review, faults first, the most severe first."""
+    found = findings(evidence.of_review(app, review_id))
+    told = {f.key for f in for_report(found)}
+    return [
+        FindingView(
+            key=f.key,
+            kind=f.kind,
+            severity=f.severity,
+            sentence=f.sentence,
+            advice=f.advice,
+            reported=f.key in told,
+            measured=f.measured,
+            evidence=[_evidence(o) for o in f.evidence],
+        )
+        for f in found
+    ]
+
+
+def _evidence(o: Observed) -> FindingEvidence:
+    value, low, high = o.amount
+    return FindingEvidence(
+        setup=int(o.setup.key),
+        name=o.setup.name,
+        measurement=o.measurement,
+        figures=list(o.figures),
+        value=value,
+        low=low,
+        high=high,
+        detail=o.detail,
+        levels=list(o.levels),
+        zone=list(o.zone or ()),
+        chart=o.chart,
+    )
+
+
+FORMAT, VERSION = "lumenar-findings", 1
+DIGITS = 6
+"""Significant digits of numbers in a findings file: more than any meter gives, fewer than rounding differs in."""
+
+
+def document(found: Sequence[Finding]) -> dict[str, Any]:
+    """A findings file."""
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "findings": [
+            {
+                "key": f.key,
+                "kind": f.kind,
+                "setup": f.evidence[0].setup.key,
+                "severity": _rounded(f.severity),
+                "sentence": f.sentence,
+                "advice": f.advice,
+                "measured": f.measured,
+                "evidence": [
+                    {
+                        "setup": o.setup.key,
+                        "measurement": o.measurement,
+                        "figures": list(o.figures),
+                        "value": _rounded(o.amount[0]),
+                        "interval": [_rounded(v) for v in o.amount[1:]],
+                        "levels_percent": [_rounded(v) for v in o.levels],
+                        "zone": list(o.zone or ()),
+                        "chart": o.chart,
+                    }
+                    for o in f.evidence
+                ],
+            }
+            for f in found
+        ],
+    }
+
+
+def _rounded(value: float) -> float | None:
+    return float(f"{value:.{DIGITS}g}") if np.isfinite(value) else None

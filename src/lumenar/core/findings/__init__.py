@@ -1,0 +1,64 @@
+"""What is worth telling of a display, found by rules: one file per subject, each with RULES.
+
+A rule fires only if the end of its interval that is nearest to "no fault" is still visible, or outside a standard's tolerance. So
+nothing is found on a display without faults, whatever noise its meter has. The same fault in several modes is one finding.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import log2
+
+from lumenar.core.findings.base import Evidence, Finding, Observed, Rule
+from lumenar.core.registry import registered
+
+_SUBJECTS: list[tuple[Rule, ...]] = registered(__name__, __path__, "RULES", tuple)
+RULES: dict[str, Rule] = {rule.key: rule for rules in _SUBJECTS for rule in rules}
+"""Every rule by its key."""
+
+MOST, MOST_PER_SUBJECT = 10, 2
+"""So many findings, and so many on one subject, are for a report. The rest is one click away."""
+
+
+def findings(evidence: Evidence) -> list[Finding]:
+    """Everything that is certain of a display, faults first, the most severe first."""
+    found = [f for rule in RULES.values() if (f := _finding(rule, evidence)) is not None]
+    order = {"fault": 0, "strength": 1, "note": 2}
+    return sorted(found, key=lambda f: (order[f.kind], -f.severity, f.key))
+
+
+def _finding(rule: Rule, evidence: Evidence) -> Finding | None:
+    """What a rule finds in all setups of a display together."""
+    asked = [s for s in evidence.as_shipped if s.signal in rule.signals and rule.measurement in s.analyses]
+    found = sorted(rule.found(asked), key=_worth, reverse=True)
+    if not found:
+        return None
+    return Finding(
+        key=rule.key,
+        kind=rule.kind,
+        severity=_severity(found, len(asked)),
+        sentence=rule.sentence(found, len(asked)),
+        advice=rule.advice,
+        evidence=tuple(found),
+        measured=len(asked),
+    )
+
+
+def _worth(o: Observed) -> float:
+    return o.excess * o.share
+
+
+def _severity(found: Sequence[Observed], measured: int) -> float:
+    """How far beyond the visible limit the worst setup is, in doublings, by how much of the picture it concerns and how many
+    modes have it."""
+    worst = found[0]
+    return log2(1 + max(worst.excess, 0.0)) * (0.5 + 0.5 * worst.share) * (0.6 + 0.4 * len(found) / max(measured, 1))
+
+
+def for_report(found: Sequence[Finding]) -> list[Finding]:
+    """The findings that a report tells: the most severe, at most ten and at most two on a subject."""
+    kept: list[Finding] = []
+    for f in found:
+        if len(kept) < MOST and sum(k.subject == f.subject for k in kept) < MOST_PER_SUBJECT:
+            kept.append(f)
+    return kept

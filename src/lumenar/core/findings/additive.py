@@ -1,0 +1,43 @@
+"""White that is not the sum of red, green and blue."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from lumenar.core.findings.base import Observed, Rule, SetupEvidence, in_modes, span
+from lumenar.core.measurements import additivity
+
+KEY, FIGURE = additivity.MEASUREMENT.key, "white_boost_percent"
+MEANS = "Profiles and tables that assume a sum will be wrong, so use one made from many patches."
+
+
+def _off(sign: int) -> Callable[[SetupEvidence], Observed | None]:
+    def observe(s: SetupEvidence) -> Observed | None:
+        found = s.scalar(KEY, FIGURE)
+        least = 0.0 if found is None else (found[1] if sign > 0 else -found[2])
+        if found is None or least <= additivity.LIMIT_PERCENT:
+            return None
+        return Observed(
+            setup=s,
+            measurement=KEY,
+            amount=found,
+            excess=least / additivity.LIMIT_PERCENT,
+            share=0.5,
+            figures=(FIGURE,),
+            chart="additivity",
+        )
+
+    return observe
+
+
+def _words(what: str) -> Callable[[Sequence[Observed], int], str]:
+    def sentence(found: Sequence[Observed], measured: int) -> str:
+        return f"White is {span(found, 1)} % {what} than the sum of red, green and blue {in_modes(found, measured)}."
+
+    return sentence
+
+
+RULES = (
+    Rule(key="sum.short", measurement=KEY, observe=_off(-1), sentence=_words("darker"), advice=MEANS),
+    Rule(key="sum.long", measurement=KEY, observe=_off(1), sentence=_words("brighter"), advice=MEANS),
+)

@@ -1,0 +1,222 @@
+"""What a finding is, what it rests on, and when it is certain."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lumenar.core.analysis import Analysis, drawn_figures
+from lumenar.core.numbers import listed
+from lumenar.core.readings.readings import Readings
+from lumenar.core.targets import Signal, Target
+
+Array = NDArray[np.float64]
+
+VISIBLE_WHITE = 1.0
+"""dE2000 that is visible in white beside a reference."""
+VISIBLE_COLOUR = 2.0
+"""dE2000 that is visible in a colour on its own."""
+VISIBLE_SHADOW = 1.0
+"""Difference in L* that is visible in shadows."""
+VISIBLE_STEP = 3.0
+"""Change of luminance in % that is visible if it happens at once."""
+DRAWS = 60
+"""Draws for figures with many values. Their standard deviation is good to a tenth."""
+SURE = 2.0
+"""Half width of an interval in standard deviations of the draws."""
+
+Kind = Literal["fault", "strength", "note"]
+
+
+@dataclass(frozen=True)
+class Ranged:
+    """Values with the ends of their 95 % intervals, all of one shape."""
+
+    value: Array
+    low: Array
+    high: Array
+
+    def at(self, index: int) -> tuple[float, float, float]:
+        """One value and its interval."""
+        return float(self.value[index]), float(self.low[index]), float(self.high[index])
+
+    @property
+    def least(self) -> Array:
+        """How large each value is at least, whichever sign it has; 0 if its sign is open."""
+        return np.asarray(np.where(self.low > 0, self.low, np.where(self.high < 0, -self.high, 0.0)))
+
+
+def ranged(value: ArrayLike, draws: ArrayLike) -> Ranged:
+    """Values (n,) with intervals from their draws (draws, n). Noise makes errors without a sign larger on average, so the
+    interval is moved back by that."""
+    value, draws = np.asarray(value, float), np.asarray(draws, float)
+    with np.errstate(invalid="ignore"), warnings.catch_warnings():
+        # Levels without a number in any draw have no interval either.
+        warnings.simplefilter("ignore", RuntimeWarning)
+        middle, half = np.nanmean(draws, axis=0), SURE * np.nanstd(draws, axis=0)
+    centre = 2 * value - middle
+    return Ranged(value, np.minimum(centre - half, value), np.maximum(centre + half, value))
+
+
+@dataclass(frozen=True)
+class SetupEvidence:
+    """One setup with everything that was measured of it. key: names it in what is found; shipped: whether it is a mode with the
+    settings of a reset; analyses: by measurement; readings: gives the readings of a measurement."""
+
+    key: str
+    name: str
+    signal: Signal
+    target: Target
+    shipped: bool
+    analyses: Mapping[str, Analysis]
+    readings: Callable[[str], Readings | None]
+    sample: str = ""
+    firmware: str = ""
+    _drawn: dict[str, Mapping[str, Array]] = field(default_factory=dict, repr=False, compare=False)
+
+    def scalar(self, measurement: str, key: str) -> tuple[float, float, float] | None:
+        """A figure with its 95 % interval; None if it was not measured."""
+        analysis = self.analyses.get(measurement)
+        value = analysis.scalar(key) if analysis else None
+        if analysis is None or value is None:
+            return None
+        u = analysis.uncertainty.get(key)
+        return (value, value, value) if u is None else (value, min(u.low, value), max(u.high, value))
+
+    def exact(self, measurement: str, key: str) -> Array | None:
+        """The values of a figure without intervals; None if it was not measured."""
+        analysis = self.analyses.get(measurement)
+        return None if analysis is None or key not in analysis.figures else analysis.figures[key]
+
+    def drawn(self, measurement: str) -> Mapping[str, Array]:
+        """All figures of a measurement from draws of its readings. Empty if it has none."""
+        if measurement not in self._drawn:
+            readings = self.readings(measurement)
+            found = {} if readings is None else drawn_figures(measurement, readings, self.target, DRAWS)
+            self._drawn[measurement] = {k: np.asarray(v, float) for k, v in found.items()}
+        return self._drawn[measurement]
+
+    def each(self, measurement: str, key: str) -> Ranged | None:
+        """The values (n,) of a figure with their intervals; None if it was not measured, or has no draws."""
+        value, drawn = self.exact(measurement, key), self.drawn(measurement).get(key)
+        if value is None or drawn is None or drawn.ndim != value.ndim + 1:
+            return None
+        return ranged(value, drawn)
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """All setups of a display, and words for the kind of display it is."""
+
+    setups: Sequence[SetupEvidence]
+    kind: str = "monitor"
+
+    @cached_property
+    def as_shipped(self) -> Sequence[SetupEvidence]:
+        """The setups that are modes with the settings of a reset; all setups if none is."""
+        return [s for s in self.setups if s.shipped] or list(self.setups)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Observed:
+    """A fault or a strength of one setup. amount: in the rule's unit, with the ends of its interval; excess: how many times the
+    visible limit it is at least; share: of the picture, or of the range of use, that it concerns (0..1); detail: where and how,
+    as a phrase; figures: the keys it rests on; chart: of its measurement; levels: in % of the signal, or zones as column and
+    row."""
+
+    setup: SetupEvidence
+    measurement: str
+    amount: tuple[float, float, float]
+    excess: float
+    figures: tuple[str, ...]
+    detail: str = ""
+    share: float = 1.0
+    chart: str = ""
+    levels: tuple[float, ...] = ()
+    zone: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Rule:
+    """One thing that can be found. key: permanent, its subject before the point; observe: what one setup shows, None if nothing
+    is certain; compare: what setups show that are compared with one another, for rules that need several; sentence: of all setups
+    that show it, the worst first, and how many were measured for it; advice: what to do."""
+
+    key: str
+    sentence: Callable[[Sequence[Observed], int], str]
+    measurement: str
+    observe: Callable[[SetupEvidence], Observed | None] | None = None
+    compare: Callable[[Sequence[SetupEvidence]], Sequence[Observed]] | None = None
+    kind: Kind = "fault"
+    advice: str = ""
+    signals: tuple[Signal, ...] = ("sdr", "pq", "hlg")
+
+    def found(self, setups: Sequence[SetupEvidence]) -> list[Observed]:
+        """What these setups show, all of them measured for it."""
+        alone = [o for s in setups if self.observe and (o := self.observe(s)) is not None]
+        return alone + list(self.compare(setups) if self.compare else ())
+
+
+@dataclass(frozen=True, kw_only=True)
+class Finding:
+    """Something worth telling of a display. severity: 0 for what is just visible, more for what is worse; evidence: each setup
+    that shows it, the worst first; measured: how many setups were measured for it."""
+
+    key: str
+    kind: Kind
+    severity: float
+    sentence: str
+    advice: str
+    evidence: tuple[Observed, ...]
+    measured: int
+
+    @property
+    def subject(self) -> str:
+        """What it is about."""
+        return self.key.split(".")[0]
+
+
+def name_of(o: Observed) -> str:
+    """The name of a setup in a sentence, in quotes if it has a comma of its own."""
+    return f"“{o.setup.name}”" if "," in o.setup.name else o.setup.name
+
+
+def in_modes(found: Sequence[Observed], measured: int) -> str:
+    """In which modes, as a phrase: "in Film", "in Film and Play", "in four of six modes", "in all five modes"."""
+    if measured == 1:
+        return f"in {name_of(found[0])}"
+    if len(found) == measured:
+        return "in both modes" if measured == 2 else f"in all {number(measured)} modes"
+    if len(found) <= 2:
+        return f"in {listed([name_of(o) for o in found])}"
+    return f"in {number(len(found))} of {number(measured)} modes"
+
+
+def number(count: int) -> str:
+    """A count in words up to twelve."""
+    words = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"]
+    return words[count] if count < len(words) else str(count)
+
+
+def span(found: Sequence[Observed], decimals: int) -> str:
+    """The amounts of all setups as one number or from the least to the most, without signs."""
+    amounts = sorted(abs(o.amount[0]) for o in found)
+    low, high = f"{amounts[0]:.{decimals}f}", f"{amounts[-1]:.{decimals}f}"
+    return high if low == high else f"{low} to {high}"
+
+
+def most(found: Sequence[Observed], decimals: int) -> str:
+    """The largest amount of all setups, without its sign."""
+    return f"{max(abs(o.amount[0]) for o in found):.{decimals}f}"
+
+
+def levels_words(levels: Sequence[float]) -> str:
+    """Signal levels as a phrase: "at 10 % signal", "from 5 to 20 % signal"."""
+    low, high = min(levels), max(levels)
+    return f"at {high:.0f} % signal" if high - low < 0.5 else f"from {low:.0f} to {high:.0f} % signal"

@@ -1,0 +1,163 @@
+"""The shape of the tone curve's error, and steps that are lost at its ends."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from lumenar.core.findings.base import (
+    VISIBLE_COLOUR,
+    VISIBLE_SHADOW,
+    Observed,
+    Rule,
+    SetupEvidence,
+    in_modes,
+    levels_words,
+    most,
+)
+from lumenar.core.measurements import grey_ramp, near_black, near_white
+
+RAMP, DARK, BRIGHT = (m.MEASUREMENT.key for m in (grey_ramp, near_black, near_white))
+SHADOWS, MIDDLE = (4.0, 27.0), (29.0, 71.0)
+"""Levels in % of the signal, from and to."""
+
+
+def _off(band: tuple[float, float], sign: int, limit: float) -> Callable[[SetupEvidence], Observed | None]:
+    """Levels that are certainly too bright (sign 1) or too dark (-1) by more than a limit in L*, if one of them lies in a band.
+    A shadow that belongs to a fault of the middle is told with that one."""
+
+    def observe(s: SetupEvidence) -> Observed | None:
+        levels, off = s.exact(RAMP, "levels_percent"), s.each(RAMP, "error_lstar")
+        if levels is None or off is None:
+            return None
+        least = np.nan_to_num(off.low if sign > 0 else -off.high, nan=-np.inf)
+        middle = (levels >= MIDDLE[0]) & (levels <= MIDDLE[1]) & (least > VISIBLE_COLOUR)
+        inside = (levels >= band[0]) & (levels <= band[1])
+        if not (inside & (least > limit)).any() or (band == SHADOWS and middle.any()):
+            return None
+        inside |= (levels >= SHADOWS[0]) & (levels <= band[1])
+        sure = inside & (least > limit)
+        worst = int(np.argmax(np.where(sure, least, -np.inf)))
+        return Observed(
+            setup=s,
+            measurement=RAMP,
+            amount=off.at(worst),
+            excess=float(least[worst]) / limit,
+            share=float(sure.sum() / inside.sum()),
+            figures=("error_lstar",),
+            chart="curve_error",
+            levels=tuple(levels[sure].tolist()),
+        )
+
+    return observe
+
+
+def _band_words(what: str) -> Callable[[Sequence[Observed], int], str]:
+    def sentence(found: Sequence[Observed], measured: int) -> str:
+        where = levels_words([level for o in found for level in o.levels])
+        return f"{what} {in_modes(found, measured)}, by up to {most(found, 1)} L*, {where}."
+
+    return sentence
+
+
+def _lost(measurement: str, figure: str, chart: str) -> Callable[[SetupEvidence], Observed | None]:
+    """Steps that are certainly lost."""
+
+    def observe(s: SetupEvidence) -> Observed | None:
+        found = s.scalar(measurement, figure)
+        if found is None or found[1] < 1:
+            return None
+        levels = s.exact(measurement, "levels_percent")
+        lost = s.exact(measurement, "crushed" if measurement == DARK else "step_lost")
+        which = () if levels is None or lost is None else tuple(levels[lost > 0].tolist())
+        return Observed(
+            setup=s,
+            measurement=measurement,
+            amount=found,
+            excess=found[1],
+            share=0.5,
+            figures=(figure,),
+            chart=chart,
+            levels=which,
+        )
+
+    return observe
+
+
+def _crushed_words(found: Sequence[Observed], measured: int) -> str:
+    top = max((max(o.levels) for o in found if o.levels), default=0.0)
+    return f"The darkest steps are crushed {in_modes(found, measured)}: nothing is visible up to {top:.1f} % signal."
+
+
+def _clipped_words(found: Sequence[Observed], measured: int) -> str:
+    first = min((min(o.levels) for o in found if o.levels), default=100.0)
+    return f"Highlights are clipped {in_modes(found, measured)}: steps above {first:.0f} % signal look the same."
+
+
+def _exact(s: SetupEvidence) -> Observed | None:
+    found = s.scalar(RAMP, "curve_rms_lstar")
+    if found is None or found[2] >= VISIBLE_SHADOW:
+        return None
+    return Observed(
+        setup=s, measurement=RAMP, amount=found, excess=VISIBLE_SHADOW - found[2], figures=("curve_rms_lstar",)
+    )
+
+
+def _exact_words(found: Sequence[Observed], measured: int) -> str:
+    return f"The tone curve follows its target {in_modes(found, measured)}, within {most(found, 1)} L* on average."
+
+
+SHADOW_ADVICE = "Look for a control of shadows or of the black level, or choose another gamma."
+CURVE_ADVICE = "Choose another gamma setting, or judge the mode against the target that it follows."
+RULES = (
+    Rule(
+        key="tone.shadow_dip",
+        measurement=RAMP,
+        observe=_off(SHADOWS, -1, VISIBLE_SHADOW),
+        sentence=_band_words("Shadows are too dark"),
+        advice=SHADOW_ADVICE,
+        signals=("sdr",),
+    ),
+    Rule(
+        key="tone.shadow_lift",
+        measurement=RAMP,
+        observe=_off(SHADOWS, 1, VISIBLE_SHADOW),
+        sentence=_band_words("Shadows are too bright"),
+        advice=SHADOW_ADVICE,
+        signals=("sdr",),
+    ),
+    Rule(
+        key="tone.washed",
+        measurement=RAMP,
+        observe=_off(MIDDLE, 1, VISIBLE_COLOUR),
+        sentence=_band_words("Greys are too bright"),
+        advice=CURVE_ADVICE,
+        signals=("sdr",),
+    ),
+    Rule(
+        key="tone.dark_mid",
+        measurement=RAMP,
+        observe=_off(MIDDLE, -1, VISIBLE_COLOUR),
+        sentence=_band_words("Greys are too dark"),
+        advice=CURVE_ADVICE,
+        signals=("sdr",),
+    ),
+    Rule(
+        key="tone.crushed",
+        measurement=DARK,
+        observe=_lost(DARK, "crushed_steps", "near_black"),
+        sentence=_crushed_words,
+        advice="Raise the black level or brightness control by a step, and check that the signal range is right.",
+        signals=("sdr",),
+    ),
+    Rule(
+        key="tone.clipped",
+        measurement=BRIGHT,
+        observe=_lost(BRIGHT, "lost_steps", "near_white"),
+        sentence=_clipped_words,
+        advice="Lower the contrast control by a step, and check that the signal range is right.",
+        signals=("sdr",),
+    ),
+    Rule(key="tone.exact", measurement=RAMP, kind="strength", observe=_exact, sentence=_exact_words, signals=("sdr",)),
+)
