@@ -68,6 +68,7 @@ truth: setup  ## how often the truth lies in the intervals, from 1200 simulated 
 	$(BIN)/python -W ignore -m benchmarks.truth
 	$(BIN)/python -W ignore -m benchmarks.conditions
 	$(BIN)/python -W ignore -m benchmarks.firmware
+	$(BIN)/python -W ignore -m benchmarks.findings
 	KILLS=20 $(BIN)/pytest -q -p no:xdist tests/app/bench/test_kill.py -k random
 
 tuning: setup  ## how near the solvers come to the best there is, on 50 random displays a goal; takes minutes

@@ -20,6 +20,7 @@ VIEWS = {
     "volume": ("/review/1/plates/1/volume?pin=display_p3", "volume"),
     "white": ("/review/1/plates/1/white_black", "White"),
     "verdict": ("/review/1/verdict", "Tessary"),
+    "findings": ("/review/1/verdict?tab=findings", "Verdict"),
     "look": ("/review/1/look/1", "looks"),
     "compare": ("/compare?setup=1&setup=2", "Compare"),
     "instruments": ("/instruments", "Instruments"),

@@ -201,6 +201,35 @@ def test_comparing_modes_of_two_displays(page):
     page.find("[data-chart=gamut_plane] svg path")
 
 
+def test_findings_are_read_with_the_keyboard_and_lead_to_their_charts(page):
+    page.go("/review/1/verdict")
+    page.find("[data-testid=points]")
+    page.press("f")
+    first = page.find("[data-testid=finding]")
+    stored = page.api("/reviews/1/findings")
+    assert stored[0]["sentence"] in first.text and stored[0]["evidence"][0]["name"] in first.text
+    groups = [s.get_attribute("aria-label") for s in page.all("main section[aria-label]")]
+    kinds = {(f["kind"], f["kind"] != "fault" or f["reported"]) for f in stored}
+    titles = {
+        "Faults for the report": ("fault", True), "Strengths": ("strength", True), "Modes compared": ("note", True),
+        "More faults": ("fault", False),
+    }  # fmt: skip
+    assert groups == [title for title, kind in titles.items() if kind in kinds] and len(groups) > 2
+    assert len(page.all("section[aria-label='Faults for the report'] [data-testid=finding]")) == sum(
+        f["reported"] and f["kind"] == "fault" for f in stored
+    )
+    # The tab is part of the address, so a link to it and the way back lead there.
+    assert "tab=findings" in page.driver.current_url
+    link = page.find("[data-testid=finding] a")
+    link.send_keys(Keys.ENTER)
+    page.find("[data-chart]")
+    page.driver.back()
+    page.find("[data-testid=finding]")
+    page.press("f")
+    page.find("[data-testid=points]")
+    assert "tab=findings" not in page.driver.current_url
+
+
 def test_how_a_mode_looks(page):
     board(page, PHONE)
     keys(page, Keys.ARROW_DOWN, "l")

@@ -113,6 +113,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Findings
+         * @description What is certain of a display and worth telling, faults first, the most severe first.
+         */
+        get: operations["read_findings_api_v1_reviews__review__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/verdict": {
         parameters: {
             query?: never;
@@ -3598,6 +3618,62 @@ export interface components {
             unit: string;
             /** Spread */
             spread: number;
+        };
+        /**
+         * FindingEvidence
+         * @description What a finding rests on in one setup. value, low, high: the figure with its interval; levels: in % of the signal; zone:
+         *     column and row; chart: of the measurement that shows it, empty if none does.
+         */
+        FindingEvidence: {
+            /** Setup */
+            setup: number;
+            /** Name */
+            name: string;
+            /** Measurement */
+            measurement: string;
+            /** Figures */
+            figures: string[];
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Detail */
+            detail: string;
+            /** Levels */
+            levels: number[];
+            /** Zone */
+            zone: number[];
+            /** Chart */
+            chart: string;
+        };
+        /**
+         * FindingView
+         * @description One finding. reported: whether it is among those that a report tells.
+         */
+        FindingView: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "fault" | "strength" | "note";
+            /** Severity */
+            severity: number;
+            /** Sentence */
+            sentence: string;
+            /** Advice */
+            advice: string;
+            /** Unit */
+            unit: string;
+            /** Reported */
+            reported: boolean;
+            /** Measured */
+            measured: number;
+            /** Evidence */
+            evidence: components["schemas"]["FindingEvidence"][];
         };
         /**
          * FirmwareChange
@@ -7677,6 +7753,145 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FirmwareChange"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_findings_api_v1_reviews__review__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"][];
                 };
             };
             /** @description Bad input */

@@ -9,14 +9,14 @@ from lumenar.app.displays.displays import display_of
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.app.figures import cells
 from lumenar.bench.plan import Cell
-from lumenar.core.findings.base import Evidence, SetupEvidence
+from lumenar.core.findings.base import DisplayEvidence, SetupEvidence
 from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import resolve
 from lumenar.store import reviews
 from lumenar.store.runs import CellRow
 
 
-def of_review(app: Application, review_id: int) -> Evidence:
+def of_review(app: Application, review_id: int) -> DisplayEvidence:
     """The evidence of all setups of a review. What is out of date plays no part."""
     now = cells.newest(app, review_id)
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
@@ -37,7 +37,7 @@ def of_review(app: Application, review_id: int) -> Evidence:
                     firmware=units[s.unit_id].firmware,
                 )
             )
-    return Evidence(found, display_of(app, review_id).row.kind)
+    return DisplayEvidence(found, display_of(app, review_id).row.kind)
 
 
 def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readings | None]:
@@ -48,9 +48,9 @@ def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readi
     return read
 
 
-def of_file(figures: Sequence[SetupFigures], kind: str = "monitor") -> Evidence:
+def of_file(figures: Sequence[SetupFigures], kind: str = "monitor") -> DisplayEvidence:
     """The evidence of a readings file's setups."""
-    return Evidence(
+    return DisplayEvidence(
         [
             SetupEvidence(
                 key=f.key,

@@ -41,6 +41,7 @@ class FindingView:
     severity: float
     sentence: str
     advice: str
+    unit: str
     reported: bool
     measured: int
     evidence: list[FindingEvidence]
@@ -57,6 +58,7 @@ def of_review(app: Application, review_id: int) -> list[FindingView]:
             severity=f.severity,
             sentence=f.sentence,
             advice=f.advice,
+            unit=f.unit,
             reported=f.key in told,
             measured=f.measured,
             evidence=[_evidence(o) for o in f.evidence],
@@ -100,6 +102,7 @@ def document(found: Sequence[Finding]) -> dict[str, Any]:
                 "severity": _rounded(f.severity),
                 "sentence": f.sentence,
                 "advice": f.advice,
+                "unit": f.unit,
                 "measured": f.measured,
                 "evidence": [
                     {

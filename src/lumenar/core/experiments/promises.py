@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, TypeAlias
 
 from lumenar.core.experiments.base import name_of
 from lumenar.core.experiments.patch_sets import WHOLE
@@ -144,7 +144,7 @@ def judge(promise: Promise, x: Conditions, results: Sequence[StateResult]) -> Ju
 
 
 OPEN = "Nothing measurable changes, but the readings can't exclude that something does."
-_Tests = Sequence[tuple[StateResult, Test]]
+_Tests: TypeAlias = "Sequence[tuple[StateResult, Test]]"
 """Of each state what happens to one figure."""
 
 

@@ -9,25 +9,25 @@ from __future__ import annotations
 from collections.abc import Sequence
 from math import log2
 
-from lumenar.core.findings.base import Evidence, Finding, Observed, Rule
+from lumenar.core.findings.base import DisplayEvidence, Finding, FindingRule, Observed
 from lumenar.core.registry import registered
 
-_SUBJECTS: list[tuple[Rule, ...]] = registered(__name__, __path__, "RULES", tuple)
-RULES: dict[str, Rule] = {rule.key: rule for rules in _SUBJECTS for rule in rules}
+_SUBJECTS: list[tuple[FindingRule, ...]] = registered(__name__, __path__, "RULES", tuple)
+RULES: dict[str, FindingRule] = {rule.key: rule for rules in _SUBJECTS for rule in rules}
 """Every rule by its key."""
 
 MOST, MOST_PER_SUBJECT = 10, 2
 """So many findings, and so many on one subject, are for a report. The rest is one click away."""
 
 
-def findings(evidence: Evidence) -> list[Finding]:
+def findings(evidence: DisplayEvidence) -> list[Finding]:
     """Everything that is certain of a display, faults first, the most severe first."""
     found = [f for rule in RULES.values() if (f := _finding(rule, evidence)) is not None]
     order = {"fault": 0, "strength": 1, "note": 2}
     return sorted(found, key=lambda f: (order[f.kind], -f.severity, f.key))
 
 
-def _finding(rule: Rule, evidence: Evidence) -> Finding | None:
+def _finding(rule: FindingRule, evidence: DisplayEvidence) -> Finding | None:
     """What a rule finds in all setups of a display together."""
     asked = [s for s in evidence.as_shipped if s.signal in rule.signals and rule.measurement in s.analyses]
     found = sorted(rule.found(asked), key=_worth, reverse=True)
@@ -39,6 +39,7 @@ def _finding(rule: Rule, evidence: Evidence) -> Finding | None:
         severity=_severity(found, len(asked)),
         sentence=rule.sentence(found, len(asked)),
         advice=rule.advice,
+        unit=rule.unit,
         evidence=tuple(found),
         measured=len(asked),
     )

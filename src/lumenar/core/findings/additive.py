@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from lumenar.core.findings.base import Observed, Rule, SetupEvidence, in_modes, span
+from lumenar.core.findings.base import FindingRule, Observed, SetupEvidence, in_modes, least, span
 from lumenar.core.measurements import additivity
 
 KEY, FIGURE = additivity.MEASUREMENT.key, "white_boost_percent"
@@ -14,17 +14,17 @@ MEANS = "Profiles and tables that assume a sum will be wrong, so use one made fr
 def _off(sign: int) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
         found = s.scalar(KEY, FIGURE)
-        least = 0.0 if found is None else (found[1] if sign > 0 else -found[2])
-        if found is None or least <= additivity.LIMIT_PERCENT:
+        sure = 0.0 if found is None else least(found, sign)
+        if found is None or sure <= additivity.LIMIT_PERCENT:
             return None
         return Observed(
             setup=s,
             measurement=KEY,
             amount=found,
-            excess=least / additivity.LIMIT_PERCENT,
+            excess=sure / additivity.LIMIT_PERCENT,
             share=0.5,
             figures=(FIGURE,),
-            chart="additivity",
+            chart=KEY,
         )
 
     return observe
@@ -38,6 +38,6 @@ def _words(what: str) -> Callable[[Sequence[Observed], int], str]:
 
 
 RULES = (
-    Rule(key="sum.short", measurement=KEY, observe=_off(-1), sentence=_words("darker"), advice=MEANS),
-    Rule(key="sum.long", measurement=KEY, observe=_off(1), sentence=_words("brighter"), advice=MEANS),
+    FindingRule(key="sum.short", measurement=KEY, unit="%", observe=_off(-1), sentence=_words("darker"), advice=MEANS),
+    FindingRule(key="sum.long", measurement=KEY, unit="%", observe=_off(1), sentence=_words("brighter"), advice=MEANS),
 )

@@ -11,8 +11,8 @@ from lumenar.core.colour.spaces import XYZ_to_Lab, uv_to_xy, xy_to_XYZ
 from lumenar.core.findings.base import (
     VISIBLE_COLOUR,
     Array,
+    FindingRule,
     Observed,
-    Rule,
     SetupEvidence,
     in_modes,
     levels_words,
@@ -61,7 +61,7 @@ def _drift(s: SetupEvidence) -> Observed | None:
     Lab, plain = _Labs(uv, Y)
     off = ranged(de2000(Lab, plain), de2000(*_Labs(drawn["uv"], drawn["luminance_cd_m2"])))
     judged = (levels >= LEAST_LEVEL) & (levels < 99)
-    sure = judged & np.isfinite(off.low) & (off.low > VISIBLE_COLOUR)
+    sure = judged & (off.least() > VISIBLE_COLOUR)
     if not sure.any():
         return None
     worst = int(np.nanargmax(np.where(sure, off.value, -1.0)))
@@ -88,7 +88,7 @@ def _words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(
+    FindingRule(
         key="balance.drift",
         measurement=KEY,
         observe=_drift,

@@ -28,8 +28,11 @@ VISIBLE_STEP = 3.0
 """Change of luminance in % that is visible if it happens at once."""
 DRAWS = 60
 """Draws for figures with many values. Their standard deviation is good to a tenth."""
-SURE = 2.0
-"""Half width of an interval in standard deviations of the draws."""
+HALF_WIDTH = 2.0
+"""Half width of a 95 % interval in standard deviations of the draws."""
+AT_ALL, AT_ALL_OF_MANY = 2.0, 3.0
+"""A figure is taken for a fault only if it is so many half widths away from none; the second number is for one of many values, or
+the worst of them. A 95 % interval alone would leave false findings by chance, as a display is asked hundreds of questions."""
 
 Kind = Literal["fault", "strength", "note"]
 
@@ -46,10 +49,18 @@ class Ranged:
         """One value and its interval."""
         return float(self.value[index]), float(self.low[index]), float(self.high[index])
 
-    @property
-    def least(self) -> Array:
-        """How large each value is at least, whichever sign it has; 0 if its sign is open."""
-        return np.asarray(np.where(self.low > 0, self.low, np.where(self.high < 0, -self.high, 0.0)))
+    def least(self, sign: int = 1) -> Array:
+        """How large each value is at least, counted positive (sign 1) or negative (-1); 0 if it could be none."""
+        value, end = sign * self.value, self.low if sign > 0 else -self.high
+        return np.asarray(np.where(value - AT_ALL_OF_MANY * (value - end) > 0, np.maximum(end, 0.0), 0.0))
+
+
+def least(found: tuple[float, float, float], sign: int = 1, of_many: bool = False) -> float:
+    """How large a figure with its interval is at least, counted positive (sign 1) or negative (-1); 0 if it could be none.
+    of_many: it is the worst of many values."""
+    value, end = sign * found[0], found[1] if sign > 0 else -found[2]
+    enough = value - (AT_ALL_OF_MANY if of_many else AT_ALL) * (value - end) > 0
+    return max(end, 0.0) if enough else 0.0
 
 
 def ranged(value: ArrayLike, draws: ArrayLike) -> Ranged:
@@ -59,7 +70,7 @@ def ranged(value: ArrayLike, draws: ArrayLike) -> Ranged:
     with np.errstate(invalid="ignore"), warnings.catch_warnings():
         # Levels without a number in any draw have no interval either.
         warnings.simplefilter("ignore", RuntimeWarning)
-        middle, half = np.nanmean(draws, axis=0), SURE * np.nanstd(draws, axis=0)
+        middle, half = np.nanmean(draws, axis=0), HALF_WIDTH * np.nanstd(draws, axis=0)
     centre = 2 * value - middle
     return Ranged(value, np.minimum(centre - half, value), np.maximum(centre + half, value))
 
@@ -111,7 +122,7 @@ class SetupEvidence:
 
 
 @dataclass(frozen=True)
-class Evidence:
+class DisplayEvidence:
     """All setups of a display, and words for the kind of display it is."""
 
     setups: Sequence[SetupEvidence]
@@ -143,14 +154,15 @@ class Observed:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Rule:
+class FindingRule:
     """One thing that can be found. key: permanent, its subject before the point; observe: what one setup shows, None if nothing
     is certain; compare: what setups show that are compared with one another, for rules that need several; sentence: of all setups
-    that show it, the worst first, and how many were measured for it; advice: what to do."""
+    that show it, the worst first, and how many were measured for it; unit: of amounts; advice: what to do."""
 
     key: str
     sentence: Callable[[Sequence[Observed], int], str]
     measurement: str
+    unit: str = "dE"
     observe: Callable[[SetupEvidence], Observed | None] | None = None
     compare: Callable[[Sequence[SetupEvidence]], Sequence[Observed]] | None = None
     kind: Kind = "fault"
@@ -173,6 +185,7 @@ class Finding:
     severity: float
     sentence: str
     advice: str
+    unit: str
     evidence: tuple[Observed, ...]
     measured: int
 

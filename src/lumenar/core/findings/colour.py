@@ -13,9 +13,9 @@ from lumenar.core.colour.difference import de2000_parts
 from lumenar.core.findings.base import (
     VISIBLE_COLOUR,
     Array,
+    FindingRule,
     Observed,
     Ranged,
-    Rule,
     SetupEvidence,
     in_modes,
     most,
@@ -72,18 +72,19 @@ def _by_hue(part: str, sign: int | None) -> Callable[[SetupEvidence], Observed |
         parts = _parts(s)
         if parts is None:
             return None
-        sure = (parts.off.low > VISIBLE_COLOUR) & (parts.part == part)
+        least = parts.off.least()
+        sure = (least > VISIBLE_COLOUR) & (parts.part == part)
         if sign is not None:
             sure &= parts.sign == sign
         if not sure.any():
             return None
-        worst = int(np.argmax(np.where(sure, parts.off.low, -np.inf)))
+        worst = int(np.argmax(np.where(sure, least, -np.inf)))
         hues = [h for h in HUES if any(sure[i] and parts.hue[i] == h for i in range(len(sure)))]
         return Observed(
             setup=s,
             measurement=STEPS,
             amount=parts.off.at(worst),
-            excess=float(parts.off.low[worst]) / VISIBLE_COLOUR,
+            excess=float(least[worst]) / VISIBLE_COLOUR,
             share=len(hues) / len(HUES),
             figures=(FIGURE,),
             detail=", ".join(hues),
@@ -110,7 +111,7 @@ def _one_bad(s: SetupEvidence) -> Observed | None:
         return None
     worst = int(np.nanargmax(off.value))
     rest = float(np.nanmean(np.delete(off.value, worst)))
-    if off.low[worst] <= max(2 * VISIBLE_COLOUR, ONE_BAD * rest):
+    if off.least()[worst] <= max(2 * VISIBLE_COLOUR, ONE_BAD * rest):
         return None
     lab, steps = s.exact(SWATCHES, "target_lab"), _parts(s)
     hue = "" if lab is None else hue_name(lab[worst])[0]
@@ -153,7 +154,7 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
 
 ADVICE = "Correct it with the six colours' controls, or choose a mode that limits colours to the target's gamut."
 RULES = (
-    Rule(
+    FindingRule(
         key="colour.oversaturated",
         measurement=STEPS,
         observe=_by_hue("chroma", 1),
@@ -161,7 +162,7 @@ RULES = (
         advice=ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="colour.undersaturated",
         measurement=STEPS,
         observe=_by_hue("chroma", -1),
@@ -169,7 +170,7 @@ RULES = (
         advice=ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="colour.hue",
         measurement=STEPS,
         observe=_by_hue("hue", None),
@@ -177,7 +178,7 @@ RULES = (
         advice=ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="colour.lightness",
         measurement=STEPS,
         observe=_by_hue("lightness", None),
@@ -185,8 +186,10 @@ RULES = (
         advice=ADVICE,
         signals=("sdr",),
     ),
-    Rule(key="colour.one_bad", measurement=SWATCHES, observe=_one_bad, sentence=_one_bad_words, signals=("sdr",)),
-    Rule(
+    FindingRule(
+        key="colour.one_bad", measurement=SWATCHES, observe=_one_bad, sentence=_one_bad_words, signals=("sdr",)
+    ),
+    FindingRule(
         key="colour.exact", measurement=STEPS, kind="strength", observe=_exact, sentence=_exact_words, signals=("sdr",)
     ),
 )

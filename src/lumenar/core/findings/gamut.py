@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from lumenar.core.colour.spaces import xy_to_uv
-from lumenar.core.findings.base import Observed, Rule, SetupEvidence, in_modes, name_of, span
+from lumenar.core.findings.base import FindingRule, Observed, SetupEvidence, in_modes, least, name_of, span
 from lumenar.core.measurements import gamut
 from lumenar.core.numbers import listed
 
@@ -36,7 +36,7 @@ def _primaries(s: SetupEvidence, beyond: bool) -> str:
 
 def _short(s: SetupEvidence) -> Observed | None:
     found = s.scalar(KEY, COVERAGE)
-    if found is None or 100 - found[2] <= TOLERANCE_PERCENT:
+    if found is None or least((100 - found[0], 100 - found[2], 100 - found[1])) <= TOLERANCE_PERCENT:
         return None
     return Observed(
         setup=s,
@@ -62,13 +62,13 @@ def _wide(s: SetupEvidence) -> Observed | None:
     area, coverage = s.scalar(KEY, AREA), s.scalar(KEY, COVERAGE)
     if area is None or coverage is None:
         return None
-    beyond = tuple(a - coverage[0] for a in area)
-    if beyond[1] <= TOLERANCE_PERCENT:
+    beyond = area[0] - coverage[0], area[1] - coverage[0], area[2] - coverage[0]
+    if least(beyond) <= TOLERANCE_PERCENT:
         return None
     return Observed(
         setup=s,
         measurement=KEY,
-        amount=(beyond[0], beyond[1], beyond[2]),
+        amount=beyond,
         excess=beyond[1] / TOLERANCE_PERCENT,
         share=min(1.0, beyond[0] / 50),
         figures=(AREA, COVERAGE),
@@ -87,10 +87,11 @@ def _wide_words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(key="gamut.short", measurement=KEY, observe=_short, sentence=_short_words, signals=("sdr",)),
-    Rule(
+    FindingRule(key="gamut.short", measurement=KEY, unit="%", observe=_short, sentence=_short_words, signals=("sdr",)),
+    FindingRule(
         key="gamut.wide",
         measurement=KEY,
+        unit="%",
         observe=_wide,
         sentence=_wide_words,
         signals=("sdr",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from lumenar.core.colour.transfer import pq
-from lumenar.core.findings.base import Observed, Rule, SetupEvidence, in_modes
+from lumenar.core.findings.base import FindingRule, Observed, SetupEvidence, in_modes, least
 from lumenar.core.measurements import pq_tracking
 from lumenar.core.numbers import significant
 
@@ -21,11 +21,11 @@ MASTERED_CD_M2 = 1000.0
 def _off(sign: int) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
         found = s.scalar(KEY, "middle_code_percent")
-        least = 0.0 if found is None else (found[1] if sign > 0 else -found[2])
-        if found is None or least <= CODE_PERCENT:
+        sure = 0.0 if found is None else least(found, sign)
+        if found is None or sure <= CODE_PERCENT:
             return None
         return Observed(
-            setup=s, measurement=KEY, amount=found, excess=least / CODE_PERCENT, figures=("middle_code_percent",)
+            setup=s, measurement=KEY, amount=found, excess=sure / CODE_PERCENT, figures=("middle_code_percent",)
         )
 
     return observe
@@ -65,11 +65,26 @@ def _clip_words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(key="hdr.too_bright", measurement=KEY, observe=_off(1), sentence=_words("bright", "more"), signals=("pq",)),
-    Rule(key="hdr.too_dim", measurement=KEY, observe=_off(-1), sentence=_words("dim", "less"), signals=("pq",)),
-    Rule(
+    FindingRule(
+        key="hdr.too_bright",
+        measurement=KEY,
+        unit="% of code",
+        observe=_off(1),
+        sentence=_words("bright", "more"),
+        signals=("pq",),
+    ),
+    FindingRule(
+        key="hdr.too_dim",
+        measurement=KEY,
+        unit="% of code",
+        observe=_off(-1),
+        sentence=_words("dim", "less"),
+        signals=("pq",),
+    ),
+    FindingRule(
         key="hdr.early_clip",
         measurement=KEY,
+        unit="cd/m²",
         observe=_clip,
         sentence=_clip_words,
         signals=("pq",),

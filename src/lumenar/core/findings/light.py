@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from lumenar.core.findings.base import VISIBLE_STEP, Observed, Rule, SetupEvidence, in_modes, span
+from lumenar.core.findings.base import VISIBLE_STEP, FindingRule, Observed, SetupEvidence, in_modes, least, span
 from lumenar.core.measurements import brightness_ladder, hold, modulation, window_ladder
 from lumenar.core.numbers import significant
 
@@ -22,11 +22,11 @@ def _beyond(measurement: str, figure: str, limit: float, chart: str = "") -> Cal
 
     def observe(s: SetupEvidence) -> Observed | None:
         found = s.scalar(measurement, figure)
-        least = 0.0 if found is None else max(found[1], -found[2])
-        if found is None or least <= limit:
+        sure = 0.0 if found is None else max(least(found), least(found, -1))
+        if found is None or sure <= limit:
             return None
         return Observed(
-            setup=s, measurement=measurement, amount=found, excess=least / limit, figures=(figure,), chart=chart
+            setup=s, measurement=measurement, amount=found, excess=sure / limit, figures=(figure,), chart=chart
         )
 
     return observe
@@ -88,38 +88,43 @@ def _dim_words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(
+    FindingRule(
         key="light.area",
         measurement=AREA,
+        unit="%",
         observe=_beyond(AREA, "drop_percent", AREA_PERCENT, "windows"),
         sentence=_area_words,
         signals=("sdr",),
         advice="Lower the luminance until the drop disappears, if a steady picture matters more.",
     ),
-    Rule(
+    FindingRule(
         key="light.time",
         measurement=TIME,
+        unit="%",
         observe=_beyond(TIME, "drift_percent", VISIBLE_STEP),
         sentence=_time_words,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="light.modulation",
         measurement=WAVE,
+        unit="SVM",
         observe=_modulation,
         sentence=_modulation_words,
         advice="Choose a luminance setting at which the light doesn't flicker, if the chart by setting shows one.",
     ),
-    Rule(
+    FindingRule(
         key="light.min_too_bright",
         measurement=LADDER,
+        unit="cd/m²",
         observe=_end("min_cd_m2", DARK_ROOM_CD_M2, above=True),
         sentence=_bright_words,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="light.dim",
         measurement=LADDER,
+        unit="cd/m²",
         observe=_end("max_cd_m2", DAYLIGHT_CD_M2, above=False),
         sentence=_dim_words,
         signals=("sdr",),

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from lumenar.core.findings.base import Observed, Rule, SetupEvidence, name_of
+from lumenar.core.findings.base import FindingRule, Observed, SetupEvidence, name_of
 from lumenar.core.measurements import grey_ramp, saturation
 from lumenar.core.numbers import listed
 
@@ -70,8 +70,8 @@ def _factory_words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(key="mode.best", measurement=GREYS, kind="note", compare=_best, sentence=_best_words, signals=("sdr",)),
-    Rule(
+    FindingRule(key="mode.best", measurement=GREYS, kind="note", compare=_best, sentence=_best_words, signals=("sdr",)),
+    FindingRule(
         key="mode.factory", measurement=GREYS, kind="note", compare=_factory, sentence=_factory_words, signals=("sdr",)
     ),
 )

@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from lumenar.core.findings.base import VISIBLE_COLOUR, Observed, Rule, SetupEvidence, in_modes, span
+from lumenar.core.findings.base import VISIBLE_COLOUR, FindingRule, Observed, SetupEvidence, in_modes, least, span
 from lumenar.core.measurements import uniformity
 
 KEY = uniformity.MEASUREMENT.key
 TINTED = 0.5
 """A zone is tinted, rather than darker, if at least this share of its error remains at the centre's luminance."""
-DARK_FALL_PERCENT = 20.0
+DARK_FALL_PERCENT = 10.0
 """A fall-off in dark grey that looks bad as a number."""
 
 
@@ -30,7 +30,12 @@ def _zone(s: SetupEvidence) -> tuple[tuple[int, int], str, float] | None:
 def _visible(tinted: bool) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
         found, place = s.scalar(KEY, "uniformity_de2000_worst"), _zone(s)
-        if found is None or place is None or found[1] <= VISIBLE_COLOUR or (place[2] >= TINTED) != tinted:
+        if (
+            found is None
+            or place is None
+            or least(found, of_many=True) <= VISIBLE_COLOUR
+            or (place[2] >= TINTED) != tinted
+        ):
             return None
         off = s.exact(KEY, "white_de2000")
         assert off is not None
@@ -61,7 +66,7 @@ def _words(what: str) -> Callable[[Sequence[Observed], int], str]:
 def _dark_percent(s: SetupEvidence) -> Observed | None:
     fall = s.scalar(KEY, "uniformity_dark_falloff_percent")
     off = s.scalar(KEY, "uniformity_dark_de2000_worst")
-    if fall is None or off is None or fall[1] <= DARK_FALL_PERCENT or off[2] >= VISIBLE_COLOUR:
+    if fall is None or off is None or least(fall, of_many=True) <= DARK_FALL_PERCENT or off[2] >= VISIBLE_COLOUR:
         return None
     return Observed(
         setup=s,
@@ -81,7 +86,9 @@ def _dark_words(found: Sequence[Observed], measured: int) -> str:
 
 
 RULES = (
-    Rule(key="screen.zone", measurement=KEY, observe=_visible(False), sentence=_words("uneven")),
-    Rule(key="screen.tint", measurement=KEY, observe=_visible(True), sentence=_words("tinted")),
-    Rule(key="screen.dark_percent", measurement=KEY, kind="note", observe=_dark_percent, sentence=_dark_words),
+    FindingRule(key="screen.zone", measurement=KEY, observe=_visible(False), sentence=_words("uneven")),
+    FindingRule(key="screen.tint", measurement=KEY, observe=_visible(True), sentence=_words("tinted")),
+    FindingRule(
+        key="screen.dark_percent", measurement=KEY, unit="%", kind="note", observe=_dark_percent, sentence=_dark_words
+    ),
 )

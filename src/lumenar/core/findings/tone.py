@@ -7,20 +7,23 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from lumenar.core.findings.base import (
+    AT_ALL_OF_MANY,
     VISIBLE_COLOUR,
     VISIBLE_SHADOW,
+    FindingRule,
     Observed,
-    Rule,
     SetupEvidence,
     in_modes,
     levels_words,
     most,
+    ranged,
 )
 from lumenar.core.measurements import grey_ramp, near_black, near_white
 
 RAMP, DARK, BRIGHT = (m.MEASUREMENT.key for m in (grey_ramp, near_black, near_white))
 SHADOWS, MIDDLE = (4.0, 27.0), (29.0, 71.0)
 """Levels in % of the signal, from and to."""
+LOST_FIGURES = ("luminance_cd_m2", "target_cd_m2")
 
 
 def _off(band: tuple[float, float], sign: int, limit: float) -> Callable[[SetupEvidence], Observed | None]:
@@ -31,7 +34,7 @@ def _off(band: tuple[float, float], sign: int, limit: float) -> Callable[[SetupE
         levels, off = s.exact(RAMP, "levels_percent"), s.each(RAMP, "error_lstar")
         if levels is None or off is None:
             return None
-        least = np.nan_to_num(off.low if sign > 0 else -off.high, nan=-np.inf)
+        least = off.least(sign)
         middle = (levels >= MIDDLE[0]) & (levels <= MIDDLE[1]) & (least > VISIBLE_COLOUR)
         inside = (levels >= band[0]) & (levels <= band[1])
         if not (inside & (least > limit)).any() or (band == SHADOWS and middle.any()):
@@ -61,25 +64,30 @@ def _band_words(what: str) -> Callable[[Sequence[Observed], int], str]:
     return sentence
 
 
-def _lost(measurement: str, figure: str, chart: str) -> Callable[[SetupEvidence], Observed | None]:
-    """Steps that are certainly lost."""
+def _lost(measurement: str, end: int) -> Callable[[SetupEvidence], Observed | None]:
+    """Levels that certainly have less than half of their distance from black (end 0) or white (-1)."""
 
     def observe(s: SetupEvidence) -> Observed | None:
-        found = s.scalar(measurement, figure)
-        if found is None or found[1] < 1:
+        levels, Y, want = (s.exact(measurement, k) for k in ("levels_percent", *LOST_FIGURES))
+        drawn = s.drawn(measurement).get(LOST_FIGURES[0])
+        if levels is None or Y is None or want is None or drawn is None:
             return None
-        levels = s.exact(measurement, "levels_percent")
-        lost = s.exact(measurement, "crushed" if measurement == DARK else "step_lost")
-        which = () if levels is None or lost is None else tuple(levels[lost > 0].tolist())
+        rise = ranged(np.abs(Y - Y[end]), np.abs(drawn - drawn[:, [end]]))
+        half = np.abs(want - want[end]) / 2
+        with np.errstate(invalid="ignore"):
+            sure = (half > 0) & (half - rise.value > AT_ALL_OF_MANY * (rise.high - rise.value))
+        if not sure.any():
+            return None
+        count = float(sure.sum())
         return Observed(
             setup=s,
             measurement=measurement,
-            amount=found,
-            excess=found[1],
+            amount=(count, count, count),
+            excess=count,
             share=0.5,
-            figures=(figure,),
-            chart=chart,
-            levels=which,
+            figures=LOST_FIGURES,
+            chart=measurement,
+            levels=tuple(levels[sure].tolist()),
         )
 
     return observe
@@ -111,53 +119,67 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
 SHADOW_ADVICE = "Look for a control of shadows or of the black level, or choose another gamma."
 CURVE_ADVICE = "Choose another gamma setting, or judge the mode against the target that it follows."
 RULES = (
-    Rule(
+    FindingRule(
         key="tone.shadow_dip",
         measurement=RAMP,
+        unit="L*",
         observe=_off(SHADOWS, -1, VISIBLE_SHADOW),
         sentence=_band_words("Shadows are too dark"),
         advice=SHADOW_ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="tone.shadow_lift",
         measurement=RAMP,
+        unit="L*",
         observe=_off(SHADOWS, 1, VISIBLE_SHADOW),
         sentence=_band_words("Shadows are too bright"),
         advice=SHADOW_ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="tone.washed",
         measurement=RAMP,
+        unit="L*",
         observe=_off(MIDDLE, 1, VISIBLE_COLOUR),
         sentence=_band_words("Greys are too bright"),
         advice=CURVE_ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="tone.dark_mid",
         measurement=RAMP,
+        unit="L*",
         observe=_off(MIDDLE, -1, VISIBLE_COLOUR),
         sentence=_band_words("Greys are too dark"),
         advice=CURVE_ADVICE,
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="tone.crushed",
         measurement=DARK,
-        observe=_lost(DARK, "crushed_steps", "near_black"),
+        unit="steps",
+        observe=_lost(DARK, 0),
         sentence=_crushed_words,
         advice="Raise the black level or brightness control by a step, and check that the signal range is right.",
         signals=("sdr",),
     ),
-    Rule(
+    FindingRule(
         key="tone.clipped",
         measurement=BRIGHT,
-        observe=_lost(BRIGHT, "lost_steps", "near_white"),
+        unit="steps",
+        observe=_lost(BRIGHT, -1),
         sentence=_clipped_words,
         advice="Lower the contrast control by a step, and check that the signal range is right.",
         signals=("sdr",),
     ),
-    Rule(key="tone.exact", measurement=RAMP, kind="strength", observe=_exact, sentence=_exact_words, signals=("sdr",)),
+    FindingRule(
+        key="tone.exact",
+        measurement=RAMP,
+        unit="L*",
+        kind="strength",
+        observe=_exact,
+        sentence=_exact_words,
+        signals=("sdr",),
+    ),
 )

@@ -8,7 +8,17 @@ import numpy as np
 
 from lumenar.core.colour.spaces import XYZ_to_uv, XYZ_to_xy, xy_to_uv
 from lumenar.core.colour.temperature import cct_duv, planck_xy
-from lumenar.core.findings.base import VISIBLE_WHITE, Array, Observed, Rule, SetupEvidence, in_modes, name_of, span
+from lumenar.core.findings.base import (
+    VISIBLE_WHITE,
+    Array,
+    FindingRule,
+    Observed,
+    SetupEvidence,
+    in_modes,
+    least,
+    name_of,
+    span,
+)
 from lumenar.core.measurements import white_black
 from lumenar.core.numbers import kelvin
 
@@ -39,7 +49,7 @@ def _direction(s: SetupEvidence) -> str:
 def _observe(direction: str) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
         found = s.scalar(KEY, "white_de2000")
-        if found is None or found[1] <= VISIBLE_WHITE or _direction(s) != direction:
+        if found is None or least(found) <= VISIBLE_WHITE or _direction(s) != direction:
             return None
         cct = s.scalar(KEY, "cct_k")
         return Observed(
@@ -79,7 +89,7 @@ def _good_words(found: Sequence[Observed], measured: int) -> str:
 WORDS = {"cool": "cool", "warm": "warm", "green": "green", "magenta": "magenta"}
 RULES = (
     *(
-        Rule(
+        FindingRule(
             key=f"white.{key}",
             measurement=KEY,
             observe=_observe(key),
@@ -88,5 +98,5 @@ RULES = (
         )
         for key, word in WORDS.items()
     ),
-    Rule(key="white.exact", measurement=KEY, kind="strength", observe=_good, sentence=_good_words),
+    FindingRule(key="white.exact", measurement=KEY, kind="strength", observe=_good, sentence=_good_words),
 )

@@ -1,6 +1,6 @@
-import { Box, chakra, Flex, Grid, Table, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Grid, Table, Tabs, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { useAct } from "../../api/act";
 import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
 import { useKeys, useTitle } from "../../app/keys";
@@ -10,6 +10,7 @@ import { NotchedRule } from "../../kit/NotchedRule";
 import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../kit/purpose";
 import { useBoard } from "../board/queries";
 import { ByRoom } from "../recipe/ByRoom";
+import { Findings } from "./Findings";
 import { VERDICT_KEYS } from "./keys";
 import { useEditions, useFirmwareChanges, useVerdict } from "./queries";
 
@@ -334,12 +335,20 @@ export default function VerdictView() {
   const board = useBoard(review);
   const [chosen, setChosen] = useState<number | null>(null);
   const wanted = usePurpose();
+  const [search, setSearch] = useSearchParams();
+  const tab = search.get("tab") === "findings" ? "findings" : "scores";
+  const show = (wantedTab: string) => setSearch(wantedTab === "findings" ? { tab: "findings" } : {}, { replace: true });
   const move = (by: number) =>
     nextPurpose(
       (verdict.data?.purposes ?? []).map((p) => ({ key: p.purpose })),
       by,
     );
-  useKeys(VERDICT_KEYS, { next: () => move(1), before: () => move(-1), back: () => go(`/review/${review}`) });
+  useKeys(VERDICT_KEYS, {
+    next: () => move(1),
+    before: () => move(-1),
+    findings: () => show(tab === "findings" ? "scores" : "findings"),
+    back: () => go(`/review/${review}`),
+  });
   useTitle(board.data && `Verdict, ${board.data.review.name}`);
   if (verdict.error) return <Failed error={verdict.error} />;
   const purpose = verdict.data?.purposes.find((p) => p.purpose === wanted) ?? verdict.data?.purposes[0];
@@ -383,21 +392,34 @@ export default function VerdictView() {
           Board <Key>esc</Key>
         </A>
       </Flex>
-      <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
-        <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
-          <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
-          <Firmware review={review} />
-          <Box mt="26px">
-            <Publish review={review} gaps={verdict.data.gaps} />
-          </Box>
-        </Box>
-        <Box px="20px" py="12px">
-          {mode && <Points mode={mode} review={review} />}
-          <Box mt="26px">
-            <RecipePart purpose={purpose} review={review} />
-          </Box>
-        </Box>
-      </Grid>
+      <Tabs.Root value={tab} onValueChange={(e) => show(e.value)} lazyMount unmountOnExit>
+        <Tabs.List px="16px">
+          <Tabs.Trigger value="scores">Scores and settings</Tabs.Trigger>
+          <Tabs.Trigger value="findings">
+            Findings <Key>f</Key>
+          </Tabs.Trigger>
+        </Tabs.List>
+        <Tabs.Content value="findings" p="0">
+          <Findings review={review} />
+        </Tabs.Content>
+        <Tabs.Content value="scores" p="0">
+          <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
+            <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
+              <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
+              <Firmware review={review} />
+              <Box mt="26px">
+                <Publish review={review} gaps={verdict.data.gaps} />
+              </Box>
+            </Box>
+            <Box px="20px" py="12px">
+              {mode && <Points mode={mode} review={review} />}
+              <Box mt="26px">
+                <RecipePart purpose={purpose} review={review} />
+              </Box>
+            </Box>
+          </Grid>
+        </Tabs.Content>
+      </Tabs.Root>
     </Box>
   );
 }

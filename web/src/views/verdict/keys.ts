@@ -5,6 +5,7 @@ export const VERDICT_KEYS = {
   keys: {
     next: ["w", "the next purpose"],
     before: ["W", "the purpose before"],
+    findings: ["f", "findings, or scores again"],
     back: ["Escape", "back to the Board"],
   },
 } as const satisfies KeyGroup;

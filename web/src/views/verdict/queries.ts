@@ -9,6 +9,12 @@ export const verdictQuery = (review: number) =>
 
 export const useVerdict = (review: number) => useQuery(verdictQuery(review));
 
+export const useFindings = (review: number) =>
+  useQuery({
+    queryKey: ["verdict", review, "findings"],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/findings", { params: { path: { review } } })),
+  });
+
 /** What another firmware changed; what is measured changes it as it does the verdict. */
 export const useFirmwareChanges = (review: number) =>
   useQuery({

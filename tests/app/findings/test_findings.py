@@ -1,0 +1,77 @@
+"""Findings of a review, of its exported readings and of a survey are the same."""
+
+import json
+
+import pytest
+
+from lumenar.app.displays.unit_files import shipped_units
+from lumenar.app.exchange.file_figures import analyse_file
+from lumenar.app.exchange.formats import text_as
+from lumenar.app.exchange.readings_file import parse_readings
+from lumenar.app.findings import evidence, views
+from lumenar.cli import main
+from lumenar.core.findings import findings
+from lumenar.core.measurements import MEASUREMENTS
+
+from ...conftest import PHONE
+
+
+def test_a_review_and_its_readings_file_show_the_same(whole):
+    seen = views.of_review(whole, 1)
+    file = parse_readings(text_as(whole, 1, "json"), "readings.json")
+    document = views.document(findings(evidence.of_file(analyse_file(file))))
+    assert [f.sentence for f in seen] == [f["sentence"] for f in document["findings"]] and len(seen) > 5
+    for view, stored in zip(seen, document["findings"], strict=True):
+        assert view.key == stored["key"] and view.unit == stored["unit"]
+        assert view.evidence[0].value == pytest.approx(stored["evidence"][0]["value"], rel=1e-4)
+    assert sum(f.reported for f in seen) <= 10 and {f.kind for f in seen} >= {"fault"}
+
+
+def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
+    from lumenar.app.board.cell_charts import plates
+
+    for f in views.of_review(whole, 1):
+        for e in f.evidence:
+            drawn = plates(whole, 1, e.setup, e.measurement, [], None)
+            assert not e.chart or e.chart in [c.key for c in drawn.charts], (f.key, e.chart)
+            assert set(e.figures) <= set(MEASUREMENTS[e.measurement].key and _figures(whole, e))
+
+
+def _figures(app, e):
+    from lumenar.app.figures import cells
+    from lumenar.bench.plan import Cell
+    from lumenar.store import reviews
+
+    setup, review = reviews.setup(app.db.connection(), e.setup)
+    row = cells.newest(app, review).fresh[Cell(e.setup, e.measurement)]
+    return cells.tried(app, row, cells.target_of(setup.target, setup.signal), setup.target).figures
+
+
+def test_findings_on_the_command_line(whole, tmp_path, capsys):
+    (tmp_path / "readings.json").write_text(text_as(whole, 1, "json"))
+    assert main(["findings", str(tmp_path / "readings.json")]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    assert any(line.startswith("white.") and line.endswith(".") for line in lines)
+    assert main(["findings", str(tmp_path / "readings.json"), "--json"]) == 0
+    document = json.loads(capsys.readouterr().out)
+    assert (document["format"], document["version"]) == ("lumenar-findings", 1)
+    assert {"key", "setup", "severity", "sentence", "evidence"} <= set(document["findings"][0])
+
+
+def test_of_a_unit_file_the_display_is_surveyed_first(tmp_path, capsys, monkeypatch):
+    unit = json.loads(shipped_units()[PHONE])
+    unit["modes"] = unit["modes"][:1]
+    (tmp_path / "unit.json").write_text(json.dumps(unit))
+    monkeypatch.setattr(
+        "lumenar.publish.survey.MEASUREMENTS", {m: MEASUREMENTS[m] for m in ("white_black", "grey_ramp")}
+    )
+    assert main(["findings", str(tmp_path / "unit.json"), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["format"] == "lumenar-findings"
+
+
+@pytest.mark.parametrize("text", ["", "{", '{"format": "other"}'])
+def test_a_file_that_is_neither_is_refused_with_one_line(text, tmp_path, capsys):
+    (tmp_path / "x.json").write_text(text)
+    assert main(["findings", str(tmp_path / "x.json")]) == 2
+    said = capsys.readouterr().err
+    assert said.count("\n") == 1 and "x.json" in said

@@ -1,0 +1,172 @@
+"""Findings: planted faults are found at twice their limit and not at half, and nothing is found where nothing is wrong."""
+
+import re
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lumenar.core.analysis import Analysis
+from lumenar.core.findings import MOST, MOST_PER_SUBJECT, RULES, findings, for_report
+from lumenar.core.findings.base import DisplayEvidence, SetupEvidence, in_modes, least, ranged
+from lumenar.core.targets import TARGETS
+from lumenar.core.uncertainty import Uncertainty
+
+from ..kit.planted import FAULTS, MEASURED, evidence, setup
+
+NOT_PLANTED = {"light.modulation", "mode.best", "mode.factory", "white.exact", "tone.exact", "colour.exact"}
+"""Found from waveforms, from several modes, or where nothing is wrong."""
+
+
+def faults(*setups):
+    return {f.key: f for f in findings(evidence(*setups)) if f.kind != "strength"}
+
+
+@pytest.mark.parametrize("key", FAULTS)
+def test_a_fault_is_found_at_twice_its_limit_and_not_at_half(key):
+    measurement, fault = FAULTS[key]
+    for seed in (1, 2):
+        found = faults(setup(seed, (measurement,), fault, 2.0))
+        assert key in found
+        f = found[key]
+        assert f.sentence.endswith(".") and not re.search(r"\bnan\b", f.sentence) and "Only" in f.sentence
+        assert f.evidence[0].setup.name == "Only" and f.evidence[0].amount[1] <= f.evidence[0].amount[2]
+        assert key not in faults(setup(seed, (measurement,), fault, 0.5))
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_nothing_is_found_where_nothing_is_wrong(seed):
+    sdr = tuple(m for m in MEASURED if m != "pq_tracking")
+    assert faults(setup(seed, sdr, noisy=True)) == {}
+    assert faults(setup(seed, ("pq_tracking",), noisy=True)) == {}
+    good = {f.key for f in findings(evidence(setup(seed, sdr))) if f.kind == "strength"}
+    assert good == {"white.exact", "tone.exact", "colour.exact"}
+
+
+def test_every_rule_is_planted_or_named_here():
+    assert set(RULES) == set(FAULTS) | NOT_PLANTED
+
+
+def made(name, figures, target="srgb", **more):
+    """A setup with single figures: value, low and high by measurement and key."""
+    analyses = {}
+    for m, own in figures.items():
+        values = {k: np.asarray(v[0] if np.size(v) == 3 else v, float) for k, v in own.items()}
+        u = {k: Uncertainty((v[2] - v[1]) / 4, v[1], v[2]) for k, v in own.items() if np.size(v) == 3}
+        analyses[m] = Analysis(m, target, values, u)
+    return SetupEvidence(name, name, "sdr", TARGETS[target], more.get("shipped", True), analyses, lambda m: None)
+
+
+def white(name, de, uv=(0.19, 0.46), **more):
+    return made(
+        name, {"white_black": {"white_de2000": (de, de - 0.2, de + 0.2), "white_uv": uv, "cct_k": 7500.0}}, **more
+    )
+
+
+def test_the_same_fault_in_several_modes_is_one_finding():
+    modes = [white(n, de) for n, de in (("A", 4.0), ("B", 9.0), ("C", 2.0), ("D", 0.1))]
+    found = faults(*modes)["white.cool"]
+    assert found.sentence == "White is too cool in three of four modes, by dE 2.0 to 9.0; most in B."
+    assert [o.setup.name for o in found.evidence] == ["B", "A", "C"] and found.measured == 4
+
+
+def test_setups_that_were_changed_are_left_out_where_others_ship():
+    assert "white.cool" not in faults(white("A", 0.1), white("Mine", 9.0, shipped=False))
+    assert "white.cool" in faults(white("Mine", 9.0, shipped=False))
+
+
+@pytest.mark.parametrize(
+    "names, measured, said",
+    [
+        (["Film"], 1, "in Film"),
+        (["Film"], 3, "in Film"),
+        (["Film", "Play"], 5, "in Film and Play"),
+        (["Film", "Play"], 2, "in both modes"),
+        (["A", "B", "C"], 3, "in all three modes"),
+        (["A", "B", "C"], 7, "in three of seven modes"),
+        (["Film, lamp on"], 3, "in “Film, lamp on”"),
+    ],
+)
+def test_modes_in_words(names, measured, said):
+    found = RULES["white.cool"].found([white(n, 5.0) for n in names])
+    assert in_modes(found, measured) == said
+
+
+@pytest.mark.parametrize(
+    "found, sign, of_many, wanted",
+    [
+        ((2.0, 1.5, 2.5), 1, False, 1.5),
+        ((2.0, 1.5, 2.5), -1, False, 0.0),
+        ((-2.0, -2.5, -1.5), -1, False, 1.5),
+        # A value that two half widths don't separate from none, on both sides of that.
+        ((2.0, 1.01, 3.0), 1, False, 1.01),
+        ((2.0, 0.99, 3.0), 1, False, 0.0),
+        # Of many values it takes three.
+        ((2.0, 1.35, 2.7), 1, True, 1.35),
+        ((2.0, 1.32, 2.7), 1, True, 0.0),
+    ],
+)
+def test_a_figure_counts_only_if_it_is_far_from_none(found, sign, of_many, wanted):
+    assert least(found, sign, of_many) == pytest.approx(wanted)
+
+
+def test_values_of_many_patches_have_intervals_from_their_draws():
+    draws = np.array([[1.0, 0.0, np.nan], [3.0, 0.2, np.nan], [2.0, 0.1, np.nan]])
+    found = ranged([2.0, 0.1, np.nan], draws)
+    sd = np.std([1.0, 3.0, 2.0])
+    assert found.low[0] == pytest.approx(2 - 2 * sd) and found.high[0] == pytest.approx(2 + 2 * sd)
+    # Draws that are larger on average than the value move its interval down by that.
+    biased = ranged([2.0], [[2.5], [3.5], [3.0]])
+    assert biased.low[0] == pytest.approx(1 - 2 * np.std([2.5, 3.5, 3.0])) and biased.high[0] == 2.0
+
+
+def test_a_report_tells_at_most_ten_and_two_on_a_subject():
+    one = findings(evidence(white("A", 5.0)))[0]
+    many = [replace(one, key=f"{s}.{i}", severity=9 - i) for i in range(4) for s in "abcdefg"]
+    kept = for_report(many)
+    assert len(kept) == MOST and all(sum(k.subject == s for k in kept) <= MOST_PER_SUBJECT for s in "abcdefg")
+
+
+@pytest.mark.parametrize("svm, found", [(0.98, False), (1.02, True)])
+def test_flicker_is_told_from_the_visible_limit_on(svm, found):
+    figures = {"svm": svm, "modulation_percent": 74.0, "frequency_hz": 480.0}
+    said = faults(made("Film", {"modulation": figures}))
+    assert ("light.modulation" in said) == found
+    if found:
+        assert "in Film (74 % deep at 480 Hz)" in said["light.modulation"].sentence
+
+
+def modes_with(*errors):
+    return [
+        made(n, {"grey_ramp": {"de2000_mean": (e, e - 0.2, e + 0.2)}}) for n, e in zip("ABCD", errors, strict=False)
+    ]
+
+
+@pytest.mark.parametrize(
+    "errors, best, factory",
+    [
+        ((1.0, 4.0, 5.0), ["A"], True),
+        ((1.0, 1.3, 5.0), ["A", "B"], False),
+        # All alike: none is the best.
+        ((1.0, 1.1, 1.2), None, False),
+        # The second is not twice as far off.
+        ((1.0, 2.5, 5.0), ["A"], False),
+        # The first is no adjusted mode.
+        ((2.0, 6.0, 7.0), ["A"], False),
+    ],
+)
+def test_modes_are_compared_as_they_ship(errors, best, factory):
+    found = faults(*modes_with(*errors))
+    assert [o.setup.name for o in found["mode.best"].evidence] == best if best else "mode.best" not in found
+    assert ("mode.factory" in found) == factory
+
+
+def test_colours_count_only_where_all_modes_were_read_for_them():
+    a, b, c = modes_with(1.0, 3.0, 5.0)
+    colours = made("A", {"saturation": {"de2000_mean": (9.0, 8.9, 9.1)}}).analyses
+    mixed = replace(a, analyses={**a.analyses, **colours})
+    assert faults(mixed, b, c)["mode.best"].evidence[0].setup.name == "A"
+
+
+def test_no_setups_no_findings():
+    assert findings(DisplayEvidence([])) == []
