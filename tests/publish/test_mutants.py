@@ -2,9 +2,11 @@
 
 import json
 import random
+import re
 
 import pytest
 
+from lumenar import __version__
 from lumenar.cli import main
 from lumenar.publish.verify import verify
 
@@ -61,14 +63,14 @@ def test_no_value_can_be_changed_unnoticed(edition, name):  # noqa: F811
     assert not unnoticed
 
 
-def by_another_version(site, change=lambda page: page):
+def by_another_version(site, change=lambda page: page, version="0.1.9"):
     """The edition as if another version had made it."""
     for name in ("manifest.json", "data/manifest.json"):
         document = json.loads((site / name).read_text())
-        document["made_by"] = "lumenar 0.0.1"
+        document["made_by"] = f"lumenar {version}"
         (site / name).write_text(json.dumps(document))
     page = site / "index.html"
-    page.write_text(change(page.read_text()))
+    page.write_text(change(page.read_text().replace(__version__, version)))
     rehash(site)
     rezip(site)
     rehash(site)
@@ -77,7 +79,21 @@ def by_another_version(site, change=lambda page: page):
 def test_a_page_of_another_version_is_said_not_to_be_compared_whole(edition, capsys):  # noqa: F811
     by_another_version(edition, lambda page: page.replace("Scores", "Marks"))
     assert main(["verify", str(edition)]) == 3
-    assert "its page was made by lumenar 0.0.1" in capsys.readouterr().err
+    assert "its page was made by lumenar 0.1.9" in capsys.readouterr().err
+
+
+def test_a_page_from_before_there_were_findings_agrees(edition):  # noqa: F811
+    def older(page):
+        nav, whole = '<li><a href="#found">What we found</a></li>', re.compile(r'<h2 id="found">.*?</ol>', re.S)
+        assert nav in page and whole.search(page)
+        return whole.sub("", page.replace(nav, ""))
+
+    by_another_version(edition, older, "0.1.0")
+    check = verify(edition)
+    assert check.agrees and check.other_version == "lumenar 0.1.0", check.disagreements
+    # A later version must have them.
+    by_another_version(edition, lambda page: page, "0.1.9")
+    assert not verify(edition).agrees
 
 
 def test_a_score_forged_under_another_version_does_not_agree(edition, capsys):  # noqa: F811

@@ -1,5 +1,6 @@
 """The survey, the report it leaves, and checking the data package."""
 
+import html
 import json
 import re
 import shutil
@@ -40,6 +41,12 @@ def test_a_survey_leaves_readings_figures_site_and_package(surveyed, capsys):
     assert main(["verify", str(surveyed / "site")]) == 0
     assert "agrees" in capsys.readouterr().out
     assert verify(surveyed / "site" / "data.zip").compared > 2000
+    found = json.loads((surveyed / "findings.json").read_text())["findings"]
+    assert main(["findings", str(surveyed / "readings.json"), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["findings"] == found
+    page = html.unescape((surveyed / "site" / "index.html").read_text())
+    told = page[page.index('id="found"') : page.index('id="purposes"')]
+    assert 3 < told.count("<li>") <= 10 and found[0]["sentence"] in told
 
 
 def test_the_same_seed_gives_the_same_survey(surveyed, tmp_path, units):

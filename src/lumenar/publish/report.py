@@ -13,7 +13,9 @@ from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.app.exchange.file_meters import FileUnit
 from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
+from lumenar.app.findings import evidence
 from lumenar.core.analysis import value_of
+from lumenar.core.findings import findings, for_report
 from lumenar.core.measurements import MEASUREMENTS, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
@@ -65,6 +67,15 @@ def _environment() -> Environment:
     environment.filters["target"] = lambda key: resolve(key).title
     environment.filters["date"] = lambda v: f"{datetime.fromisoformat(v):%-d %B %Y}"
     return environment
+
+
+@dataclass(frozen=True)
+class FoundLine:
+    """A finding as the page tells it. modes: names of those that show it, with the anchors of their charts."""
+
+    sentence: str
+    advice: str
+    modes: Sequence[tuple[str, str]]
 
 
 def labels_of(setups: Sequence[SetupFigures], readings: ReadingsFile) -> dict[str, str]:
@@ -209,8 +220,20 @@ def _joined(texts: Iterable[str]) -> str:
     return "; ".join(dict.fromkeys(texts))
 
 
-def render(about: About, results: Results, rubric: Rubric) -> str:
-    """The report page as HTML; static, its charts SVG, no scripts."""
+def _found(
+    about: About, setups: Sequence[SetupFigures], labels: Mapping[str, str], anchors: Mapping[str, str]
+) -> list[FoundLine]:
+    told = for_report(findings(evidence.of_file(setups, about.kind, labels)))
+    return [FoundLine(f.sentence, f.advice, [(o.setup.name, anchors[o.setup.key]) for o in f.evidence]) for f in told]
+
+
+WITHOUT_FINDINGS = ("0.1.0",)
+"""Versions whose pages have no findings."""
+
+
+def render(about: About, results: Results, rubric: Rubric, version: str = __version__) -> str:
+    """The report page as HTML; static, its charts SVG, no scripts. version: of Lumenar; of another one the page has the contents,
+    though not the words."""
     labels = labels_of(results.setups, results.readings)
     by_key = {s.key: s for s in results.setups}
     purposes = []
@@ -224,16 +247,17 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
     first = purposes[0][0] if purposes else next(iter(rubric.purposes.values()))
     order = [k for k, _ in sorted(results.scores[first.key].items(), key=lambda i: -rank(i[1]))]
     setups = sorted(results.setups, key=lambda s: order.index(s.key))
+    anchors = {s.key: f"mode-{i}" for i, s in enumerate(setups, 1)}
     plates = [
         ModePlates(
             labels[s.key],
-            f"mode-{i}",
+            anchors[s.key],
             resolve(s.target).title,
             charts_of(s, labels[s.key], about.aspect),
             [f"{MEASUREMENTS[m].title}: {a.remark}" for m, a in s.analyses.items() if a.remark]
             + [f"{MEASUREMENTS[m].title}: none, {reason}" for m, reason in s.left_out.items()],
         )
-        for i, s in enumerate(setups, 1)
+        for s in setups
     ]
     return (
         _environment()
@@ -245,11 +269,12 @@ def render(about: About, results: Results, rubric: Rubric) -> str:
             purposes=purposes,
             modes=[mode_line(s, labels[s.key]) for s in setups],
             plates=plates,
+            found=_found(about, setups, labels, anchors) if version not in WITHOUT_FINDINGS else [],
             seen=results.seen,
             rubric=rubric,
             method=method(results),
             digest=results.digest,
-            version=__version__,
+            version=version,
             rubric_rules=list(rubric.rules.values()),
         )
     )

@@ -164,7 +164,8 @@ def _edition(
         problems.append(f"{PAGE} is missing")
         return 3 + len(outer), problems, ""
     made_by = str(outer.get("made_by"))
-    page, theirs = _guarded(path, lambda: render(about, results, rubric)), found[PAGE].decode(errors="replace")
+    page = _guarded(path, lambda: render(about, results, rubric, made_by.removeprefix("lumenar ")))
+    theirs = found[PAGE].decode(errors="replace")
     if made_by == f"lumenar {__version__}":
         if not same_page(page, theirs):
             problems.append(f"{PAGE}: is not the page that follows from the data")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display_of
@@ -48,13 +48,15 @@ def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readi
     return read
 
 
-def of_file(figures: Sequence[SetupFigures], kind: str = "monitor") -> DisplayEvidence:
-    """The evidence of a readings file's setups."""
+def of_file(
+    figures: Sequence[SetupFigures], kind: str = "monitor", names: Mapping[str, str] | None = None
+) -> DisplayEvidence:
+    """The evidence of a readings file's setups. names: what they are called, by key; their own names if it is None."""
     return DisplayEvidence(
         [
             SetupEvidence(
                 key=f.key,
-                name=f.name,
+                name=f.name if names is None else names[f.key],
                 signal=f.signal,
                 target=resolve(f.target),
                 shipped=f.shipped,
