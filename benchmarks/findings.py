@@ -2,7 +2,7 @@
 
 python -m benchmarks.findings [displays] [without]
 
-For every finding, its fault is planted in so many displays at twice the limit from which it is reported, and in so many at half.
+Each fault is planted in `displays` random displays at twice the limit of its rule, and in as many at half of the limit.
 Displays without faults are measured for everything. A fault of modulation is not planted, as its waveforms have no noise of their
 own.
 """
@@ -36,7 +36,7 @@ def planted_row(task: tuple[str, int]) -> tuple[str, int, int, Counter[str]]:
 
 
 def without(seed: int) -> list[str]:
-    """What is found on a display without faults, in SDR and in PQ."""
+    """The findings of a display without faults, in SDR and in PQ."""
     sdr = tuple(m for m in planted.MEASURED if m != "pq_tracking")
     both = (planted.setup(seed, sdr, noisy=True), planted.setup(seed, ("pq_tracking",), noisy=True))
     return [f.key for s in both for f in findings(planted.evidence(s)) if f.kind != "strength"]

@@ -9,7 +9,7 @@ _M_ARENA_MAX = -8
 
 
 def share_arenas() -> None:
-    """Let all threads share two pools of memory. By default each thread has one of its own, and each keeps what it once used."""
+    """Let all threads share two pools of memory. By default each thread has its own and keeps what it once used."""
     with suppress(OSError, AttributeError):
         ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
 

@@ -100,7 +100,7 @@ def _findings(readings: Path) -> str:
 
 
 def _cells(app: Application, review: int, modes: list[str] | None, measurements: list[str] | None) -> list[Cell]:
-    """What is measured: all modes as shipped and everything, or those that are named."""
+    """The cells to measure: all modes as shipped with all measurements, or only the named ones."""
     return [
         Cell(s.id, m.key)
         for s in reviews.setups_of(app.db.connection(), review)

@@ -115,7 +115,7 @@ def compare(app: Application, setup_ids: list[int], target_key: str | None) -> C
 
 
 def _analyses(app: Application, setup: SetupRow, review: int, target: Target) -> dict[str, Analysis]:
-    """By measurement what was read of a setup and is not out of date, against a target."""
+    """The up-to-date analyses of a setup against a target, by measurement."""
     own: dict[str, Analysis] = {}
     for cell, row in cells.newest(app, review).fresh.items():
         if cell.setup == setup.id:

@@ -103,7 +103,7 @@ def add(app: Application, new: NewDisplay) -> int:
 
 
 def _check(new: NewDisplay) -> None:
-    """Raise BadInputError with the field if what is said of a display can't be."""
+    """Check a new display's fields. BadInputError names the field that can't be right."""
     for name in ("maker", "model"):
         if not getattr(new, name).strip():
             raise BadInputError("display", f"A display needs its {name}.", name)

@@ -59,7 +59,7 @@ def _plausible(patches: Sequence[Patch], XYZ: Sequence[Sequence[float] | None]) 
 
 
 def _question(t: OpenTuning, step: TuningStep, XYZ: Sequence[Sequence[float] | None], new: Tried) -> None:
-    """Raise DoubtfulError about the first patch whose reading is unlikely by itself or after those before."""
+    """Raise DoubtfulError for the first unlikely reading: unlikely for its patch, or after the earlier attempts."""
     patches = step.proposal.patches
     signal: Signal = "sdr" if t.plan.mode.signal == "sdr" else "hlg"
     found = odd([(p.rgb, v) for p, v in zip(patches, XYZ, strict=True)], signal)

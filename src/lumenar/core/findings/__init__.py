@@ -17,7 +17,7 @@ RULES: dict[str, FindingRule] = {rule.key: rule for rules in _SUBJECTS for rule 
 """Every rule by its key."""
 
 MOST, MOST_PER_SUBJECT = 10, 2
-"""So many findings, and so many on one subject, are for a report. The rest is one click away."""
+"""The largest number of findings in a report, and of findings on one subject. The rest is one click away."""
 
 
 def findings(evidence: DisplayEvidence) -> list[Finding]:
@@ -50,8 +50,8 @@ def _worth(o: Observed) -> float:
 
 
 def _severity(found: Sequence[Observed], measured: int) -> float:
-    """How far beyond the visible limit the worst setup is, in doublings, by how much of the picture it concerns and how many
-    modes have it."""
+    """The excess over the visible limit in the worst setup, in doublings, weighted by its share of the picture and by the share
+    of modes that have the fault."""
     worst = found[0]
     return log2(1 + max(worst.excess, 0.0)) * (0.5 + 0.5 * worst.share) * (0.6 + 0.4 * len(found) / max(measured, 1))
 

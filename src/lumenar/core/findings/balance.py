@@ -25,7 +25,7 @@ from lumenar.core.numbers import listed
 KEY = grey_ramp.MEASUREMENT.key
 FIGURES = ("uv", "luminance_cd_m2")
 LEAST_LEVEL = 10.0
-"""Levels in % under this are judged by what is found near black."""
+"""The lowest level in % that is judged. Darker greys differ too little to be seen."""
 HUES = (
     ("red", 20),
     ("orange", 60),

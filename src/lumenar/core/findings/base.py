@@ -31,8 +31,8 @@ DRAWS = 60
 HALF_WIDTH = 2.0
 """Half width of a 95 % interval in standard deviations of the draws."""
 AT_ALL, AT_ALL_OF_MANY = 2.0, 3.0
-"""A figure is taken for a fault only if it is so many half widths away from none; the second number is for one of many values, or
-the worst of them. A 95 % interval alone would leave false findings by chance, as a display is asked hundreds of questions."""
+"""A rule fires only if its figure is this many half widths away from zero. The second number is for the worst of many values. The
+95 % interval alone would give false findings by chance, because hundreds of figures are judged on each display."""
 
 Kind = Literal["fault", "strength", "note"]
 
@@ -77,7 +77,7 @@ def ranged(value: ArrayLike, draws: ArrayLike) -> Ranged:
 
 @dataclass(frozen=True)
 class SetupEvidence:
-    """One setup with everything that was measured of it. key: names it in what is found; shipped: whether it is a mode with the
+    """One setup with all its measurements. key: its identity in findings; shipped: whether it is a mode with the
     settings of a reset; analyses: by measurement; readings: gives the readings of a measurement."""
 
     key: str
@@ -196,7 +196,7 @@ class Finding:
 
 
 def name_of(o: Observed) -> str:
-    """The name of a setup in a sentence, in quotes if it has a comma of its own."""
+    """The name of a setup in a sentence, in quotes if it contains a comma."""
     return f"“{o.setup.name}”" if "," in o.setup.name else o.setup.name
 
 

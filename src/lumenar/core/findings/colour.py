@@ -1,4 +1,4 @@
-"""Colours that are off by themselves: by hue, after adaptation to the measured white."""
+"""Errors of colours by hue, after adaptation to the measured white."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from lumenar.core.numbers import listed
 KEY = gamut.MEASUREMENT.key
 COVERAGE, AREA = "coverage_target_uv_percent", "area_target_uv_percent"
 TOLERANCE_PERCENT = 5.0
-"""So much of the target's area may be missing or added. Less is hardly visible in pictures."""
+"""The share of the target's area that may be missing or added. Smaller differences are hardly visible in pictures."""
 PRIMARIES = ("red", "green", "blue")
 
 

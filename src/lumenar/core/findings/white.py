@@ -27,12 +27,12 @@ FIGURES = ("white_de2000", "white_uv", "cct_k")
 
 
 def _direction(s: SetupEvidence) -> str:
-    """Where white lies from its target: along the Planckian locus, or to one side of it."""
+    """The direction in which white is off: along the Planckian locus (cool, warm) or across it (green, magenta)."""
     white = s.exact(KEY, "white_uv")
     assert white is not None
     target_XYZ = s.target.white_XYZ()
     cct = float(cct_duv(XYZ_to_xy(target_XYZ))[0])
-    # Without a CCT of its own, a target lies too far from the locus for its slope to matter.
+    # A target too far from the locus has no CCT. Any slope will do for it.
     cct = cct if np.isfinite(cct) else 6500.0
     low, high = (xy_to_uv(planck_xy(np.array(t))) for t in (0.97 * cct, 1.03 * cct))
     along: Array = (high - low) / np.linalg.norm(high - low)

@@ -103,7 +103,7 @@ def charts(shown: Sequence[Shown]) -> list[Chart]:
 
 
 def _share_chart(shown: Sequence[Shown], base: float) -> Chart:
-    """The blue share of each setup. base: that of the first, in %."""
+    """The blue share of each setup. base: the blue share of the first setup in %."""
     shares = [float(s.figures["blue_share_percent"]) for s in shown]
     rows = tuple(
         (

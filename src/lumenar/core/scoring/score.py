@@ -186,8 +186,8 @@ class _Sum:
             self.missing_core.append(rule.title if why in (NOT_MEASURED, OUT_OF_DATE) else f"{rule.title} ({why})")
 
     def sorted_lines(self) -> tuple[Line, ...]:
-        """The lines, the greatest loss first. Losses are shares of what is measured, so that together they are what the score
-        lacks of 100."""
+        """The lines, the greatest loss first. Each loss is a share of the measured weight, so all losses add up to 100 minus the
+        score."""
         shares = [x if x.loss is None else replace(x, loss=x.loss / self.weight) for x in self.lines]
         return tuple(sorted(shares, key=lambda x: -(x.loss if x.loss is not None else -1)))
 
