@@ -57,7 +57,7 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
         "Saver in one light (dark)", "Saver in 2 lights", "Which of 3 PQ modes are the same?", "Photo of Reel",
     ]  # fmt: skip
     assert said[0].lines[0] == "Saver high dims white by 38 %." and "the baseline was read 6 times" in said[0].how
-    assert said[0].lines[1].startswith("“does nothing in the dark”: not kept. In the dark, with Saver high")
+    assert said[0].lines[1].startswith("Saver “does nothing in the dark”: not kept. In the dark, with Saver high")
     assert said[1].lines[-1].startswith("Sun could not be had: the lamps")
     after = folder(app, television)
     page = (after / "index.html").read_text()

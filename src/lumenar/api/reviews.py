@@ -118,8 +118,8 @@ def read_firmware_changes(request: Request, review: Id) -> list[firmware_changes
 
 
 @router.get("/reviews/{review}/findings")
-def read_findings(request: Request, review: Id) -> list[views.FindingView]:
-    """What is certain of a display and worth telling, faults first, the most severe first."""
+def read_findings(request: Request, review: Id) -> views.ReviewFindings:
+    """Everything that is worth telling of a display: certain findings, and what experiments showed."""
     return views.of_review(application(request), review)
 
 

@@ -9,15 +9,18 @@ from lumenar.app.exchange.file_figures import analyse_file
 from lumenar.app.exchange.formats import text_as
 from lumenar.app.exchange.readings_file import parse_readings
 from lumenar.app.findings import evidence, views
+from lumenar.app.tuning import tunings
+from lumenar.app.tuning.tuning_bench import Tuner
+from lumenar.bench.plan import Cell
 from lumenar.cli import main
 from lumenar.core.findings import findings
 from lumenar.core.measurements import MEASUREMENTS
 
-from ...conftest import PHONE
+from ...conftest import PHONE, setup_of
 
 
 def test_a_review_and_its_readings_file_show_the_same(whole):
-    seen = views.of_review(whole, 1)
+    seen = views.of_review(whole, 1).findings
     file = parse_readings(text_as(whole, 1, "json"), "readings.json")
     document = views.document(findings(evidence.of_file(analyse_file(file))))
     assert [f.sentence for f in seen] == [f["sentence"] for f in document["findings"]] and len(seen) > 5
@@ -30,7 +33,7 @@ def test_a_review_and_its_readings_file_show_the_same(whole):
 def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
     from lumenar.app.board.cell_charts import plates
 
-    for f in views.of_review(whole, 1):
+    for f in views.of_review(whole, 1).findings:
         for e in f.evidence:
             drawn = plates(whole, 1, e.setup, e.measurement, [], None)
             assert not e.chart or e.chart in [c.key for c in drawn.charts], (f.key, e.chart)
@@ -39,7 +42,6 @@ def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
 
 def _figures(app, e):
     from lumenar.app.figures import cells
-    from lumenar.bench.plan import Cell
     from lumenar.store import reviews
 
     setup, review = reviews.setup(app.db.connection(), e.setup)
@@ -75,3 +77,16 @@ def test_a_file_that_is_neither_is_refused_with_one_line(text, tmp_path, capsys)
     assert main(["findings", str(tmp_path / "x.json")]) == 2
     said = capsys.readouterr().err
     assert said.count("\n") == 1 and "x.json" in said
+
+
+def test_what_experiments_and_tunings_showed_stands_beside(app, bench, monitor):
+    """A tuning with its gain; before it was measured again it says so."""
+    studio = setup_of(app, monitor, "Studio")
+    bench.runs.start(monitor, [Cell(studio.id, m) for m in ("white_black", "grey_ramp")])
+    bench.runs.finish()
+    assert views.of_review(app, monitor).behaviour == []
+    number = Tuner(app, bench).start(monitor, studio.id, tunings.wish_for(app, studio, "colour_work"))
+    bench.occupancy.wait()
+    tunings.keep(app, number, "Studio tuned")
+    (shown,) = views.of_review(app, monitor).behaviour
+    assert shown.title == "Tuning of Studio" and shown.how == "Not measured for proof yet." and shown.lines[0]

@@ -35,6 +35,7 @@ export type Consequences = Schemas["Consequences"];
 export type FormChoice = Schemas["FormChoice"];
 export type Verdict = Schemas["Verdict"];
 export type FindingView = Schemas["FindingView"];
+export type ObservedBehaviour = Schemas["ObservedBehaviour"];
 export type KnownMenu = Schemas["KnownMenu"];
 export type ReadPatch = Schemas["ReadPatch"];
 export type PastMenu = Schemas["PastMenu"];

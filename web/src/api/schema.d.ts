@@ -122,7 +122,7 @@ export interface paths {
         };
         /**
          * Read Findings
-         * @description What is certain of a display and worth telling, faults first, the most severe first.
+         * @description Everything that is worth telling of a display: certain findings, and what experiments showed.
          */
         get: operations["read_findings_api_v1_reviews__review__findings_get"];
         put?: never;
@@ -4941,6 +4941,18 @@ export interface components {
             until: string;
         };
         /**
+         * ObservedBehaviour
+         * @description What an experiment or a photo showed: of what, a sentence each, and how it was come by.
+         */
+        ObservedBehaviour: {
+            /** Title */
+            title: string;
+            /** Lines */
+            lines: string[];
+            /** How */
+            how: string;
+        };
+        /**
          * OfferedSetup
          * @description Another setup of the same sample.
          */
@@ -5721,6 +5733,17 @@ export interface components {
         ResultName: {
             /** Name */
             name: string;
+        };
+        /**
+         * ReviewFindings
+         * @description The findings of a review, faults first, the most severe first; and what experiments, photos, firmware comparisons and
+         *     tunings showed.
+         */
+        ReviewFindings: {
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
+            /** Behaviour */
+            behaviour: components["schemas"]["ObservedBehaviour"][];
         };
         /**
          * Room
@@ -7891,7 +7914,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingView"][];
+                    "application/json": components["schemas"]["ReviewFindings"];
                 };
             };
             /** @description Bad input */

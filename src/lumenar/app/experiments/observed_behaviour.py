@@ -47,7 +47,7 @@ def _seen(app: Application, experiment_id: int, title: str, how: str) -> Observe
         workaround = (end.workaround,) if end.workaround else ()
         return ObservedBehaviour(title, (end.sentence, *workaround), f"{how}.")
     e = experiments.explained(app, x, x.made)
-    kept = tuple(f"“{p.text}”: {p.kept}. {p.why}" for p in e.promises)
+    kept = tuple(f"{p.path.rsplit(' > ', 1)[-1]} “{p.text}”: {p.kept}. {p.why}" for p in e.promises)
     out = tuple(dict.fromkeys(f"{s.left_out[:1].upper()}{s.left_out[1:]}." for s in e.states if s.left_out))
     return ObservedBehaviour(
         title, (*e.features.values(), *kept, *out), f"{how}; the baseline was read {e.baselines} times."

@@ -9,9 +9,13 @@ from typing import Any
 import numpy as np
 
 from lumenar.app.application import Application
+from lumenar.app.experiments import observed_behaviour
 from lumenar.app.findings import evidence
+from lumenar.app.tuning import gains
 from lumenar.core.findings import findings, for_report
 from lumenar.core.findings.base import Finding, Kind, Observed
+from lumenar.core.recipes.purpose import ObservedBehaviour
+from lumenar.store import reviews, tunings
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -47,8 +51,38 @@ class FindingView:
     evidence: list[FindingEvidence]
 
 
-def of_review(app: Application, review_id: int) -> list[FindingView]:
-    """The findings of a review, faults first, the most severe first."""
+@dataclass(frozen=True, kw_only=True)
+class ReviewFindings:
+    """The findings of a review, faults first, the most severe first; and what experiments, photos, firmware comparisons and
+    tunings showed."""
+
+    findings: list[FindingView]
+    behaviour: list[ObservedBehaviour]
+
+
+def of_review(app: Application, review_id: int) -> ReviewFindings:
+    """Everything that is worth telling of a review's display."""
+    behaviour = [*observed_behaviour.found_by_itself(app, review_id), *_tuned(app, review_id)]
+    return ReviewFindings(findings=_certain(app, review_id), behaviour=behaviour)
+
+
+def _tuned(app: Application, review_id: int) -> list[ObservedBehaviour]:
+    """What each tuning gained that ended with a setup, the oldest first."""
+    found = []
+    for row in reversed(tunings.of_review(app.db.connection(), review_id)):
+        if row.result_id is not None:
+            worth = gains.worth(app, row.id)
+            proof = "Measured before and after" if worth.proven else "Not measured for proof yet"
+            found.append(ObservedBehaviour(f"Tuning of {_name(app, row.setup_id)}", (worth.sentence,), f"{proof}."))
+    return found
+
+
+def _name(app: Application, setup_id: int) -> str:
+    found = reviews.setup(app.db.connection(), setup_id)
+    return found[0].name if found else "a deleted setup"
+
+
+def _certain(app: Application, review_id: int) -> list[FindingView]:
     found = findings(evidence.of_review(app, review_id))
     told = {f.key for f in for_report(found)}
     return [

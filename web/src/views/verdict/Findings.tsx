@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { Link } from "react-router";
-import type { FindingView } from "../../api/client";
+import type { FindingView, ObservedBehaviour } from "../../api/client";
 import { Failed, Mono, Quiet } from "../../kit/basics";
 import { useFindings } from "./queries";
 
@@ -80,13 +80,40 @@ function Group({ title, about, of, review }: { title: string; about: string; of:
   );
 }
 
+/** What experiments, photos, firmware comparisons and tunings showed. */
+function Behaviour({ of }: { of: readonly ObservedBehaviour[] }) {
+  if (of.length === 0) return null;
+  return (
+    <Box as="section" aria-label="Behaviour" mb="26px">
+      <Text as="h2" fontWeight="600" fontSize="15px">
+        Behaviour
+      </Text>
+      <Text color="ink3" mb="6px">
+        What experiments, photos, firmware comparisons and tunings showed.
+      </Text>
+      {of.map((b) => (
+        <Box key={`${b.title} ${b.how}`} py="10px" borderTop="1px solid" borderColor="lineSoft" data-testid="behaviour">
+          <Text as="h3" fontWeight="500">
+            {b.title}
+          </Text>
+          {b.lines.map((line) => (
+            <Text key={line}>{line}</Text>
+          ))}
+          <Text color="ink3">{b.how}</Text>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
 /** What is certain of a display and worth telling, with the charts that it rests on. */
 export function Findings({ review }: { review: number }) {
   const findings = useFindings(review);
   if (findings.error) return <Failed error={findings.error} />;
   if (!findings.data) return <Quiet>Loading</Quiet>;
-  const faults = findings.data.filter((f) => f.kind === "fault");
-  if (findings.data.length === 0)
+  const { findings: found, behaviour } = findings.data;
+  const faults = found.filter((f) => f.kind === "fault");
+  if (found.length + behaviour.length === 0)
     return (
       <Quiet>
         Nothing certain was found yet. Findings appear once modes are measured: start with the first pass on the Board.
@@ -103,13 +130,13 @@ export function Findings({ review }: { review: number }) {
       <Group
         title="Strengths"
         about="What is better than anyone could see."
-        of={findings.data.filter((f) => f.kind === "strength")}
+        of={found.filter((f) => f.kind === "strength")}
         review={review}
       />
       <Group
         title="Modes compared"
         about="What the modes show side by side, as shipped."
-        of={findings.data.filter((f) => f.kind === "note")}
+        of={found.filter((f) => f.kind === "note")}
         review={review}
       />
       <Group
@@ -118,6 +145,7 @@ export function Findings({ review }: { review: number }) {
         of={faults.filter((f) => !f.reported)}
         review={review}
       />
+      <Behaviour of={behaviour} />
     </Box>
   );
 }
