@@ -75,6 +75,12 @@ def test_setups_that_were_changed_are_left_out_where_others_ship():
     assert "white.cool" in faults(white("Mine", 9.0, shipped=False))
 
 
+def test_modes_of_another_sample_do_not_count_twice():
+    a, b = white("Film", 5.0), replace(white("Film", 9.0), sample="B")
+    found = faults(a, b)["white.cool"]
+    assert found.measured == 1 and [o.amount[0] for o in found.evidence] == [5.0]
+
+
 @pytest.mark.parametrize(
     "names, measured, said",
     [

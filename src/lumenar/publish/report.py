@@ -220,10 +220,8 @@ def _joined(texts: Iterable[str]) -> str:
     return "; ".join(dict.fromkeys(texts))
 
 
-def _found(
-    about: About, setups: Sequence[SetupFigures], labels: Mapping[str, str], anchors: Mapping[str, str]
-) -> list[FoundLine]:
-    told = for_report(findings(evidence.of_file(setups, about.kind, labels)))
+def _found(setups: Sequence[SetupFigures], labels: Mapping[str, str], anchors: Mapping[str, str]) -> list[FoundLine]:
+    told = for_report(findings(evidence.of_file(setups, labels)))
     return [FoundLine(f.sentence, f.advice, [(o.setup.name, anchors[o.setup.key]) for o in f.evidence]) for f in told]
 
 
@@ -269,7 +267,7 @@ def render(about: About, results: Results, rubric: Rubric, version: str = __vers
             purposes=purposes,
             modes=[mode_line(s, labels[s.key]) for s in setups],
             plates=plates,
-            found=_found(about, setups, labels, anchors) if version not in WITHOUT_FINDINGS else [],
+            found=_found(setups, labels, anchors) if version not in WITHOUT_FINDINGS else [],
             seen=results.seen,
             rubric=rubric,
             method=method(results),

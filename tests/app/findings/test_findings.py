@@ -1,6 +1,7 @@
 """Findings of a review, of its exported readings and of a survey are the same."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
@@ -15,6 +16,7 @@ from lumenar.bench.plan import Cell
 from lumenar.cli import main
 from lumenar.core.findings import findings
 from lumenar.core.measurements import MEASUREMENTS
+from lumenar.store import reviews
 
 from ...conftest import PHONE, setup_of
 
@@ -30,6 +32,15 @@ def test_a_review_and_its_readings_file_show_the_same(whole):
     assert sum(f.reported for f in seen) <= 10 and {f.kind for f in seen} >= {"fault"}
 
 
+def test_findings_are_kept_until_what_they_rest_on_changes(whole):
+    first = views.of_review(whole, 1).findings
+    assert views.of_review(whole, 1).findings is first
+    setup = reviews.setups_of(whole.db.connection(), 1)[0]
+    with whole.db.transaction() as db:
+        reviews.change_setup(db, replace(setup, target="gamma22"), None)
+    assert views.of_review(whole, 1).findings is not first
+
+
 def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
     from lumenar.app.board.cell_charts import plates
 
@@ -42,7 +53,6 @@ def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
 
 def _figures(app, e):
     from lumenar.app.figures import cells
-    from lumenar.store import reviews
 
     setup, review = reviews.setup(app.db.connection(), e.setup)
     row = cells.newest(app, review).fresh[Cell(e.setup, e.measurement)]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from lumenar.app.application import Application
-from lumenar.app.displays.displays import display_of
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.app.figures import cells
 from lumenar.bench.plan import Cell
@@ -16,9 +15,8 @@ from lumenar.store import reviews
 from lumenar.store.runs import CellRow
 
 
-def of_review(app: Application, review_id: int) -> DisplayEvidence:
-    """The evidence of all setups of a review. What is out of date plays no part."""
-    now = cells.newest(app, review_id)
+def of_review(app: Application, review_id: int, now: cells.Newest) -> DisplayEvidence:
+    """The evidence of all setups of a review, from cells that are not out of date."""
     units = {u.id: u for u in reviews.units_of(app.db.connection(), review_id)}
     found = []
     for s in reviews.setups_of(app.db.connection(), review_id):
@@ -34,10 +32,9 @@ def of_review(app: Application, review_id: int) -> DisplayEvidence:
                     analyses=analyses,
                     readings=_reader(app, {m: row for m in analyses if (row := now.fresh.get(Cell(s.id, m)))}),
                     sample=units[s.unit_id].sample,
-                    firmware=units[s.unit_id].firmware,
                 )
             )
-    return DisplayEvidence(found, display_of(app, review_id).row.kind)
+    return DisplayEvidence(found)
 
 
 def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readings | None]:
@@ -48,9 +45,7 @@ def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readi
     return read
 
 
-def of_file(
-    figures: Sequence[SetupFigures], kind: str = "monitor", names: Mapping[str, str] | None = None
-) -> DisplayEvidence:
+def of_file(figures: Sequence[SetupFigures], names: Mapping[str, str] | None = None) -> DisplayEvidence:
     """The evidence of a readings file's setups. names: what they are called, by key; their own names if it is None."""
     return DisplayEvidence(
         [
@@ -65,6 +60,5 @@ def of_file(
                 sample=f.unit or "",
             )
             for f in figures
-        ],
-        kind,
+        ]
     )

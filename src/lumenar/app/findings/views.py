@@ -10,6 +10,7 @@ import numpy as np
 
 from lumenar.app.application import Application
 from lumenar.app.experiments import observed_behaviour
+from lumenar.app.figures import cells
 from lumenar.app.findings import evidence
 from lumenar.app.tuning import gains
 from lumenar.core.findings import findings, for_report
@@ -83,7 +84,21 @@ def _name(app: Application, setup_id: int) -> str:
 
 
 def _certain(app: Application, review_id: int) -> list[FindingView]:
-    found = findings(evidence.of_review(app, review_id))
+    """Findings depend on readings that never change, so they are kept by the cells and setups that they rest on."""
+    now = cells.newest(app, review_id)
+    rests_on = tuple(sorted((c.setup, c.measurement, row.run_id, row.over) for c, row in now.fresh.items()))
+    setups = tuple(
+        (s.id, s.name, s.target, bool(s.shipped) and not s.changes)
+        for s in reviews.setups_of(app.db.connection(), review_id)
+    )
+    kept: list[FindingView] = app.cache.get(
+        ("findings", review_id, rests_on, setups), lambda: _found(app, review_id, now)
+    )
+    return kept
+
+
+def _found(app: Application, review_id: int, now: cells.Newest) -> list[FindingView]:
+    found = findings(evidence.of_review(app, review_id, now))
     told = {f.key for f in for_report(found)}
     return [
         FindingView(

@@ -78,7 +78,7 @@ def ranged(value: ArrayLike, draws: ArrayLike) -> Ranged:
 @dataclass(frozen=True)
 class SetupEvidence:
     """One setup with all its measurements. key: its identity in findings; shipped: whether it is a mode with the
-    settings of a reset; analyses: by measurement; readings: gives the readings of a measurement."""
+    settings of a reset; analyses: by measurement; readings: gives the readings of a measurement; sample: of the display."""
 
     key: str
     name: str
@@ -88,8 +88,7 @@ class SetupEvidence:
     analyses: Mapping[str, Analysis]
     readings: Callable[[str], Readings | None]
     sample: str = ""
-    firmware: str = ""
-    _drawn: dict[str, Mapping[str, Array]] = field(default_factory=dict, repr=False, compare=False)
+    _drawn: dict[str, Mapping[str, Array]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def scalar(self, measurement: str, key: str) -> tuple[float, float, float] | None:
         """A figure with its 95 % interval; None if it was not measured."""
@@ -123,15 +122,16 @@ class SetupEvidence:
 
 @dataclass(frozen=True)
 class DisplayEvidence:
-    """All setups of a display, and words for the kind of display it is."""
+    """All setups of a display, those of the sample under review first."""
 
     setups: Sequence[SetupEvidence]
-    kind: str = "monitor"
 
     @cached_property
     def as_shipped(self) -> Sequence[SetupEvidence]:
-        """The setups that are modes with the settings of a reset; all setups if none is."""
-        return [s for s in self.setups if s.shipped] or list(self.setups)
+        """The setups of the first sample that are modes with the settings of a reset; all its setups if none is. Modes of another
+        sample would count twice."""
+        own = [s for s in self.setups if s.sample == self.setups[0].sample]
+        return [s for s in own if s.shipped] or own
 
 
 @dataclass(frozen=True, kw_only=True)
