@@ -154,37 +154,21 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
 
 ADVICE = "Correct it with the six colours' controls, or choose a mode that limits colours to the target's gamut."
 RULES = (
-    FindingRule(
-        key="colour.oversaturated",
-        measurement=STEPS,
-        observe=_by_hue("chroma", 1),
-        sentence=_words("oversaturated"),
-        advice=ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="colour.undersaturated",
-        measurement=STEPS,
-        observe=_by_hue("chroma", -1),
-        sentence=_words("undersaturated"),
-        advice=ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="colour.hue",
-        measurement=STEPS,
-        observe=_by_hue("hue", None),
-        sentence=_words("turned in hue"),
-        advice=ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="colour.lightness",
-        measurement=STEPS,
-        observe=_by_hue("lightness", None),
-        sentence=_words("off in lightness"),
-        advice=ADVICE,
-        signals=("sdr",),
+    *(
+        FindingRule(
+            key=f"colour.{key}",
+            measurement=STEPS,
+            observe=_by_hue(part, sign),
+            sentence=_words(what),
+            advice=ADVICE,
+            signals=("sdr",),
+        )
+        for key, part, sign, what in (
+            ("oversaturated", "chroma", 1, "oversaturated"),
+            ("undersaturated", "chroma", -1, "undersaturated"),
+            ("hue", "hue", None, "turned in hue"),
+            ("lightness", "lightness", None, "off in lightness"),
+        )
     ),
     FindingRule(
         key="colour.one_bad", measurement=SWATCHES, observe=_one_bad, sentence=_one_bad_words, signals=("sdr",)

@@ -119,41 +119,22 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
 SHADOW_ADVICE = "Look for a control of shadows or of the black level, or choose another gamma."
 CURVE_ADVICE = "Choose another gamma setting, or judge the mode against the target that it follows."
 RULES = (
-    FindingRule(
-        key="tone.shadow_dip",
-        measurement=RAMP,
-        unit="L*",
-        observe=_off(SHADOWS, -1, VISIBLE_SHADOW),
-        sentence=_band_words("Shadows are too dark"),
-        advice=SHADOW_ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="tone.shadow_lift",
-        measurement=RAMP,
-        unit="L*",
-        observe=_off(SHADOWS, 1, VISIBLE_SHADOW),
-        sentence=_band_words("Shadows are too bright"),
-        advice=SHADOW_ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="tone.washed",
-        measurement=RAMP,
-        unit="L*",
-        observe=_off(MIDDLE, 1, VISIBLE_COLOUR),
-        sentence=_band_words("Greys are too bright"),
-        advice=CURVE_ADVICE,
-        signals=("sdr",),
-    ),
-    FindingRule(
-        key="tone.dark_mid",
-        measurement=RAMP,
-        unit="L*",
-        observe=_off(MIDDLE, -1, VISIBLE_COLOUR),
-        sentence=_band_words("Greys are too dark"),
-        advice=CURVE_ADVICE,
-        signals=("sdr",),
+    *(
+        FindingRule(
+            key=f"tone.{key}",
+            measurement=RAMP,
+            unit="L*",
+            observe=_off(band, sign, limit),
+            sentence=_band_words(what),
+            advice=SHADOW_ADVICE if band == SHADOWS else CURVE_ADVICE,
+            signals=("sdr",),
+        )
+        for key, band, sign, limit, what in (
+            ("shadow_dip", SHADOWS, -1, VISIBLE_SHADOW, "Shadows are too dark"),
+            ("shadow_lift", SHADOWS, 1, VISIBLE_SHADOW, "Shadows are too bright"),
+            ("washed", MIDDLE, 1, VISIBLE_COLOUR, "Greys are too bright"),
+            ("dark_mid", MIDDLE, -1, VISIBLE_COLOUR, "Greys are too dark"),
+        )
     ),
     FindingRule(
         key="tone.crushed",
