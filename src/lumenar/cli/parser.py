@@ -21,6 +21,7 @@ class _OneLineParser(argparse.ArgumentParser):
 
 
 def parser() -> _OneLineParser:
+    """The parser of all commands. Parsed options have `run`, which carries the command out."""
     top = _OneLineParser(prog="lumenar", description="Measure displays, publish reports anyone can recompute.")
     top.add_argument("--version", action="version", version=__version__)
     added = top.add_subparsers(required=True, metavar="command")
