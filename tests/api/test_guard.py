@@ -219,3 +219,14 @@ def test_what_is_published_is_served_and_nothing_beside_it(client, app, bench):
     (home / ".making-x" / "index.html").write_text("half made")
     for path in ("/published/orphan-7/1/", "/published/.making-x/index.html", "/published/"):
         problem(client.get(path), 404, "not-found")
+
+
+def test_browsers_keep_scripts_for_good_and_ask_for_the_page_each_time(app, bench, tmp_path, monkeypatch):
+    (tmp_path / "assets").mkdir()
+    (tmp_path / "assets" / "index-1a2b3c.js").write_text("1")
+    (tmp_path / "index.html").write_text("<!doctype html>")
+    monkeypatch.setattr("lumenar.api.server.STATIC", tmp_path)
+    client = own_client(app, bench)
+    assert client.get("/assets/index-1a2b3c.js").headers["cache-control"] == "public, max-age=31536000, immutable"
+    assert client.get("/").headers["cache-control"] == client.get("/review/1").headers["cache-control"] == "no-cache"
+    assert client.get("/assets/other.js").status_code == 404

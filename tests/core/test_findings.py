@@ -134,6 +134,18 @@ def test_a_report_tells_at_most_ten_and_two_on_a_subject():
     many = [replace(one, key=f"{s}.{i}", severity=9 - i) for i in range(4) for s in "abcdefg"]
     kept = for_report(many)
     assert len(kept) == MOST and all(sum(k.subject == s for k in kept) <= MOST_PER_SUBJECT for s in "abcdefg")
+    assert kept == many[:MOST], "the most severe"
+
+
+@pytest.mark.parametrize("others, faults_kept", [(0, 10), (1, 9), (2, 8), (5, 8)])
+def test_faults_leave_room_for_what_is_good(others, faults_kept):
+    one = findings(evidence(white("A", 5.0)))[0]
+    faults_ = [replace(one, key=f"{s}.{i}") for i in range(2) for s in "abcdefg"]
+    good = [replace(one, key=f"good{i}.exact", kind="strength") for i in range(others)]
+    kept = for_report([*faults_, *good])
+    assert [f.kind for f in kept] == ["fault"] * faults_kept + ["strength"] * min(others, 2)
+    # Without faults, everything else has room.
+    assert for_report(good) == good
 
 
 @pytest.mark.parametrize("svm, found", [(0.98, False), (1.02, True)])
@@ -158,6 +170,8 @@ def modes_with(*errors):
         ((1.0, 1.3, 5.0), ["A", "B"], False),
         # All alike: none is the best.
         ((1.0, 1.1, 1.2), None, False),
+        # The least exact of the tied modes doesn't hide the next one.
+        ((1.0, 1.39, 1.5), ["A", "B"], False),
         # The second is not twice as far off.
         ((1.0, 2.5, 5.0), ["A"], False),
         # The first is no adjusted mode.

@@ -42,7 +42,7 @@ SDR = ("srgb", "bt709_bt1886", "gamma22", "p3_d65_g22", "display_p3")
 
 @dataclass
 class Scene:
-    """What a random display without faults shows, and what a fault may change of it. patch arrays are those of a layout."""
+    """The light of a random display without faults. A fault changes `XYZ`. The arrays have one entry per patch."""
 
     target: Target
     white: float
@@ -80,7 +80,7 @@ Fault = Callable[[Scene, float], None]
 
 
 def solved(error: Callable[[float], np.ndarray], wanted: float, top: float) -> float:
-    """The amount between 0 and `top` with which the largest error is what is wanted."""
+    """Find by bisection the amount from 0 to `top` whose largest error is `wanted`."""
     low, high = 0.0, top
     for _ in range(50):
         middle = (low + high) / 2
@@ -120,7 +120,7 @@ def drift(s: Scene, size: float) -> None:
 
 
 def tone(at: float, width: float, sign: int, limit: float, s: Scene, size: float) -> None:
-    """Greys around a level are too bright or too dark by so much in L*."""
+    """Make greys around a level too bright or too dark, by `size` times the limit in L*."""
     Lab = s.Lab()
     nearest = s.rgb[np.argmin(np.abs(s.rgb[:, 1] - at) + np.where(s.grey, 0, 9)), 1]
     Lab[:, 0] += sign * size * limit * np.exp(-(((s.rgb[:, 1] - nearest) / width) ** 2)) * s.grey
@@ -188,8 +188,7 @@ def zone(tinted: bool, s: Scene, size: float) -> None:
 
 
 def dark_zone(s: Scene, size: float) -> None:
-    """A zone is darker in dark grey only, by a share of its luminance that nobody sees. That has an upper end too, so the larger
-    size is 1.6 times the limit."""
+    """Make a zone darker in dark grey only, by a share of luminance that is still invisible: at most 1.6 times the limit."""
     corner = (s.zone[:, 0] == 0) & (s.zone[:, 1] == 0) & (s.rgb[:, 1] < 0.25)
     s.XYZ[corner] *= 1 - min(size, 1.6) * screen.DARK_FALL_PERCENT / 100
 
@@ -219,7 +218,7 @@ def boost(sign: int, s: Scene, size: float) -> None:
 
 
 def pq_off(sign: int, s: Scene, size: float) -> None:
-    """Mid-tones of PQ are off by so much of the code."""
+    """Shift PQ mid-tones by `size` times the limit in % of the code."""
     Y = s.XYZ[:, 1]
     V = pq_inverse(Y)
     weight = np.clip((V - 0.15) / 0.1, 0, 1) * np.clip((0.62 - V) / 0.06, 0, 1)
@@ -277,7 +276,7 @@ USUAL_NOISE, ANY_NOISE = (0.0004, 0.0012), (0.0004, 0.01)
 def setup(
     seed: int, measurements: tuple[str, ...], fault: Fault | None = None, size: float = 0.0, noisy: bool = False
 ) -> SetupEvidence:
-    """A random display measured for something, with a fault of a size in all of it, by a meter with noise."""
+    """Measure a random display with a noisy meter. fault, size: what is planted in it; noisy: allow meters of up to 1 %."""
     rng = np.random.default_rng([seed, 23])
     hdr = any(m == "pq_tracking" for m in measurements)
     target = TARGETS["p3_d65_pq"] if hdr else TARGETS[str(rng.choice(SDR))]
@@ -305,5 +304,5 @@ def setup(
 
 
 def evidence(*setups: SetupEvidence) -> DisplayEvidence:
-    """What was measured of a display in these setups."""
+    """The evidence of a display with these setups."""
     return DisplayEvidence(setups)

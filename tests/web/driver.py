@@ -48,7 +48,7 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
 
 
 def sized(driver: webdriver.Chrome, width: int, height: int = 800, factor: float = 1) -> None:
-    """Give the tab in front a viewport of this size, in CSS pixels of so many device pixels."""
+    """Set the viewport of the current tab. factor: device pixels per CSS pixel."""
     size = {"width": width, "height": height, "deviceScaleFactor": factor, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
 

@@ -62,7 +62,7 @@ def _add_bench(added: _Commands) -> None:
     p.add_argument("--seed", type=_seed, help="another seed for sample and noise than the unit file's")
     p.add_argument("--modes", nargs="+", metavar="MODE", help="only these modes (default: all)")
     p.add_argument("--measurements", nargs="+", metavar="KEY", help="only these measurements (default: all)")
-    p.add_argument("--tune", action="store_true", help="tune the best mode per purpose and replay what was found")
+    p.add_argument("--tune", action="store_true", help="tune the best mode of each purpose, then replay the settings")
 
     p = _command(added, "tune", "find a mode's best settings on the simulated bench", commands.run_tune)
     p.add_argument("unit", type=Path, metavar="UNIT.json", help="unit file of the display (docs/unit-file.md)")
@@ -84,7 +84,10 @@ def _add_files(added: _Commands) -> None:
     p.add_argument("--json", action="store_true", help="the figures file on standard output")
 
     p = _command(
-        added, "findings", "what is worth telling of a display, from a readings or unit file", commands.run_findings
+        added,
+        "findings",
+        "faults and strengths of a display, from a readings file or a unit file",
+        commands.run_findings,
     )
     p.add_argument("file", type=Path, metavar="READINGS|UNIT", help="readings file, or unit file to survey first")
     _columns(p)

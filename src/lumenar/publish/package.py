@@ -12,7 +12,10 @@ from typing import Any, get_args
 from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures, analyse_file, analyse_setup, figures_document
 from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
+from lumenar.app.findings import evidence, views
 from lumenar.core.analysis import Analysis
+from lumenar.core.findings import findings
+from lumenar.core.findings.base import Finding
 from lumenar.core.menu.controls import MenuError, Value, text_of
 from lumenar.core.menu.documents import document_of
 from lumenar.core.menu.documents import menu_from as parsed_menu
@@ -23,7 +26,24 @@ from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.core.scoring.rubric import Purpose, Rubric
 from lumenar.core.scoring.score import Score, score
 
-FILES = ("readings.json", "figures.json", "scores.json", "recipes.json", "rubric.json", "menu.json", "advice.json")
+FINDINGS = "findings.json"
+FILES = (
+    "readings.json",
+    "figures.json",
+    "scores.json",
+    "recipes.json",
+    FINDINGS,
+    "rubric.json",
+    "menu.json",
+    "advice.json",
+)
+WITHOUT_FINDINGS = ("0.1.0",)
+"""Versions whose packages and pages have no findings."""
+
+
+def files_of(version: str) -> tuple[str, ...]:
+    """The files of a data package that a version of Lumenar makes, its manifest left out."""
+    return tuple(f for f in FILES if f != FINDINGS or version not in WITHOUT_FINDINGS)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,7 +77,7 @@ class About:
 
 @dataclass(frozen=True, kw_only=True)
 class Results:
-    """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose.
+    """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose, findings.
     digest: of the readings, whatever their order; seen: what the display does by itself, as it was found."""
 
     setups: Sequence[SetupFigures]
@@ -65,6 +85,7 @@ class Results:
     recipes: dict[str, Recipe | None]
     digest: str
     readings: ReadingsFile
+    findings: Sequence[Finding]
     seen: Sequence[ObservedBehaviour] = ()
     inputs: str = ""
     """The digest of the menu and of what people wrote, which no reading tells."""
@@ -120,6 +141,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         recipes=recipes,
         digest=digest_of(readings),
         readings=readings,
+        findings=findings(evidence.of_file(setups)),
         seen=advice.seen,
         inputs=inputs,
     )
@@ -259,6 +281,7 @@ def write_package(
         "figures.json": dumps(figures_package(results)),
         "scores.json": dumps(scores_document(results, rubric)),
         "recipes.json": dumps(recipes_document(results)),
+        FINDINGS: dumps(views.document(results.findings)),
         "rubric.json": rubric_text,
         "menu.json": dumps(menu_document(menu)),
         "advice.json": dumps(advice_document(advice)),

@@ -13,9 +13,8 @@ from lumenar import __version__
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.app.exchange.file_meters import FileUnit
 from lumenar.app.exchange.readings_file import FileSetup, ReadingsFile
-from lumenar.app.findings import evidence
 from lumenar.core.analysis import value_of
-from lumenar.core.findings import findings, for_report
+from lumenar.core.findings import for_report
 from lumenar.core.measurements import MEASUREMENTS, Figure, brightness_ladder, gamut, grey_ramp, white_black
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import grouped, kelvin, mid_sentence, significant
@@ -25,7 +24,7 @@ from lumenar.core.scoring.score import Score, rank, tied
 from lumenar.core.signals import WORDS, words_of
 from lumenar.core.targets import resolve
 from lumenar.publish import pictures
-from lumenar.publish.package import About, Results
+from lumenar.publish.package import FINDINGS, About, Results, files_of
 from lumenar.publish.pictures.notched_rule import rule
 
 PANELS = {"lcd": "liquid-crystal panel", "oled": "emissive panel", "projector": "projector", "other": "panel"}
@@ -220,15 +219,6 @@ def _joined(texts: Iterable[str]) -> str:
     return "; ".join(dict.fromkeys(texts))
 
 
-def _found(setups: Sequence[SetupFigures], labels: Mapping[str, str], anchors: Mapping[str, str]) -> list[FoundLine]:
-    told = for_report(findings(evidence.of_file(setups, labels)))
-    return [FoundLine(f.sentence, f.advice, [(o.setup.name, anchors[o.setup.key]) for o in f.evidence]) for f in told]
-
-
-WITHOUT_FINDINGS = ("0.1.0",)
-"""Versions whose pages have no findings."""
-
-
 def render(about: About, results: Results, rubric: Rubric, version: str = __version__) -> str:
     """The report page as HTML; static, its charts SVG, no scripts. version: of Lumenar; of another one the page has the contents,
     though not the words."""
@@ -267,7 +257,10 @@ def render(about: About, results: Results, rubric: Rubric, version: str = __vers
             purposes=purposes,
             modes=[mode_line(s, labels[s.key]) for s in setups],
             plates=plates,
-            found=_found(setups, labels, anchors) if version not in WITHOUT_FINDINGS else [],
+            found=[
+                FoundLine(f.sentence, f.advice, [(o.setup.name, anchors[o.setup.key]) for o in f.evidence])
+                for f in (for_report(results.findings) if FINDINGS in files_of(version) else ())
+            ],
             seen=results.seen,
             rubric=rubric,
             method=method(results),

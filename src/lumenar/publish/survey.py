@@ -13,9 +13,6 @@ from lumenar.app.application import Application
 from lumenar.app.bench.bench import BenchService
 from lumenar.app.drivers.simulated import arrivals
 from lumenar.app.errors import BadInputError, ConflictError
-from lumenar.app.exchange.file_figures import analyse_file
-from lumenar.app.exchange.readings_file import parse_readings
-from lumenar.app.findings import evidence, views
 from lumenar.app.instruments.instruments import correct_for
 from lumenar.app.recipes import recipes
 from lumenar.app.recipes.replay import Replayer
@@ -25,7 +22,6 @@ from lumenar.app.setups import new_reviews
 from lumenar.app.tuning import gains, tunings
 from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.bench.plan import Cell
-from lumenar.core.findings import findings
 from lumenar.core.measurements import MEASUREMENTS
 from lumenar.publish.edition import publish
 from lumenar.store import reviews
@@ -82,21 +78,14 @@ def survey(
             publish(app, review)
             site = next((Path(temporary) / "editions").glob("*/1"))
             shutil.move(site, out / "site")
-            for file in ("readings.json", "figures.json"):
+            for file in ("readings.json", "figures.json", "findings.json"):
                 shutil.copyfile(out / "site" / "data" / file, out / file)
-            (out / "findings.json").write_text(_findings(out / "readings.json"), "utf-8")
             best = [
                 (b.purpose, b.of_all[0].name, b.of_all[1].value or 0.0) for b in setup_scores.best_modes(app, review)
             ]
         finally:
             app.close()
     return SurveyResult(out, total, best, tuned)
-
-
-def _findings(readings: Path) -> str:
-    """The findings file of a readings file."""
-    found = findings(evidence.of_file(analyse_file(parse_readings(readings.read_bytes(), readings.name))))
-    return json.dumps(views.document(found), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def _cells(app: Application, review: int, modes: list[str] | None, measurements: list[str] | None) -> list[Cell]:

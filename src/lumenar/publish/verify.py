@@ -19,11 +19,12 @@ from typing import Any, TypeVar
 from lumenar import __version__
 from lumenar.app.errors import BadInputError, UserError
 from lumenar.app.exchange.readings_file import ReadingsFile, parse_readings
+from lumenar.app.findings import views
 from lumenar.app.rubric_files import known_rubrics, load_rubric
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.core.strict_json import once
 from lumenar.publish.package import (
-    FILES,
+    FINDINGS,
     About,
     Results,
     advice_document,
@@ -31,6 +32,7 @@ from lumenar.publish.package import (
     compute,
     dumps,
     figures_package,
+    files_of,
     menu_document,
     menu_from,
     recipes_document,
@@ -221,12 +223,14 @@ def _listed(found: dict[str, bytes], prefix: str, path: Path | str, format: str)
 
 def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, list[str], Results, About, Rubric]:
     compared, problems = _listed(found, prefix, path, "lumenar-package")
-    for name in FILES:
+    version = str(_json(found[MANIFEST], f"{prefix}{MANIFEST}").get("made_by")).removeprefix("lumenar ")
+    belonging = files_of(version)
+    for name in belonging:
         if name not in found:
             raise _bad(path, f"{prefix}{name} is missing from the package")
         if name not in _json(found[MANIFEST], MANIFEST)["files"]:
             problems.append(f"{prefix}{MANIFEST}: {name} is not listed")
-    problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in (*FILES, MANIFEST)]
+    problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in (*belonging, MANIFEST)]
     about = _about(_json(found[MANIFEST], f"{prefix}{MANIFEST}"), f"{prefix}{MANIFEST}")
     readings = parse_readings(found["readings.json"], f"{prefix}readings.json")
     problems += _identities(about, readings, f"{prefix}{MANIFEST}")
@@ -240,10 +244,11 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
         "figures.json": figures_package(results),
         "scores.json": scores_document(results, rubric),
         "recipes.json": recipes_document(results),
+        FINDINGS: views.document(results.findings),
         "menu.json": menu_document(menu),
         "advice.json": advice_document(advice),
     }
-    for name, document in recomputed.items():
+    for name, document in ((n, d) for n, d in recomputed.items() if n in belonging):
         counted, differing = _compare(name, json.loads(dumps(document)), _json(found[name], f"{prefix}{name}"))
         compared += counted
         problems += differing

@@ -284,7 +284,7 @@ function Under({ experiment, onState }: { experiment: Experiment; onState: (s: S
   );
 }
 
-/** What an experiment is about and how far it is, with what went wrong. */
+/** An experiment's question, its progress, and its errors. */
 export function Progress({
   experiment,
   error,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 
 from lumenar.app.application import Application
 from lumenar.app.exchange.file_figures import SetupFigures
@@ -45,13 +45,13 @@ def _reader(app: Application, rows: dict[str, CellRow]) -> Callable[[str], Readi
     return read
 
 
-def of_file(figures: Sequence[SetupFigures], names: Mapping[str, str] | None = None) -> DisplayEvidence:
-    """The evidence of a readings file's setups. names: what they are called, by key; their own names if it is None."""
+def of_file(figures: Sequence[SetupFigures]) -> DisplayEvidence:
+    """The evidence of a readings file's setups."""
     return DisplayEvidence(
         [
             SetupEvidence(
                 key=f.key,
-                name=f.name if names is None else names[f.key],
+                name=f.name,
                 signal=f.signal,
                 target=resolve(f.target),
                 shipped=f.shipped,

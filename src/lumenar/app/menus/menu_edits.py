@@ -264,7 +264,7 @@ def _delete_with_its_mode(db: sqlite3.Connection, setup: SetupRow) -> None:
         )
     made = reviews.belongings(db, setup.id)
     if made or not setup.shipped or setup.changes:
-        what = listed([f"{n} {_plural(name, n)}" for name, n in made]) or "settings of its own"
+        what = listed([f"{n} {_plural(name, n)}" for name, n in made]) or "changed settings"
         raise ConflictError(
             "menu",
             f"{setup.name} has {what}, which would be lost with its mode {setup.mode}. Nothing was changed. Keep the mode,"

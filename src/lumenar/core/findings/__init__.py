@@ -1,7 +1,7 @@
-"""What is worth telling of a display, found by rules: one file per subject, each with RULES.
+"""Findings: sentences about faults and strengths of a display, made by rules. Each subject has a file with RULES.
 
-A rule fires only if the end of its interval that is nearest to "no fault" is still visible, or outside a standard's tolerance. So
-nothing is found on a display without faults, whatever noise its meter has. The same fault in several modes is one finding.
+A rule fires only if the figure is beyond its limit at both ends of the interval, and far enough from zero that noise can't be the
+reason. The same fault in several modes is one finding.
 """
 
 from __future__ import annotations
@@ -18,6 +18,8 @@ RULES: dict[str, FindingRule] = {rule.key: rule for rules in _SUBJECTS for rule 
 
 MOST, MOST_PER_SUBJECT = 10, 2
 """The largest number of findings in a report, and of findings on one subject. The rest is one click away."""
+RESERVED = 2
+"""Places in a report that faults leave free for strengths and comparisons."""
 
 
 def findings(evidence: DisplayEvidence) -> list[Finding]:
@@ -57,9 +59,18 @@ def _severity(found: Sequence[Observed], measured: int) -> float:
 
 
 def for_report(found: Sequence[Finding]) -> list[Finding]:
-    """The findings that a report tells: the most severe, at most ten and at most two on a subject."""
-    kept: list[Finding] = []
+    """The findings that a report prints, in their order: the most severe, at most ten and at most two on a subject. However many
+    faults there are, two places are kept for what is good and for how modes compare."""
+    faults = [f for f in found if f.kind == "fault"]
+    others = [f for f in found if f.kind != "fault"]
+    kept = _most_severe(faults, MOST - min(RESERVED, len(others)), [])
+    return _most_severe(others, MOST, kept)
+
+
+def _most_severe(found: Sequence[Finding], most: int, kept: Sequence[Finding]) -> list[Finding]:
+    """`kept` with the first of `found`, up to `most` in all and two on a subject."""
+    out = list(kept)
     for f in found:
-        if len(kept) < MOST and sum(k.subject == f.subject for k in kept) < MOST_PER_SUBJECT:
-            kept.append(f)
-    return kept
+        if len(out) < most and sum(k.subject == f.subject and k.kind == f.kind for k in out) < MOST_PER_SUBJECT:
+            out.append(f)
+    return out

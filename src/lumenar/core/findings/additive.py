@@ -8,7 +8,7 @@ from lumenar.core.findings.base import FindingRule, Observed, SetupEvidence, in_
 from lumenar.core.measurements import additivity
 
 KEY, FIGURE = additivity.MEASUREMENT.key, "white_boost_percent"
-MEANS = "Profiles and tables that assume a sum will be wrong, so use one made from many patches."
+MEANS = "Matrix profiles assume this sum and will be wrong. Use a profile made from many patches."
 
 
 def _off(sign: int) -> Callable[[SetupEvidence], Observed | None]:

@@ -94,6 +94,6 @@ RULES = (
         observe=_drift,
         sentence=_words,
         signals=("sdr",),
-        advice="Correct it with the offsets, or with the points of a white balance table if the menu has one.",
+        advice="Adjust the offsets, or the points of the white balance table if the menu has one.",
     ),
 )

@@ -6,7 +6,7 @@ import warnings
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -17,6 +17,7 @@ from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Signal, Target
 
 Array = NDArray[np.float64]
+T = TypeVar("T")
 
 VISIBLE_WHITE = 1.0
 """dE2000 that is visible in white beside a reference."""
@@ -50,14 +51,15 @@ class Ranged:
         return float(self.value[index]), float(self.low[index]), float(self.high[index])
 
     def least(self, sign: int = 1) -> Array:
-        """How large each value is at least, counted positive (sign 1) or negative (-1); 0 if it could be none."""
+        """Return the smallest size (n,) of each value that its interval allows, in the direction of `sign`; 0 if it could be
+        zero."""
         value, end = sign * self.value, self.low if sign > 0 else -self.high
         return np.asarray(np.where(value - AT_ALL_OF_MANY * (value - end) > 0, np.maximum(end, 0.0), 0.0))
 
 
 def least(found: tuple[float, float, float], sign: int = 1, of_many: bool = False) -> float:
-    """How large a figure with its interval is at least, counted positive (sign 1) or negative (-1); 0 if it could be none.
-    of_many: it is the worst of many values."""
+    """Return the smallest size of a figure (value, low, high) that its interval allows, in the direction of `sign`; 0 if the
+    figure could be zero. of_many: the figure is the worst of many values."""
     value, end = sign * found[0], found[1] if sign > 0 else -found[2]
     enough = value - (AT_ALL_OF_MANY if of_many else AT_ALL) * (value - end) > 0
     return max(end, 0.0) if enough else 0.0
@@ -88,7 +90,14 @@ class SetupEvidence:
     analyses: Mapping[str, Analysis]
     readings: Callable[[str], Readings | None]
     sample: str = ""
-    _drawn: dict[str, Mapping[str, Array]] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _kept: dict[object, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+
+    def memo(self, key: object, find: Callable[[], T]) -> T:
+        """The value under a key, found once. Several rules share it."""
+        if key not in self._kept:
+            self._kept[key] = find()
+        kept: T = self._kept[key]
+        return kept
 
     def scalar(self, measurement: str, key: str) -> tuple[float, float, float] | None:
         """A figure with its 95 % interval; None if it was not measured."""
@@ -106,11 +115,13 @@ class SetupEvidence:
 
     def drawn(self, measurement: str) -> Mapping[str, Array]:
         """All figures of a measurement from draws of its readings. Empty if it has none."""
-        if measurement not in self._drawn:
+
+        def find() -> Mapping[str, Array]:
             readings = self.readings(measurement)
             found = {} if readings is None else drawn_figures(measurement, readings, self.target, DRAWS)
-            self._drawn[measurement] = {k: np.asarray(v, float) for k, v in found.items()}
-        return self._drawn[measurement]
+            return {k: np.asarray(v, float) for k, v in found.items()}
+
+        return self.memo(("drawn", measurement), find)
 
     def each(self, measurement: str, key: str) -> Ranged | None:
         """The values (n,) of a figure with their intervals; None if it was not measured, or has no draws."""
@@ -138,8 +149,8 @@ class DisplayEvidence:
 class Observed:
     """A fault or a strength of one setup. amount: in the rule's unit, with the ends of its interval; excess: how many times the
     visible limit it is at least; share: of the picture, or of the range of use, that it concerns (0..1); detail: where and how,
-    as a phrase; figures: the keys it rests on; chart: of its measurement; levels: in % of the signal, or zones as column and
-    row."""
+    as a phrase; figures: the keys it rests on; chart: of its measurement; levels: in % of the signal; zone: column
+    and row."""
 
     setup: SetupEvidence
     measurement: str
@@ -155,9 +166,12 @@ class Observed:
 
 @dataclass(frozen=True, kw_only=True)
 class FindingRule:
-    """One thing that can be found. key: permanent, its subject before the point; observe: what one setup shows, None if nothing
-    is certain; compare: what setups show that are compared with one another, for rules that need several; sentence: of all setups
-    that show it, the worst first, and how many were measured for it; unit: of amounts; advice: what to do."""
+    """A rule that finds one kind of fault, strength or comparison.
+
+    key: permanent name, "subject.fault"; observe: judges one setup and returns None if nothing is certain; compare: judges
+    several setups together; sentence: makes the sentence from the setups that show it, the worst first, and the number of
+    measured setups; unit: unit of the amounts; advice: what a reader can do about it.
+    """
 
     key: str
     sentence: Callable[[Sequence[Observed], int], str]
@@ -177,8 +191,8 @@ class FindingRule:
 
 @dataclass(frozen=True, kw_only=True)
 class Finding:
-    """Something worth telling of a display. severity: 0 for what is just visible, more for what is worse; evidence: each setup
-    that shows it, the worst first; measured: how many setups were measured for it."""
+    """What a rule found on a display. severity: 0 if just visible, larger if worse; evidence: the setups that show it, the worst
+    first; measured: the number of setups that were measured for it."""
 
     key: str
     kind: Kind

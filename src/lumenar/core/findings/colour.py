@@ -19,8 +19,6 @@ from lumenar.core.findings.base import (
     SetupEvidence,
     in_modes,
     most,
-    name_of,
-    number,
 )
 from lumenar.core.measurements import MEASUREMENTS, saturation, swatches
 from lumenar.core.measurements.base import WHITE, adapted, anchor_of, one
@@ -69,7 +67,7 @@ def _Labs(s: SetupEvidence, own: Readings) -> tuple[Array, Array]:
 
 def _by_hue(part: str, sign: int | None) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
-        parts = _parts(s)
+        parts = s.memo("colour parts", lambda: _parts(s))
         if parts is None:
             return None
         least = parts.off.least()
@@ -94,13 +92,12 @@ def _by_hue(part: str, sign: int | None) -> Callable[[SetupEvidence], Observed |
     return observe
 
 
-def _words(what: str) -> Callable[[Sequence[Observed], int], str]:
+def _words(what: tuple[str, str]) -> Callable[[Sequence[Observed], int], str]:
     def sentence(found: Sequence[Observed], measured: int) -> str:
         every = {h for o in found for h in o.detail.split(", ")}
         hues = [h for h in HUES if h in every]
         named = "All six colours" if len(hues) == len(HUES) else listed(hues).capitalize() or "Colours"
-        verb = "is" if len(hues) == 1 else "are"
-        return f"{named} {verb} {what} {in_modes(found, measured)}, by up to dE {most(found, 1)}."
+        return f"{named} {what[len(hues) > 1]} {in_modes(found, measured)}, by up to dE {most(found, 1)}."
 
     return sentence
 
@@ -113,7 +110,7 @@ def _one_bad(s: SetupEvidence) -> Observed | None:
     rest = float(np.nanmean(np.delete(off.value, worst)))
     if off.least()[worst] <= max(2 * VISIBLE_COLOUR, ONE_BAD * rest):
         return None
-    lab, steps = s.exact(SWATCHES, "target_lab"), _parts(s)
+    lab, steps = s.exact(SWATCHES, "target_lab"), s.memo("colour parts", lambda: _parts(s))
     hue = "" if lab is None else hue_name(lab[worst])[0]
     if steps is not None and any(
         h == hue for h, low in zip(steps.hue, steps.off.low, strict=True) if low > VISIBLE_COLOUR
@@ -133,9 +130,8 @@ def _one_bad(s: SetupEvidence) -> Observed | None:
 
 
 def _one_bad_words(found: Sequence[Observed], measured: int) -> str:
-    colour = f"A {found[0].detail}" if found[0].detail else "One patch"
-    several = f"{number(len(found))} of {number(measured)} modes" if len(found) > 1 else name_of(found[0])
-    return f"{colour} stands out in {several} with dE {most(found, 1)}, which the small average hides."
+    colour = f"One {found[0].detail}" if found[0].detail else "One patch"
+    return f"{colour} is off by dE {most(found, 1)} {in_modes(found, measured)}. The average doesn't show it."
 
 
 def _exact(s: SetupEvidence) -> Observed | None:
@@ -152,7 +148,7 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
     return f"No colour is visibly off {in_modes(found, measured)} (worst dE {most(found, 1)})."
 
 
-ADVICE = "Correct it with the six colours' controls, or choose a mode that limits colours to the target's gamut."
+ADVICE = "Adjust the six-colour controls, or choose a mode that limits colours to the target's gamut."
 RULES = (
     *(
         FindingRule(
@@ -164,10 +160,10 @@ RULES = (
             signals=("sdr",),
         )
         for key, part, sign, what in (
-            ("oversaturated", "chroma", 1, "oversaturated"),
-            ("undersaturated", "chroma", -1, "undersaturated"),
-            ("hue", "hue", None, "turned in hue"),
-            ("lightness", "lightness", None, "off in lightness"),
+            ("oversaturated", "chroma", 1, ("is oversaturated", "are oversaturated")),
+            ("undersaturated", "chroma", -1, ("is undersaturated", "are undersaturated")),
+            ("hue", "hue", None, ("has the wrong hue", "have the wrong hue")),
+            ("lightness", "lightness", None, ("has the wrong lightness", "have the wrong lightness")),
         )
     ),
     FindingRule(

@@ -59,7 +59,7 @@ def _modulation(s: SetupEvidence) -> Observed | None:
 
 
 def _modulation_words(found: Sequence[Observed], measured: int) -> str:
-    return f"The light flickers {in_modes(found, measured)} ({found[0].detail}): moving objects leave a row of images."
+    return f"The light flickers {in_modes(found, measured)} ({found[0].detail}): moving objects show repeated edges."
 
 
 def _end(figure: str, limit: float, above: bool) -> Callable[[SetupEvidence], Observed | None]:

@@ -45,7 +45,7 @@ def _best(setups: Sequence[SetupEvidence]) -> list[Observed]:
     tied = [(s, e) for s, e in ranked if e[1] <= best[2]]
     if len(tied) == len(ranked):
         return []
-    others = ranked[len(tied)][1][0]
+    others = min(e[0] for _, e in ranked if e[1] > best[2])
     return [_seen(s, e, others - e[0]) for s, e in tied]
 
 
@@ -66,7 +66,7 @@ def _factory(setups: Sequence[SetupEvidence]) -> list[Observed]:
 
 
 def _factory_words(found: Sequence[Observed], measured: int) -> str:
-    return f"The factory must have adjusted {name_of(found[0])}: all other modes are at least twice as far off."
+    return f"The factory probably adjusted {name_of(found[0])}: all other modes are at least twice as far off."
 
 
 RULES = (

@@ -55,10 +55,8 @@ def _visible(tinted: bool) -> Callable[[SetupEvidence], Observed | None]:
 
 def _words(what: str) -> Callable[[Sequence[Observed], int], str]:
     def sentence(found: Sequence[Observed], measured: int) -> str:
-        where = found[0].detail
-        return (
-            f"The screen is visibly {what} {where} {in_modes(found, measured)}: dE {span(found, 1)} against its centre."
-        )
+        where, modes = found[0].detail, in_modes(found, measured)
+        return f"The screen is visibly {what} {modes}: {where}, it differs from the centre by dE {span(found, 1)}."
 
     return sentence
 
@@ -80,8 +78,8 @@ def _dark_percent(s: SetupEvidence) -> Observed | None:
 
 def _dark_words(found: Sequence[Observed], measured: int) -> str:
     return (
-        f"In dark grey the screen's luminance falls by {span(found, 0)} % {in_modes(found, measured)}, but at dE"
-        f" {found[0].detail} or less nobody can see it."
+        f"In dark grey, the darkest zone has {span(found, 0)} % less luminance than the centre {in_modes(found, measured)}."
+        f" At dE {found[0].detail} this isn't visible."
     )
 
 

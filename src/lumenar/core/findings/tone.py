@@ -116,8 +116,8 @@ def _exact_words(found: Sequence[Observed], measured: int) -> str:
     return f"The tone curve follows its target {in_modes(found, measured)}, within {most(found, 1)} L* on average."
 
 
-SHADOW_ADVICE = "Look for a control of shadows or of the black level, or choose another gamma."
-CURVE_ADVICE = "Choose another gamma setting, or judge the mode against the target that it follows."
+SHADOW_ADVICE = "Try the shadow or black level control, or another gamma setting."
+CURVE_ADVICE = "Choose another gamma setting, or compare the mode with another target."
 RULES = (
     *(
         FindingRule(

@@ -49,7 +49,11 @@ def _direction(s: SetupEvidence) -> str:
 def _observe(direction: str) -> Callable[[SetupEvidence], Observed | None]:
     def observe(s: SetupEvidence) -> Observed | None:
         found = s.scalar(KEY, "white_de2000")
-        if found is None or least(found) <= VISIBLE_WHITE or _direction(s) != direction:
+        if (
+            found is None
+            or least(found) <= VISIBLE_WHITE
+            or s.memo("white direction", lambda: _direction(s)) != direction
+        ):
             return None
         cct = s.scalar(KEY, "cct_k")
         return Observed(
@@ -83,20 +87,20 @@ def _good(s: SetupEvidence) -> Observed | None:
 
 
 def _good_words(found: Sequence[Observed], measured: int) -> str:
-    return f"White can't be told from its target {in_modes(found, measured)}."
+    return f"White matches its target {in_modes(found, measured)}: any difference is invisible."
 
 
-WORDS = {"cool": "cool", "warm": "warm", "green": "green", "magenta": "magenta"}
+DIRECTIONS = ("cool", "warm", "green", "magenta")
 RULES = (
     *(
         FindingRule(
             key=f"white.{key}",
             measurement=KEY,
             observe=_observe(key),
-            sentence=_sentence(word),
-            advice="Correct it with the gains of red, green and blue, or choose a mode with the right white.",
+            sentence=_sentence(key),
+            advice="Adjust the red, green and blue gains, or choose a mode with the right white.",
         )
-        for key, word in WORDS.items()
+        for key in DIRECTIONS
     ),
     FindingRule(key="white.exact", measurement=KEY, kind="strength", observe=_good, sentence=_good_words),
 )

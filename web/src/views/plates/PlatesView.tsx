@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { type RefObject, useRef, useState } from "react";
+import { type RefObject, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Plates } from "../../api/client";
 import { useKeys, useTitle } from "../../app/keys";
@@ -164,6 +164,12 @@ export default function PlatesView() {
   const go = useNavigate();
   const board = useBoard(review);
   const plates = usePlates(review, setup, measurement, laid);
+  const wanted = query.get("chart");
+  const loaded = plates.data !== undefined;
+  // A link may lead to one chart of several.
+  useEffect(() => {
+    if (wanted && loaded) document.querySelector(`[data-chart="${CSS.escape(wanted)}"]`)?.scrollIntoView();
+  }, [wanted, loaded]);
   const [tables, setTables] = useState(false);
   const [reading, setReading] = useState(false);
 

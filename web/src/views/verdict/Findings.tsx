@@ -19,7 +19,7 @@ function Evidence({ finding, review }: { finding: FindingView; review: number })
       {finding.evidence.map((e) => (
         <li key={e.setup}>
           <A
-            to={`/review/${review}/plates/${e.setup}/${e.measurement}`}
+            to={`/review/${review}/plates/${e.setup}/${e.measurement}${e.chart ? `?chart=${e.chart}` : ""}`}
             textDecoration="underline"
             textUnderlineOffset="3px"
             textDecorationColor="line"
@@ -106,7 +106,7 @@ function Behaviour({ of }: { of: readonly ObservedBehaviour[] }) {
   );
 }
 
-/** What is certain of a display and worth telling, with the charts that it rests on. */
+/** Findings of a display, each with links to its charts. */
 export function Findings({ review }: { review: number }) {
   const findings = useFindings(review);
   if (findings.error) return <Failed error={findings.error} />;
@@ -129,7 +129,7 @@ export function Findings({ review }: { review: number }) {
       />
       <Group
         title="Strengths"
-        about="What is better than anyone could see."
+        about="Errors too small to see."
         of={found.filter((f) => f.kind === "strength")}
         review={review}
       />

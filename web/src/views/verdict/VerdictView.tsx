@@ -356,53 +356,54 @@ export default function VerdictView() {
   const mode = purpose.modes.find((m) => m.setup === chosen) ?? purpose.modes[0];
   return (
     <Box>
-      <Flex
-        align="center"
-        px="16px"
-        py="11px"
-        gap="4px 12px"
-        wrap="wrap"
-        borderBottom="1px solid"
-        borderColor="lineSoft"
-      >
-        <Unseen as="h1">Verdict: {purpose.title}</Unseen>
-        <Choice
-          aria-label="Purpose"
-          w="190px"
-          h="28px"
-          fontWeight="600"
-          value={purpose.purpose}
-          choices={Object.fromEntries(verdict.data.purposes.map((p) => [p.purpose, p.title]))}
-          onChange={judgeFor}
-        />
-        <Key>w</Key>
-        <Text color="ink2">
-          {purpose.meaning}
-          {purpose.judged_by ? ` Judged against ${purpose.judged_by}.` : ""}
-        </Text>
-        <Text color="ink3">
-          <A to={`/purposes?review=${review}`} textDecoration="underline dotted">
-            weights
-          </A>{" "}
-          · rubric {verdict.data.rubric} ·{" "}
-          <Mono title={verdict.data.rubric_hash}>{verdict.data.rubric_hash.slice(0, 8)}</Mono>
-        </Text>
-        <Box flex="1" />
-        <A to={`/review/${review}`} color="ink2">
-          Board <Key>esc</Key>
-        </A>
-      </Flex>
       <Tabs.Root value={tab} onValueChange={(e) => show(e.value)} lazyMount unmountOnExit>
-        <Tabs.List px="16px">
-          <Tabs.Trigger value="scores">Scores and settings</Tabs.Trigger>
-          <Tabs.Trigger value="findings">
-            Findings <Key>f</Key>
-          </Tabs.Trigger>
-        </Tabs.List>
+        <Flex align="center" px="16px" borderBottom="1px solid" borderColor="lineSoft">
+          <Unseen as="h1">Verdict: {tab === "findings" ? "findings" : purpose.title}</Unseen>
+          <Tabs.List flex="1" borderBottom="none">
+            <Tabs.Trigger value="scores">Scores and settings</Tabs.Trigger>
+            <Tabs.Trigger value="findings">
+              Findings <Key>f</Key>
+            </Tabs.Trigger>
+          </Tabs.List>
+          <A to={`/review/${review}`} color="ink2">
+            Board <Key>esc</Key>
+          </A>
+        </Flex>
         <Tabs.Content value="findings" p="0">
           <Findings review={review} />
         </Tabs.Content>
         <Tabs.Content value="scores" p="0">
+          <Flex
+            align="center"
+            px="16px"
+            py="11px"
+            gap="4px 12px"
+            wrap="wrap"
+            borderBottom="1px solid"
+            borderColor="lineSoft"
+          >
+            <Choice
+              aria-label="Purpose"
+              w="190px"
+              h="28px"
+              fontWeight="600"
+              value={purpose.purpose}
+              choices={Object.fromEntries(verdict.data.purposes.map((p) => [p.purpose, p.title]))}
+              onChange={judgeFor}
+            />
+            <Key>w</Key>
+            <Text color="ink2">
+              {purpose.meaning}
+              {purpose.judged_by ? ` Judged against ${purpose.judged_by}.` : ""}
+            </Text>
+            <Text color="ink3">
+              <A to={`/purposes?review=${review}`} textDecoration="underline dotted">
+                weights
+              </A>{" "}
+              · rubric {verdict.data.rubric} ·{" "}
+              <Mono title={verdict.data.rubric_hash}>{verdict.data.rubric_hash.slice(0, 8)}</Mono>
+            </Text>
+          </Flex>
           <Grid templateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 5fr) minmax(0, 7fr)" }} alignItems="start">
             <Box px="16px" py="12px" borderRight={{ lg: "1px solid" }} borderColor={{ lg: "lineSoft" }}>
               <ScoreList modes={purpose.modes} chosen={mode?.setup ?? 0} onChoose={setChosen} />
