@@ -9,12 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumenar.core.colour.spaces import BT709
-from lumenar.core.experiments import significance
+from lumenar.core.experiments import promises, significance
 from lumenar.core.experiments.base import StageRead
+from lumenar.core.experiments.condition_results import StateResult
 from lumenar.core.experiments.conditions import Conditions, Factor, LightState
 from lumenar.core.experiments.patch_sets import FEW, WHOLE
 from lumenar.core.experiments.promises import Promise, in_light, meant, said_of
-from lumenar.core.experiments.significance import PLACES, Baselines, components, least_told
+from lumenar.core.experiments.significance import PLACES, Baselines, Test, components, least_told
 from lumenar.core.experiments.visible_effects import GREYS, short_set
 from lumenar.core.tuning.base import Noise
 
@@ -368,3 +369,23 @@ def test_few_patches_of_hdr_end_with_white_and_red(signal):
     patches = FEW.patches[signal]
     assert len(patches) == 5 and patches[3].rgb == (1.0, 1.0, 1.0) and patches[4].rgb[1:] == (0.0, 0.0)
     assert FEW.levels(signal) == sorted(FEW.levels(signal))
+
+
+@pytest.mark.parametrize(
+    "measurable, in_a_room, kept",
+    [((True, True), True, "kept"), ((True, False), False, "kept"), ((True, False), True, "not decidable")],
+)
+def test_what_is_promised_of_a_room_has_to_happen_in_each_of_its_states(measurable, in_a_room, kept):
+    class Lit:
+        lights = (LightState("evening lamp", 50.0), LightState("daylight", 500.0))
+
+        def words_of(self, key):
+            return "Saver high"
+
+    tests = [
+        (StateResult((i, 1), {}, np.zeros(3)), Test("luminance", -20.0, -22.0, -18.0, 0.001, m, 8.0))
+        for i, m in enumerate(measurable)
+    ]
+    said, why = promises._moved(Lit(), tests, -1, in_a_room)
+    assert said == kept and "dims white by 20 %" in why
+    assert ("in every state" in why) == (kept != "kept")

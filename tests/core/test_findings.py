@@ -13,7 +13,7 @@ from lumenar.core.findings.base import DisplayEvidence, SetupEvidence, in_modes,
 from lumenar.core.targets import TARGETS
 from lumenar.core.uncertainty import Uncertainty
 
-from ..kit.planted import FAULTS, MEASURED, evidence, setup, tone
+from ..kit.planted import FAULTS, MEASURED, colour, evidence, setup, tone
 
 NOT_PLANTED = {"light.modulation", "mode.best", "mode.factory", "white.exact", "tone.exact", "colour.exact"}
 """Found from waveforms, from several modes, or where nothing is wrong."""
@@ -235,3 +235,22 @@ def test_a_curve_that_is_off_as_a_whole_is_told_once():
     curve = partial(tone, 0.4, 0.4, 1, 2.0)
     found = faults(setup(1, ("grey_ramp",), curve, 2.0))
     assert set(found) == {"tone.washed"} and min(found["tone.washed"].evidence[0].levels) < 25
+
+
+def test_more_modes_and_larger_errors_are_more_severe():
+    def severity(*errors):
+        return faults(*(white(f"M{i}", e) for i, e in enumerate(errors)))["white.cool"].severity
+
+    assert severity(4.0, 4.0, 4.0) > severity(4.0, 4.0, 0.1) > severity(4.0, 0.1, 0.1)
+    assert severity(8.0) > severity(4.0) > severity(1.5) > 0
+
+
+def test_the_best_mode_is_weighed_against_the_next_one():
+    (best,) = faults(*modes_with(1.0, 3.0, 9.0))["mode.best"].evidence
+    assert best.excess == pytest.approx(2.0)
+
+
+def test_a_patch_is_not_told_apart_if_its_whole_hue_is_off():
+    red = partial(colour, "chroma", 1)
+    assert set(faults(setup(1, ("saturation", "swatches"), red, 6.0))) == {"colour.oversaturated"}
+    assert set(faults(setup(1, ("swatches",), red, 6.0))) == {"colour.one_bad"}

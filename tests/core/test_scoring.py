@@ -293,3 +293,26 @@ def test_a_white_that_is_off_counts_once():
     more = {k: lost[1][k] - lost[0][k] for k in lost[0]}
     assert 8 < more["white_black.white_de2000"] < 12
     assert max(abs(v) for k, v in more.items() if "own_white" in k) < 0.05
+
+
+def test_what_black_leaves_open_lowers_the_score_and_widens_it_downwards():
+    known = analyses()
+    open_ = {**known, "grey_ramp": replace(known["grey_ramp"], range={"own_white_de2000_mean": (0.5, 3.0)}, judged={})}
+    one, two = score(RUBRIC, "colour_work", known), score(RUBRIC, "colour_work", open_)
+    assert two.value == one.value and two.high == one.high
+    assert two.open_low == pytest.approx(-16 * 35 / 100) and two.low == pytest.approx(one.low - 16 * 35 / 100)
+    assert rank(two) < rank(one)
+
+
+@pytest.mark.parametrize(
+    "stale, said",
+    [
+        (("grey_ramp", "gamut"), "out of date"),
+        (("grey_ramp",), "not measured"),
+        (("gamut",), "not measured"),
+        ((), "not measured"),
+    ],
+)
+def test_core_figures_are_out_of_date_only_if_all_of_them_are(stale, said):
+    lacking = {m: a for m, a in analyses().items() if m not in ("grey_ramp", "gamut")}
+    assert score(RUBRIC, "colour_work", lacking, stale=stale).reason.startswith(f"{said}: ")

@@ -220,3 +220,12 @@ def test_it_rests_after_each_batch_beside_a_run_only(whole, background, monkeypa
     until(lambda: not background._wanted and (not busy or len(rests.asked) == len(batches)))
     assert batches and len(rests.asked) == (len(batches) if busy else 0)
     assert all(s >= 0.01 * background_figures.REST for s in rests.asked)
+
+
+def test_memory_is_given_back_now_and_then(background, monkeypatch):
+    given, now = [], [100.0]
+    monkeypatch.setattr("lumenar.app.figures.background.memory.give_back", lambda: given.append(now[0]))
+    monkeypatch.setattr("lumenar.app.figures.background.time.monotonic", lambda: now[0])
+    for now[0] in (100.0, 104.9, 105.1, 106.0):
+        background._tidy()
+    assert given == [100.0, 105.1]

@@ -5,10 +5,12 @@ from dataclasses import replace
 
 import pytest
 
+from lumenar.app.displays.displays import display
 from lumenar.app.displays.unit_files import shipped_units
 from lumenar.app.exchange.file_figures import analyse_file
 from lumenar.app.exchange.formats import text_as
 from lumenar.app.exchange.readings_file import parse_readings
+from lumenar.app.figures import cells
 from lumenar.app.findings import evidence, views
 from lumenar.app.tuning import tunings
 from lumenar.app.tuning.tuning_bench import Tuner
@@ -52,7 +54,6 @@ def test_evidence_names_a_measurement_and_a_chart_that_exist(whole):
 
 
 def _figures(app, e):
-    from lumenar.app.figures import cells
 
     setup, review = reviews.setup(app.db.connection(), e.setup)
     row = cells.newest(app, review).fresh[Cell(e.setup, e.measurement)]
@@ -100,3 +101,27 @@ def test_what_experiments_and_tunings_showed_stands_beside(app, bench, monitor):
     tunings.keep(app, number, "Studio tuned")
     (shown,) = views.of_review(app, monitor).behaviour
     assert shown.title == "Tuning of Studio" and shown.how == "Not measured for proof yet." and shown.lines[0]
+
+
+def test_what_is_measured_later_is_judged_too(app, bench, monitor):
+    studio = setup_of(app, monitor, "Studio")
+    bench.runs.start(monitor, [Cell(studio.id, "white_black")])
+    bench.runs.finish()
+    before = {f.key for f in views.of_review(app, monitor).findings}
+    bench.runs.start(monitor, [Cell(studio.id, "grey_ramp")])
+    bench.runs.finish()
+    after = {f.key for f in views.of_review(app, monitor).findings}
+    assert before and before < after and any(k.startswith("tone.") for k in after - before)
+
+
+def test_a_mode_with_changed_settings_is_not_as_shipped(app, bench, monitor):
+    studio = setup_of(app, monitor, "Studio")
+    menu = display(app, studio.unit_id).menu
+    mode = menu.mode(studio.mode, studio.signal)
+    light = next(c for c in menu.controls if c.role == "luminance" and c.path not in mode.locks)
+    with app.db.transaction() as db:
+        reviews.change_setup(db, replace(studio, changes={light.path: light.minimum}), None)
+    bench.runs.start(monitor, [Cell(studio.id, "white_black")])
+    bench.runs.finish()
+    found = evidence.of_review(app, monitor, cells.newest(app, monitor))
+    assert [(s.name, s.shipped) for s in found.setups] == [("Studio", False)]

@@ -174,6 +174,9 @@ def _moved(x: Conditions, tests: _Tests, sign: int, in_a_room: bool) -> tuple[Ke
     if len(there) == len(tests) or (there and not in_a_room):
         r, t = max(there, key=lambda b: b[1].dE)
         return "kept", f"{_state(x, r)} it {words_of(t)}."
+    if there:
+        r, t = max(there, key=lambda b: b[1].dE)
+        return "not decidable", f"{_state(x, r)} it {words_of(t)}, but the readings don't show it in every state."
     if all(max(t.low * sign, t.high * sign) < ALIKE[t.figure] for _, t in tests):
         return "not kept", "Nothing measurable changes."
     return "not decidable", OPEN
