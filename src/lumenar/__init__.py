@@ -2,7 +2,7 @@
 
 import os
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
 
 # The matrices here are small. With threads of its own the linear algebra library keeps a second core spinning for
 # nothing, beside everything else that the server does.

@@ -12,8 +12,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from lumenar.api import reviews as review_routes
+from lumenar.api.reviews import ready_shelf
 from lumenar.api.server import bind, create_app
 from lumenar.app.data import FRESH_S
+from lumenar.app.setups import new_reviews
 
 from ..conftest import MONITOR, PHONE
 
@@ -303,3 +305,17 @@ def test_a_board_is_written_once_and_anew_when_it_could_have_changed(client, app
     assert again["state"] != row["state"] and any(c["state"] == "stale" for c in again["cells"])
     client.delete(f"/api/v1/reviews/{measured}")
     assert client.get(path).status_code == 404
+
+
+def test_the_stored_shelf_is_sent_without_a_look_at_the_store_until_a_review_comes_or_goes(
+    client, app, units, monkeypatch
+):
+    client.get("/api/v1/reviews")
+    asked = []
+    real = app.db.connection
+    monkeypatch.setattr(app.db, "connection", lambda: asked.append(1) or real())
+    assert ready_shelf(app) is not None and not asked
+    other = new_reviews.add_review(app, units[MONITOR], MONITOR)
+    assert [r["id"] for r in client.get("/api/v1/reviews").json()] == [other, 1]
+    new_reviews.delete_review(app, other)
+    assert [r["id"] for r in client.get("/api/v1/reviews").json()] == [1]

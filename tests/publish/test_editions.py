@@ -28,7 +28,7 @@ def test_a_crash_anywhere_in_publishing_blocks_nothing(app, bench, measured, mon
 
     monkeypatch.setattr(edition, "_take_back", lambda *_: None)
     if where == "write":
-        monkeypatch.setattr(edition, "render", cut)
+        monkeypatch.setattr(edition, "pages", cut)
     elif where == "rename":
         monkeypatch.setattr("pathlib.Path.rename", cut)
     else:
@@ -74,13 +74,13 @@ def test_two_at_once_publish_one_after_the_other(app, bench, measured):
 
 
 def test_a_review_that_is_deleted_meanwhile_leaves_no_edition(app, bench, measured, monkeypatch):
-    real = edition.render
+    real = edition.pages
 
     def meanwhile(*arguments):
         new_reviews.delete_review(app, measured)
         return real(*arguments)
 
-    monkeypatch.setattr(edition, "render", meanwhile)
+    monkeypatch.setattr(edition, "pages", meanwhile)
     with pytest.raises((ConflictError, NotFoundError)):
         edition.publish(app, measured)
     assert folders(app) == []

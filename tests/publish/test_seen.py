@@ -61,7 +61,7 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
     assert said[1].lines[-1].startswith("Sun could not be had: the lamps")
     after = folder(app, television)
     page = (after / "index.html").read_text()
-    assert 'href="#seen"' in page and "Saver high dims white by 38 %." in page and "has most peak" in page
+    assert 'id="seen"' in page and "Saver high dims white by 38 %." in page and "has most peak" in page
     for edition in (before, after):
         assert verify(edition).disagreements == ()
     # A word of it changed is found out.

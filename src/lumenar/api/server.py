@@ -41,6 +41,7 @@ from lumenar.api import (
     problems,
     purposes,
     recipes,
+    reports,
     reviews,
     runs,
     setups,
@@ -68,6 +69,7 @@ from lumenar.app.tuning.tuning_bench import Tuner
 from lumenar.app.verdict import verdict
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
+from lumenar.publish.draft import STATIC as REPORT_STATIC
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
@@ -88,6 +90,7 @@ NOUNS = (
     plates,
     imports,
     edition_routes,
+    reports,
     tunings,
     experiments,
     recipes,
@@ -123,6 +126,9 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
         app.include_router(noun.router, prefix=PREFIX)
     editions = application.folder / "editions"
     editions.mkdir(exist_ok=True)
+    app.mount(
+        REPORT_STATIC.rstrip("/"), StaticFiles(directory=str(files("lumenar.publish") / "static")), name="report-static"
+    )
     app.mount("/published", Published(application, editions), name="published")
     _client(app)
     return app

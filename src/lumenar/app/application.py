@@ -86,6 +86,7 @@ class Application(Data):
         self.cache.clear()
         self.analyses.clear()
         self.loaded.clear()
+        self.reports.clear()
 
     def close(self) -> None:
         """Give the data folder free."""

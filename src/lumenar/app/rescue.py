@@ -26,6 +26,7 @@ TABLES = (
     "setup_change",
     "host_report",
     "observation",
+    "story",
     "instrument",
     "correction",
     "tuning",

@@ -255,9 +255,11 @@ def run_verify(options: argparse.Namespace) -> int:
         )
         return 1
     print(f"{options.package}: agrees, {check.compared} numbers recomputed from the readings")
+    for line in check.edited:
+        print(f"written by the editor, follows from no reading: {line}")
     if check.other_version:
         print(
-            f"{options.package}: its page was made by {check.other_version}, so only its numbers and scripts were compared",
+            f"{options.package}: its pages were made by {check.other_version}, so only their numbers and scripts were compared",
             file=sys.stderr,
         )
         return 3

@@ -25,12 +25,14 @@ from lumenar.app.errors import ConflictError, NotFoundError
 from lumenar.app.exchange.export import readings_document
 from lumenar.app.exchange.readings_file import parse_readings, setup_key
 from lumenar.app.recipes import advice
+from lumenar.app.story import stories
 from lumenar.app.verdict import verdict
 from lumenar.core.menu.menu import Menu
 from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
-from lumenar.publish.package import About, compute, dumps, sums, write_package
-from lumenar.publish.report import render
+from lumenar.core.story.story import Story
+from lumenar.publish.package import NO_STORY, About, compute, dumps, sums, write_package
+from lumenar.publish.page import pages
 from lumenar.store import editions, reviews
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
@@ -95,7 +97,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
         raise ConflictError(
             "nothing-measured", "Nothing is measured yet; measure the first pass from the Board, then publish."
         )
-    said = _advice(app, review_id, document)
+    said = advice_of(app, review_id, document)
     slug = re.sub(r"[^a-z0-9]+", "-", f"{row.maker} {row.model} {row.sample}".lower()).strip("-")[:80]
     home, gaps = app.folder / "editions", [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, row)]
     entry = _take_number(app, review_id, home, f"{slug}-{review_id}", gaps)
@@ -111,6 +113,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
                 menu=shown.menu,
                 advice=said,
                 about=about,
+                story=stories.current(app, review_id).story,
             )
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
@@ -148,6 +151,17 @@ def _about(shown: Display, entry: EditionRow, gaps: Sequence[str]) -> About:
         stand_in=shown.can.describes,
         gaps=tuple(gaps),
     )
+
+
+def next_about(app: Application, review_id: int) -> About:
+    """What the next edition of a review would say of itself and its display if it were published now."""
+    shown = display_of(app, review_id)
+    gaps = [*verdict.verdict(app, review_id).gaps, *_corrected(app, review_id, shown.row)]
+    number = editions.last_number(app.db.connection(), review_id) + 1
+    entry = EditionRow(
+        id=0, review_id=review_id, number=number, state="making", published_at=now(), folder="", summary={}
+    )
+    return _about(shown, entry, gaps)
 
 
 def _corrected(app: Application, review_id: int, row: UnitRow) -> list[str]:
@@ -221,7 +235,7 @@ def recover(app: Application) -> None:
             _take_back(app, home, entry)
 
 
-def _advice(app: Application, review_id: int, document: dict[str, Any]) -> Advice:
+def advice_of(app: Application, review_id: int, document: dict[str, Any]) -> Advice:
     """What people wrote to the recipes of the setups in a readings file, by their keys there."""
     db = app.db.connection()
     units = {u.id: f"u{i}" for i, u in enumerate(reviews.units_of(db, review_id), 1)}
@@ -235,11 +249,19 @@ def _advice(app: Application, review_id: int, document: dict[str, Any]) -> Advic
 
 
 def write_edition(
-    folder: Path, readings: str, rubric: Rubric, rubric_text: str, menu: Menu, advice: Advice, about: About
+    *,
+    folder: Path,
+    readings: str,
+    rubric: Rubric,
+    rubric_text: str,
+    menu: Menu,
+    advice: Advice,
+    about: About,
+    story: Story = NO_STORY,
 ) -> None:
-    """A whole edition into a new folder: page, style, data package, its zip, and a manifest of all. It asks nothing of any
+    """A whole edition into a new folder: pages, style, data package, its zip, and a manifest of all. It asks nothing of any
     other host."""
-    results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice)
+    results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice, story)
     write_package(
         folder=folder / "data",
         readings=readings,
@@ -251,7 +273,8 @@ def write_edition(
         about=about,
     )
     _zip(folder / "data", folder / "data.zip")
-    (folder / "index.html").write_text(render(about, results, rubric))
+    for name, html in pages(about, results, rubric).items():
+        (folder / name).write_text(html)
     (folder / "static").mkdir()
     for item in files("lumenar.publish").joinpath("static").iterdir():
         (folder / "static" / item.name).write_bytes(item.read_bytes())

@@ -25,8 +25,11 @@ from lumenar.core.recipes.shared_steps import with_shared
 from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.core.scoring.rubric import Purpose, Rubric
 from lumenar.core.scoring.score import Score, score
+from lumenar.core.story.document import document_of as document_of_story
+from lumenar.core.story.story import Story
 
-FINDINGS = "findings.json"
+NO_STORY = Story()
+FINDINGS, STORY = "findings.json", "story.json"
 FILES = (
     "readings.json",
     "figures.json",
@@ -36,14 +39,15 @@ FILES = (
     "rubric.json",
     "menu.json",
     "advice.json",
+    STORY,
 )
-WITHOUT_FINDINGS = ("0.1.0",)
-"""Versions whose packages and pages have no findings."""
+WITHOUT: Mapping[str, tuple[str, ...]] = {"0.1.0": (FINDINGS, STORY), "0.2.0": (STORY,)}
+"""The files that packages of earlier versions lack."""
 
 
 def files_of(version: str) -> tuple[str, ...]:
     """The files of a data package that a version of Lumenar makes, its manifest left out."""
-    return tuple(f for f in FILES if f != FINDINGS or version not in WITHOUT_FINDINGS)
+    return tuple(f for f in FILES if f not in WITHOUT.get(version, ()))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,7 +82,8 @@ class About:
 @dataclass(frozen=True, kw_only=True)
 class Results:
     """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose, findings.
-    digest: of the readings, whatever their order; seen: what the display does by itself, as it was found."""
+    digest: of the readings, whatever their order; seen: what the display does by itself, as it was found; story: what an editor
+    wrote to the report."""
 
     setups: Sequence[SetupFigures]
     scores: dict[str, dict[str, Score]]
@@ -87,6 +92,7 @@ class Results:
     readings: ReadingsFile
     findings: Sequence[Finding]
     seen: Sequence[ObservedBehaviour] = ()
+    story: Story = NO_STORY
     inputs: str = ""
     """The digest of the menu and of what people wrote, which no reading tells."""
 
@@ -105,7 +111,7 @@ def digest_of(readings: ReadingsFile) -> str:
     return sha256(line(document).encode()).hexdigest()
 
 
-def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) -> Results:
+def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice, story: Story = NO_STORY) -> Results:
     """Everything a report says in numbers, from the raw readings; and its settings, with what people wrote to them."""
     setups = analyse_file(readings)
     first = setups[0].unit
@@ -143,6 +149,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice) 
         readings=readings,
         findings=findings(evidence.of_file(setups)),
         seen=advice.seen,
+        story=story,
         inputs=inputs,
     )
 
@@ -265,6 +272,7 @@ def dumps(document: dict[str, Any]) -> str:
 
 
 def write_package(
+    *,
     folder: Path,
     readings: str,
     results: Results,
@@ -285,6 +293,7 @@ def write_package(
         "rubric.json": rubric_text,
         "menu.json": dumps(menu_document(menu)),
         "advice.json": dumps(advice_document(advice)),
+        STORY: dumps(document_of_story(results.story)),
     }
     for name, text in texts.items():
         (folder / name).write_bytes(text.encode())

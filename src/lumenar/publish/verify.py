@@ -6,13 +6,11 @@ from __future__ import annotations
 import json
 import math
 import re
-import stat
-import zipfile
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
+from functools import partial
 from hashlib import sha256
-from io import BytesIO
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -22,9 +20,13 @@ from lumenar.app.exchange.readings_file import ReadingsFile, parse_readings
 from lumenar.app.findings import views
 from lumenar.app.rubric_files import known_rubrics, load_rubric
 from lumenar.core.scoring.rubric import Rubric
+from lumenar.core.story.document import document_of, story_from
+from lumenar.core.story.story import Story
 from lumenar.core.strict_json import once
+from lumenar.publish import page_of_0_2
 from lumenar.publish.package import (
     FINDINGS,
+    STORY,
     About,
     Results,
     advice_document,
@@ -38,13 +40,12 @@ from lumenar.publish.package import (
     recipes_document,
     scores_document,
 )
-from lumenar.publish.report import render
+from lumenar.publish.package_files import bad_package, read_package, read_zip
+from lumenar.publish.page import pages
 
 RELATIVE, ABSOLUTE = 1e-9, 1e-13
 """How closely recomputed numbers must agree: the same arithmetic on another machine may differ in the last bits, and what
 should be nothing may be a few of them."""
-MOST_BYTES, MOST_FILES, MOST_RATIO = 256_000_000, 200, 200
-"""A package is at most so large when unpacked, has at most so many files, and none is packed tighter than this."""
 T = TypeVar("T")
 MANIFEST, PAGE, DATA, ZIP = "manifest.json", "index.html", "data/", "data.zip"
 
@@ -52,81 +53,17 @@ MANIFEST, PAGE, DATA, ZIP = "manifest.json", "index.html", "data/", "data.zip"
 @dataclass(frozen=True)
 class Check:
     """The outcome of a check: how many numbers were compared, each disagreement in one line, and the version that made the page
-    where it is another: the page as a whole was not compared then."""
+    where it is another: the page as a whole was not compared then. edited: the sentences that are an editor's, not Lumenar's."""
 
     compared: int
     disagreements: tuple[str, ...]
     other_version: str = ""
+    edited: tuple[str, ...] = ()
 
     @property
     def agrees(self) -> bool:
         """Nothing disagrees."""
         return not self.disagreements
-
-
-def _bad(path: Path | str, reason: str) -> BadInputError:
-    return BadInputError("package", f"{path}: {reason}")
-
-
-def read_package(path: Path) -> dict[str, bytes]:
-    """The files of an edition's folder, a package's folder, or a package's zip file, by their paths in it. BadInputError
-    where it is none, too large, or has a file twice."""
-    try:
-        mode = path.stat().st_mode
-        if stat.S_ISDIR(mode):
-            return _of_folder(path)
-        if not stat.S_ISREG(mode):
-            raise _bad(path, "neither a folder nor a file")
-        if path.stat().st_size > MOST_BYTES:
-            raise _bad(path, f"larger than {MOST_BYTES // 1_000_000} MB, so it is not read")
-        return read_zip(path.read_bytes(), str(path))
-    except OSError as e:
-        raise _bad(path, f"cannot be read ({e.strerror or e})") from e
-
-
-def _of_folder(path: Path) -> dict[str, bytes]:
-    found: dict[str, bytes] = {}
-    total = 0
-    for f in sorted(path.rglob("*")):
-        info = f.lstat()
-        name = f.relative_to(path).as_posix()
-        if stat.S_ISDIR(info.st_mode):
-            continue
-        if not stat.S_ISREG(info.st_mode):
-            raise _bad(path, f"{name} is no plain file")
-        total += info.st_size
-        if total > MOST_BYTES or len(found) >= MOST_FILES:
-            raise _bad(path, f"more than {MOST_FILES} files or {MOST_BYTES // 1_000_000} MB, so it is no package")
-        found[name] = f.read_bytes()
-    return found
-
-
-def read_zip(data: bytes, name: str) -> dict[str, bytes]:
-    """The files of a zip file; BadInputError where it is none, would unpack to too much, or has a file twice."""
-    try:
-        with zipfile.ZipFile(BytesIO(data)) as archive:
-            entries = archive.infolist()
-            if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
-                raise _bad(name, f"unpacks to more than {MOST_FILES} files or {MOST_BYTES // 1_000_000} MB")
-            found: dict[str, bytes] = {}
-            for e in entries:
-                if e.file_size > MOST_RATIO * max(e.compress_size, 1000):
-                    raise _bad(name, f"{e.filename} is packed too tightly to be readings")
-                if e.filename in found:
-                    raise _bad(name, f"{e.filename} is in it twice")
-                with archive.open(e) as packed:
-                    content = packed.read(e.file_size + 1)
-                if len(content) != e.file_size:
-                    raise _bad(name, f"{e.filename} is not as large as it says")
-                found[e.filename] = content
-            return found
-    except UserError:
-        raise
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, ValueError, EOFError, OSError) as e:
-        raise _bad(name, "neither a folder nor a zip file that can be read") from e
-    except Exception as e:
-        # Damaged streams make the unpackers fail in ways of their own.
-        raise _bad(name, f"cannot be unpacked ({type(e).__name__})") from e
 
 
 def verify(path: Path) -> Check:
@@ -142,9 +79,13 @@ def verify(path: Path) -> Check:
         counted, said, results, about, rubric = _package(own, path, DATA)
         compared, problems = compared + counted, problems + said
         counted, said, other = _edition(found, own, results, about, rubric, path)
-        return Check(compared + counted, tuple(problems + said), other)
-    counted, said, *_ = _package(found, path, "")
-    return Check(counted, tuple(said))
+        return Check(compared + counted, tuple(problems + said), other, _edited(results))
+    counted, said, results, *_ = _package(found, path, "")
+    return Check(counted, tuple(said), edited=_edited(results))
+
+
+def _edited(results: Results) -> tuple[str, ...]:
+    return tuple(f"{name}: {words.text}" for name, words in results.story.wordings())
 
 
 def _edition(
@@ -162,22 +103,36 @@ def _edition(
     for key in {*outer, *inner} - {"files", "format"}:
         if outer.get(key) != inner.get(key):
             problems.append(f"{MANIFEST}: {key} is not what {DATA}{MANIFEST} says")
-    if PAGE not in found:
-        problems.append(f"{PAGE} is missing")
-        return 3 + len(outer), problems, ""
     made_by = str(outer.get("made_by"))
-    page = _guarded(path, lambda: render(about, results, rubric, made_by.removeprefix("lumenar ")))
-    theirs = found[PAGE].decode(errors="replace")
-    if made_by == f"lumenar {__version__}":
-        if not same_page(page, theirs):
-            problems.append(f"{PAGE}: is not the page that follows from the data")
-        return 3 + len(outer), problems, ""
-    numbers = numbers_missing(page, theirs)
-    if numbers:
-        problems.append(f"{PAGE}: lacks numbers that follow from the data: {', '.join(numbers[:8])}")
-    if scripts_of(page) != scripts_of(theirs):
-        problems.append(f"{PAGE}: has other scripts than Lumenar's reports")
-    return 3 + len(outer), problems, made_by
+    version = made_by.removeprefix("lumenar ")
+    mine = _guarded(path, lambda: pages_of(version, about, results, rubric))
+    there = {n for n in found if n.endswith(".html") and "/" not in n}
+    problems += [f"{n} is missing" for n in mine if n not in found]
+    problems += [f"{n}: is no page that follows from the data" for n in sorted(there - set(mine))]
+    current = made_by == f"lumenar {__version__}"
+    for name in sorted(there & set(mine)):
+        theirs = found[name].decode(errors="replace")
+        problems += _page_problems(name, mine[name], theirs, current)
+    return 2 + len(outer) + len(mine), problems, "" if current else made_by
+
+
+def pages_of(version: str, about: About, results: Results, rubric: Rubric) -> dict[str, str]:
+    """The pages that a version of Lumenar makes, by file name. Versions without a story made one page."""
+    if STORY in files_of(version):
+        return pages(about, results, rubric, version)
+    return {PAGE: page_of_0_2.render(about, results, rubric, version)}
+
+
+def _page_problems(name: str, mine: str, theirs: str, current: bool) -> list[str]:
+    """What is wrong with a page. current: it was made by this version, so it has to be the same."""
+    if current:
+        return [] if same_page(mine, theirs) else [f"{name}: is not the page that follows from the data"]
+    problems = []
+    if numbers := numbers_missing(mine, theirs):
+        problems.append(f"{name}: lacks numbers that follow from the data: {', '.join(numbers[:8])}")
+    if scripts_of(mine) != scripts_of(theirs):
+        problems.append(f"{name}: has other scripts than Lumenar's reports")
+    return problems
 
 
 _SCRIPT = re.compile(
@@ -201,11 +156,11 @@ def numbers_missing(mine: str, theirs: str) -> list[str]:
 def _listed(found: dict[str, bytes], prefix: str, path: Path | str, format: str) -> tuple[int, list[str]]:
     """Whether the manifest lists exactly the files that are there, each with its hash."""
     if MANIFEST not in found:
-        raise _bad(path, f"no {prefix}{MANIFEST} in it, so this is no data package")
+        raise bad_package(path, f"no {prefix}{MANIFEST} in it, so this is no data package")
     manifest = _json(found[MANIFEST], f"{prefix}{MANIFEST}")
     listed = manifest.get("files")
     if manifest.get("format") != format:
-        raise _bad(path, f"{prefix}{MANIFEST}: format is {manifest.get('format')!r}, not {format!r}")
+        raise bad_package(path, f"{prefix}{MANIFEST}: format is {manifest.get('format')!r}, not {format!r}")
     if not isinstance(listed, dict):
         raise BadInputError("package", f"{prefix}{MANIFEST}: files: required field is missing", "files")
     problems = [f"{prefix}{n}: is not listed in the manifest" for n in found if n != MANIFEST and n not in listed]
@@ -227,7 +182,7 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
     belonging = files_of(version)
     for name in belonging:
         if name not in found:
-            raise _bad(path, f"{prefix}{name} is missing from the package")
+            raise bad_package(path, f"{prefix}{name} is missing from the package")
         if name not in _json(found[MANIFEST], MANIFEST)["files"]:
             problems.append(f"{prefix}{MANIFEST}: {name} is not listed")
     problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in (*belonging, MANIFEST)]
@@ -239,7 +194,10 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
         problems.append(f"{prefix}rubric.json: calls itself {rubric.name} {rubric.version}, but is not that rubric")
     menu = _guarded("menu.json", lambda: menu_from(_json(found["menu.json"], "menu.json")))
     advice = _guarded("advice.json", lambda: advice_from(_json(found["advice.json"], "advice.json")))
-    results = _guarded(path, lambda: compute(readings, rubric, menu, advice))
+    story = Story()
+    if STORY in belonging:
+        story = _guarded(STORY, lambda: story_from(_json(found[STORY], STORY)))
+    results = _guarded(path, lambda: compute(readings, rubric, menu, advice, story))
     recomputed = {
         "figures.json": figures_package(results),
         "scores.json": scores_document(results, rubric),
@@ -247,12 +205,33 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
         FINDINGS: views.document(results.findings),
         "menu.json": menu_document(menu),
         "advice.json": advice_document(advice),
+        STORY: document_of(story),
     }
     for name, document in ((n, d) for n, d in recomputed.items() if n in belonging):
-        counted, differing = _compare(name, json.loads(dumps(document)), _json(found[name], f"{prefix}{name}"))
+        mine, theirs = json.loads(dumps(document)), _json(found[name], f"{prefix}{name}")
+        if name == FINDINGS and version != __version__:
+            mine, theirs = _without_words(mine), _guarded(FINDINGS, partial(_without_words, theirs))
+        counted, differing = _compare(name, mine, theirs)
         compared += counted
         problems += differing
     return compared, problems, results, about, rubric
+
+
+WORDS_OF_FINDINGS = ("sentence", "advice", "severity", "chart")
+"""What another version may say otherwise of the same finding."""
+
+
+def _without_words(document: dict[str, Any]) -> dict[str, Any]:
+    """A findings file without what is not computed: each finding by its key, with the figures that show it by their setups."""
+    return {
+        "format": document.get("format"),
+        "version": document.get("version"),
+        "findings": {
+            str(f["key"]): {k: v for k, v in f.items() if k not in (*WORDS_OF_FINDINGS, "evidence")}
+            | {"evidence": [{k: v for k, v in e.items() if k not in WORDS_OF_FINDINGS} for e in f["evidence"]]}
+            for f in document["findings"]
+        },
+    }
 
 
 def _guarded(place: Path | str, work: Callable[[], T]) -> T:
@@ -262,7 +241,7 @@ def _guarded(place: Path | str, work: Callable[[], T]) -> T:
     except UserError:
         raise
     except Exception as e:
-        raise _bad(place, f"cannot be used ({type(e).__name__}: {' '.join(str(e).split())[:200]})") from e
+        raise bad_package(place, f"cannot be used ({type(e).__name__}: {' '.join(str(e).split())[:200]})") from e
 
 
 def _about(manifest: dict[str, Any], name: str) -> About:

@@ -1646,6 +1646,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews/{review}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report
+         * @description The report as it would be published now, block by block.
+         */
+        get: operations["read_report_api_v1_reviews__review__report_get"];
+        /**
+         * Save Report
+         * @description Save what the editor wrote.
+         */
+        put: operations["save_report_api_v1_reviews__review__report_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/report/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Report
+         * @description Take back the last edit of the report.
+         */
+        post: operations["undo_report_api_v1_reviews__review__report_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/report/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo Report
+         * @description Make again the edit of the report that was taken back last.
+         */
+        post: operations["redo_report_api_v1_reviews__review__report_redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reviews/{review}/report/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Report
+         * @description The page of the report with what the editor is writing, as HTML with its style sheet in it.
+         */
+        post: operations["preview_report_api_v1_reviews__review__report_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/setups/{setup}/goals": {
         parameters: {
             query?: never;
@@ -3400,6 +3484,44 @@ export interface components {
             samples: components["schemas"]["Sample"][];
         };
         /**
+         * DraftReport
+         * @description The report of a review as an editor works on it. version: of the story; edition: the number it would be published under.
+         */
+        DraftReport: {
+            /** Version */
+            version: string;
+            /** Saved At */
+            saved_at: string;
+            /** Can Undo */
+            can_undo: boolean;
+            /** Can Redo */
+            can_redo: boolean;
+            /** Edition */
+            edition: number;
+            headline: components["schemas"]["Wording"];
+            standfirst: components["schemas"]["Wording"];
+            /** Purposes */
+            purposes: components["schemas"]["Wording"][];
+            /** Findings */
+            findings: components["schemas"]["FindingBlock"][];
+            /** Order */
+            order: string[];
+            /** Author */
+            author: string;
+            /** Bench */
+            bench: string;
+            /** Paragraphs */
+            paragraphs: components["schemas"]["ParagraphView"][];
+            /** Untested */
+            untested: string[];
+            /** Automatic Untested */
+            automatic_untested: string[];
+            /** Siblings */
+            siblings: components["schemas"]["SiblingView"][];
+            /** Reason */
+            reason: string;
+        };
+        /**
          * EditionView
          * @description A published edition: number, date, address of the report and of its data package.
          */
@@ -3618,6 +3740,35 @@ export interface components {
             unit: string;
             /** Spread */
             spread: number;
+        };
+        /**
+         * FindingBlock
+         * @description A finding as the editor sees it. told: the report tells it now; automatic_place: whether it would without the editor;
+         *     found: False if the figures no longer show it and only the editor's words are left.
+         */
+        FindingBlock: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "fault" | "strength" | "note";
+            wording: components["schemas"]["Wording"];
+            /** Advice */
+            advice: string;
+            /** Told */
+            told: boolean;
+            /** Automatic Place */
+            automatic_place: boolean;
+            /** Place */
+            place: ("kept" | "dropped") | null;
+            /** Chart */
+            chart: boolean;
+            /** Has Chart */
+            has_chart: boolean;
+            /** Found */
+            found: boolean;
         };
         /**
          * FindingEvidence
@@ -4480,6 +4631,23 @@ export interface components {
             corrected_for: ("lcd" | "oled" | "projector" | "other")[];
         };
         /**
+         * NewChoice
+         * @description What an editor decides about a finding. text: in place of its sentence; chart: whether the report shows its chart.
+         */
+        NewChoice: {
+            /** Key */
+            key: string;
+            /** Place */
+            place?: ("kept" | "dropped") | null;
+            /** Text */
+            text?: string | null;
+            /**
+             * Chart
+             * @default true
+             */
+            chart?: boolean;
+        };
+        /**
          * NewCorrection
          * @description A correction made elsewhere: corrected XYZ = matrix @ XYZ as read.
          */
@@ -4674,6 +4842,20 @@ export interface components {
             until?: string;
         };
         /**
+         * NewParagraph
+         * @description A paragraph in Markdown, and the section that it follows.
+         */
+        NewParagraph: {
+            /** Text */
+            text: string;
+            /**
+             * After
+             * @default start
+             * @enum {string}
+             */
+            after?: "start" | "modes" | "settings" | "findings" | "end";
+        };
+        /**
          * NewPhoto
          * @description A photo in base64. side: where in it the display is, with the light that is known to pulse on the other; reference_hz: of
          *     that light; setup: how the display stood.
@@ -4810,6 +4992,24 @@ export interface components {
             like: number;
         };
         /**
+         * NewSibling
+         * @description A model that was not under test, and how far the results apply to it.
+         */
+        NewSibling: {
+            /** Name */
+            name: string;
+            /**
+             * Applies
+             * @enum {string}
+             */
+            applies: "measured" | "confirmed" | "assumed" | "not";
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+        };
+        /**
          * NewState
          * @description working: go on; paused: stand still; stopped: end it with the best state restored.
          */
@@ -4819,6 +5019,69 @@ export interface components {
              * @enum {string}
              */
             state: "working" | "paused" | "stopped";
+        };
+        /**
+         * NewStory
+         * @description An editor's texts and choices; null and empty leave the report to write itself. confirmed: names of texts that the editor
+         *     finds right for the present figures.
+         */
+        NewStory: {
+            /** Headline */
+            headline?: string | null;
+            /** Standfirst */
+            standfirst?: string | null;
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
+            /**
+             * Bench
+             * @default
+             */
+            bench?: string;
+            /**
+             * Purposes
+             * @default {}
+             */
+            purposes?: {
+                [key: string]: string;
+            };
+            /**
+             * Findings
+             * @default []
+             */
+            findings?: components["schemas"]["NewChoice"][];
+            /**
+             * Order
+             * @default []
+             */
+            order?: string[];
+            /**
+             * Paragraphs
+             * @default []
+             */
+            paragraphs?: components["schemas"]["NewParagraph"][];
+            /**
+             * Untested
+             * @default []
+             */
+            untested?: string[];
+            /**
+             * Siblings
+             * @default []
+             */
+            siblings?: components["schemas"]["NewSibling"][];
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Confirmed
+             * @default []
+             */
+            confirmed?: string[];
         };
         /**
          * NewTarget
@@ -5111,6 +5374,16 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+        };
+        /**
+         * ParagraphView
+         * @description A paragraph of the editor's, and the section that it follows.
+         */
+        ParagraphView: {
+            /** Text */
+            text: string;
+            /** After */
+            after: string;
         };
         /**
          * PartView
@@ -6375,6 +6648,18 @@ export interface components {
             modes: string[];
         };
         /**
+         * SiblingView
+         * @description A model that was not under test, and how far the results apply to it.
+         */
+        SiblingView: {
+            /** Name */
+            name: string;
+            /** Applies */
+            applies: string;
+            /** Note */
+            note: string;
+        };
+        /**
          * Speed
          * @description How fast the clock of simulated instruments runs.
          */
@@ -6875,6 +7160,23 @@ export interface components {
             path: string;
             /** Value */
             value: number | string;
+        };
+        /**
+         * Wording
+         * @description A sentence of the report. automatic: as it writes itself; text: the editor's in place of it, None if there is none; moved:
+         *     what has changed measurably of the figures that the editor's text was written for.
+         */
+        Wording: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Automatic */
+            automatic: string;
+            /** Text */
+            text: string | null;
+            /** Moved */
+            moved: string[];
         };
         /**
          * Worth
@@ -21066,6 +21368,707 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EditionView"];
                 };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_report_api_v1_reviews__review__report_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftReport"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_report_api_v1_reviews__review__report_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStory"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftReport"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_report_api_v1_reviews__review__report_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftReport"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo_report_api_v1_reviews__review__report_redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftReport"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_report_api_v1_reviews__review__report_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStory"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad input */
             400: {

@@ -14,6 +14,8 @@ from lumenar.core.measurements import MEASUREMENTS
 from lumenar.core.menu.controls import Panel
 from lumenar.store import editions, reviews, runs
 
+NO_REVIEW = 0
+"""The number that no review has. Its version changes with what concerns all reviews."""
 log = logging.getLogger("lumenar.shelf")
 
 
@@ -56,7 +58,14 @@ class ShelfEntry:
 
 
 def review_ids(app: Application) -> list[int]:
-    """The numbers of all reviews, newest first."""
+    """The numbers of all reviews, newest first. They are read once for as long as no review was added or deleted: beside a run,
+    each query makes the thread that answers requests wait for its turn several times."""
+    (changes, _), _ = app.db.version(NO_REVIEW)
+    found: list[int] = app.cache.get(("review ids", changes), lambda: _review_ids(app))
+    return found
+
+
+def _review_ids(app: Application) -> list[int]:
     return list(reversed(reviews.review_ids(app.db.connection())))
 
 

@@ -25,7 +25,12 @@ def _off(sign: int) -> Callable[[SetupEvidence], Observed | None]:
         if found is None or sure <= CODE_PERCENT:
             return None
         return Observed(
-            setup=s, measurement=KEY, amount=found, excess=sure / CODE_PERCENT, figures=("middle_code_percent",)
+            setup=s,
+            measurement=KEY,
+            amount=found,
+            excess=sure / CODE_PERCENT,
+            figures=("middle_code_percent",),
+            chart="code_error",
         )
 
     return observe
@@ -55,6 +60,7 @@ def _clip(s: SetupEvidence) -> Observed | None:
         excess=MASTERED_CD_M2 / max(found[2], 1.0),
         share=0.5,
         figures=("clip_cd_m2",),
+        chart="light",
     )
 
 

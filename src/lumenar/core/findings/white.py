@@ -62,6 +62,7 @@ def _observe(direction: str) -> Callable[[SetupEvidence], Observed | None]:
             amount=found,
             excess=found[1] / VISIBLE_WHITE,
             figures=FIGURES,
+            chart="white_point",
             detail=kelvin(cct[0]) if cct else "",
         )
 

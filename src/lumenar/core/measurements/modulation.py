@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from lumenar.core.colour import waveform
 from lumenar.core.measurements.base import WHITE, Column, Context, Figures, Measurement, MissingPatchError
 from lumenar.core.measurements.charts import Axis, Chart, Series, Shown, Table, Value, around, joined
+from lumenar.core.measurements.figure import Figure
 from lumenar.core.readings.patches import Patch, Waveform
 from lumenar.core.readings.readings import Readings
 from lumenar.core.targets import Target
@@ -175,6 +176,8 @@ def _setting_chart(shown: Sequence[Shown]) -> Chart:
     )
 
 
+DEPTH = Figure("modulation", "modulation_percent", "Modulation", "%", 0)
+
 MEASUREMENT = Measurement(
     key="modulation",
     title="Modulation",
@@ -194,4 +197,5 @@ MEASUREMENT = Measurement(
     short="Modulation",
     order=2,
     draws=0,
+    figures=(DEPTH,),
 )

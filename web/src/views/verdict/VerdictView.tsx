@@ -1,10 +1,9 @@
 import { Box, chakra, Flex, Grid, Table, Tabs, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { useAct } from "../../api/act";
-import { api, got, type ModeScore, type PurposeVerdict } from "../../api/client";
+import type { ModeScore, PurposeVerdict } from "../../api/client";
 import { useKeys, useTitle } from "../../app/keys";
-import { Failed, Key, LampButton, Mono, ProblemNote, Quiet, QuietButton, Unseen, Wide } from "../../kit/basics";
+import { Failed, Key, Mono, Quiet, Unseen, Wide } from "../../kit/basics";
 import { Choice } from "../../kit/field";
 import { NotchedRule } from "../../kit/NotchedRule";
 import { judgeFor, midSentence, nextPurpose, usePurpose } from "../../kit/purpose";
@@ -12,7 +11,8 @@ import { useBoard } from "../board/queries";
 import { ByRoom } from "../recipe/ByRoom";
 import { Findings } from "./Findings";
 import { VERDICT_KEYS } from "./keys";
-import { useEditions, useFirmwareChanges, useVerdict } from "./queries";
+import { Publish } from "./Publish";
+import { useFirmwareChanges, useVerdict } from "./queries";
 
 const A = chakra(Link);
 
@@ -242,61 +242,6 @@ function RecipePart({ purpose, review }: { purpose: PurposeVerdict; review: numb
           {caveat}
         </Text>
       ))}
-    </Box>
-  );
-}
-
-function Publish({ review, gaps }: { review: number; gaps: string[] }) {
-  const editions = useEditions(review);
-  const publish = useAct(
-    () => got(api.POST("/api/v1/reviews/{review}/editions", { params: { path: { review } } })),
-    ["editions", "shelf", "board"],
-  );
-  return (
-    <Box as="section" aria-label="Publication">
-      <Text as="h2" fontWeight="600" fontSize="15px" mb="6px">
-        Publication
-      </Text>
-      <Text color="ink2">Before publishing; what is missing will be printed in the report:</Text>
-      <Box as="ul" pl="18px" my="6px" color="ink2" listStyleType="square">
-        {gaps.map((gap) => (
-          <li key={gap}>{gap}</li>
-        ))}
-      </Box>
-      <LampButton mt="6px" onClick={() => publish.mutate()} loading={publish.isPending} data-testid="publish">
-        Publish edition {(editions.data?.[0]?.number ?? 0) + 1}
-      </LampButton>
-      {publish.error && (
-        <Box mt="10px">
-          <ProblemNote error={publish.error} />
-        </Box>
-      )}
-      <Box as="ul" listStyleType="none" mt="14px" data-testid="editions">
-        {editions.data?.map((e) => (
-          <Flex
-            as="li"
-            key={e.number}
-            gap="14px"
-            align="center"
-            py="7px"
-            borderTop="1px solid"
-            borderColor="lineSoft"
-            wrap="wrap"
-          >
-            <Text fontWeight="500">Edition {e.number}</Text>
-            <Text color="ink3">
-              {new Date(e.published_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
-            </Text>
-            <Box flex="1" />
-            <QuietButton asChild>
-              <a href={e.address}>Report</a>
-            </QuietButton>
-            <QuietButton asChild>
-              <a href={e.package}>Data package</a>
-            </QuietButton>
-          </Flex>
-        ))}
-      </Box>
     </Box>
   );
 }

@@ -1,0 +1,1 @@
+"""What editors write to reports."""

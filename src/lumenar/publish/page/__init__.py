@@ -1,0 +1,18 @@
+"""The pages of an edition: the report, a page for each mode, each recipe, every finding, the rubric, and the method. They
+follow from the data package alone, so that anyone can make them again and compare."""
+
+from __future__ import annotations
+
+from lumenar import __version__
+from lumenar.core.scoring.rubric import Rubric
+from lumenar.publish.package import About, Results
+from lumenar.publish.page import detail, front
+from lumenar.publish.page.contents import Contents
+
+INDEX = "index.html"
+
+
+def pages(about: About, results: Results, rubric: Rubric, version: str = __version__) -> dict[str, str]:
+    """Every page of an edition as HTML, by file name: static, charts as SVG, no scripts. version: of Lumenar, as pages name it."""
+    contents = Contents(about=about, results=results, rubric=rubric, version=version)
+    return {INDEX: front.page(contents), **detail.pages(contents)}

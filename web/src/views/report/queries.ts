@@ -1,0 +1,10 @@
+import { queryOptions } from "@tanstack/react-query";
+import { api, got } from "../../api/client";
+
+export const reportQuery = (review: number) =>
+  queryOptions({
+    queryKey: ["report", review],
+    queryFn: () => got(api.GET("/api/v1/reviews/{review}/report", { params: { path: { review } } })),
+    // What is being typed decides when it is read again.
+    refetchOnWindowFocus: false,
+  });

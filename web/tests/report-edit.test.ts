@@ -1,0 +1,84 @@
+import { describe, expect, it } from "vitest";
+import type { FindingBlock } from "../src/api/client";
+import { chosen, type Edit, isTold, merged, movedBy, toldOf } from "../src/views/report/edit";
+
+const EMPTY: Edit = {
+  headline: null,
+  standfirst: null,
+  author: "",
+  bench: "",
+  purposes: {},
+  findings: [],
+  order: [],
+  paragraphs: [],
+  untested: [],
+  siblings: [],
+  reason: "",
+};
+
+const finding = (key: string, automatic = true): FindingBlock => ({
+  key,
+  kind: "fault",
+  wording: { name: `finding.${key}`, title: "", automatic: key, text: null, moved: [] },
+  advice: "",
+  told: automatic,
+  automatic_place: automatic,
+  place: null,
+  chart: true,
+  has_chart: true,
+  found: true,
+});
+const EVERY = [finding("a"), finding("b"), finding("c"), finding("x", false)];
+const keys = (edit: Edit) =>
+  toldOf(edit, EVERY)
+    .map((f) => f.key)
+    .join("");
+
+describe("findings of a report", () => {
+  it("are told in the rules' order, without those left out, with those added", () => {
+    expect(keys(EMPTY)).toBe("abc");
+    expect(keys(chosen(EMPTY, "b", { place: "dropped" }))).toBe("ac");
+    expect(keys(chosen(EMPTY, "x", { place: "kept" }))).toBe("abcx");
+  });
+  it("are moved, but not beyond the ends", () => {
+    expect(keys(movedBy(EMPTY, EVERY, "c", -1))).toBe("acb");
+    expect(keys(movedBy(movedBy(EMPTY, EVERY, "c", -1), EVERY, "c", -1))).toBe("cab");
+    expect(movedBy(EMPTY, EVERY, "a", -1)).toBe(EMPTY);
+    expect(movedBy(EMPTY, EVERY, "c", 1)).toBe(EMPTY);
+  });
+  it("are forgotten as choices once nothing is decided about them", () => {
+    const dropped = chosen(EMPTY, "b", { place: "dropped" });
+    expect(chosen(dropped, "b", { place: null }).findings).toEqual([]);
+    expect(chosen(dropped, "b", { place: null, chart: false }).findings).toHaveLength(1);
+  });
+  it("that are no longer found are not told, whatever was decided", () => {
+    const gone = { ...finding("g"), found: false };
+    expect(isTold(chosen(EMPTY, "g", { place: "kept" }), gone)).toBe(false);
+  });
+});
+
+describe("two edits of one version", () => {
+  const base = { ...EMPTY, headline: "old", purposes: { film: "f", play: "p" } };
+  it("are put together where each changed something else", () => {
+    const mine = { ...base, headline: "mine", purposes: { film: "mine", play: "p" } };
+    const theirs = { ...base, reason: "theirs", purposes: { film: "f", play: "theirs" } };
+    const { edit, both } = merged(base, mine, theirs);
+    expect(both).toEqual([]);
+    expect(edit).toEqual({ ...base, headline: "mine", reason: "theirs", purposes: { film: "mine", play: "theirs" } });
+  });
+  it("ask about what both changed, and hold mine", () => {
+    const { edit, both } = merged(base, { ...base, headline: "mine" }, { ...base, headline: "theirs" });
+    expect(both).toEqual(["headline"]);
+    expect(edit.headline).toBe("mine");
+  });
+  it("don't ask where both changed it to the same", () => {
+    expect(merged(base, { ...base, headline: "new" }, { ...base, headline: "new" }).both).toEqual([]);
+  });
+  it("compare findings one by one, and keep what only they removed", () => {
+    const start = chosen(chosen(EMPTY, "a", { text: "A" }), "b", { text: "B" });
+    const mine = chosen(start, "a", { text: "mine" });
+    const theirs = chosen(start, "b", { text: null });
+    expect(merged(start, mine, theirs)).toEqual({ edit: chosen(theirs, "a", { text: "mine" }), both: [] });
+    expect(merged(start, mine, chosen(start, "a", { text: "theirs" })).both).toEqual(["findings"]);
+  });
+});
