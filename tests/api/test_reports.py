@@ -195,3 +195,20 @@ def test_a_finding_that_is_gone_keeps_the_words_that_were_written_to_it(client, 
         "It was pink.",
     )
     assert "It was pink." not in (published(app) / "index.html").read_text()
+
+
+def test_claims_are_understood_tested_published_and_verified(client, app):
+    words = "Covers 99 % of sRGB and 98 % of P3"
+    claims = client.get("/api/v1/claims/understood", params={"words": words}).json()
+    assert {c["figure"] for c in claims} <= {f["name"] for f in client.get("/api/v1/claims").json()}
+    report = save(client, 0, claims=[*claims, {"words": "Gorgeous <b>"}]).json()
+    assert len(report["outcomes"]) == 3 and report["outcomes"][-1] == "not tested: No figure tests it."
+    assert [c["words"] for c in report["offered_claims"]] == ["Covers all of P3"]
+    folder = published(app)
+    page = (folder / "index.html").read_text()
+    assert page.count(words) == 2 and "Gorgeous &lt;b&gt;" in page and verify(folder).agrees
+    for outcome in report["outcomes"][:2]:
+        said, _, sentence = outcome.partition(": ")
+        assert said in page and sentence in page
+    wrong = problem(save(client, 1, claims=[{"words": "a", "figure": "gamut.beauty"}]), 422, "story")
+    assert wrong["place"] == "claims.0"

@@ -98,6 +98,23 @@ def test_the_preview_is_shown_at_three_widths_and_runs_nothing(page):
     assert all(link.startswith("#") for link in links)
 
 
+def test_a_claim_is_typed_as_the_maker_writes_it_and_tested(page):
+    field = page.find("section[aria-label=Claims] input[aria-label^='A claim']")
+    field.send_keys("99 % sRGB and 2000 nits" + Keys.ENTER)
+    page.until(lambda: len(page.all("[data-testid=claim]")) == 2)
+    page.until(lambda: all(e.text for e in page.all("[data-testid=outcome]")))
+    said = [e.text for e in page.all("[data-testid=outcome]")]
+    assert said[0].startswith("holds") and " ± " in said[0] and said[1].startswith("fails")
+    page.until(lambda: "2000 nits" in in_preview(page, ".claims"))
+    # One that came with the display is offered until it is taken.
+    page.find("section[aria-label=Claims] button", "Add “Covers all of P3”").click()
+    page.until(lambda: len(page.all("[data-testid=claim]")) == 3)
+    page.until(lambda: not [b for b in page.all("section[aria-label=Claims] button") if "Covers all" in b.text])
+    saved(page)
+    assert [c["number"] for c in report(page)["claims"]] == [99, 2000, 100]
+    page.press(Keys.ESCAPE)
+
+
 def test_two_tabs_put_together_what_each_changed_and_ask_where_both_did(page):
     # The other tab saves within the pause after which this one would.
     page.find("textarea").send_keys("Mine")

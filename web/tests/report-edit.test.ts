@@ -13,6 +13,7 @@ const EMPTY: Edit = {
   paragraphs: [],
   untested: [],
   siblings: [],
+  claims: [],
   reason: "",
 };
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from lumenar.api.deps import application, tagged, unchanged
 from lumenar.api.models import Id, Text
 from lumenar.app.story import stories
+from lumenar.core.claims.claim import Claim, ClaimableFigure, Comparison, figures, understood
 from lumenar.core.story.document import FORMAT, VERSION
 from lumenar.core.story.story import MOST_ITEMS, Applies, Place, Section
 from lumenar.publish import draft
@@ -44,6 +45,16 @@ class NewSibling(BaseModel):
     note: Sentence = ""
 
 
+class NewClaim(BaseModel):
+    """A maker's words, and the figure, comparison and number that test them."""
+
+    words: Sentence
+    figure: Text = ""
+    comparison: Comparison = "at_least"
+    number: Annotated[float, Field(allow_inf_nan=False)] = 0.0
+    decimals: Annotated[int, Field(ge=0, le=9)] = 0
+
+
 class NewStory(BaseModel):
     """An editor's texts and choices; null and empty leave the report to write itself. confirmed: names of texts that the editor
     finds right for the present figures."""
@@ -58,6 +69,7 @@ class NewStory(BaseModel):
     paragraphs: Annotated[list[NewParagraph], Field(max_length=MOST_ITEMS)] = []
     untested: Annotated[list[Sentence], Field(max_length=MOST_ITEMS)] = []
     siblings: Annotated[list[NewSibling], Field(max_length=MOST_ITEMS)] = []
+    claims: Annotated[list[NewClaim], Field(max_length=MOST_ITEMS)] = []
     reason: Sentence = ""
     confirmed: Annotated[list[Text], Field(max_length=3 * MOST_ITEMS)] = []
 
@@ -74,6 +86,18 @@ class NewStory(BaseModel):
 
 def _words(text: str | None) -> dict[str, Any] | None:
     return None if text is None else {"text": text, "basis": {}}
+
+
+@router.get("/claims")
+def claimable() -> list[ClaimableFigure]:
+    """The figures that a maker's claim can be about."""
+    return figures()
+
+
+@router.get("/claims/understood")
+def understood_claims(words: Text) -> list[Claim]:
+    """The claims in a maker's words, with the figures that test them."""
+    return understood(words)
 
 
 @router.get("/reviews/{review}/report")

@@ -9,10 +9,12 @@ from importlib.resources import files
 
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display_of
+from lumenar.app.drivers.stations import claims_of
 from lumenar.app.errors import ConflictError
 from lumenar.app.exchange.export import readings_document
 from lumenar.app.exchange.readings_file import parse_readings
 from lumenar.app.story import stories
+from lumenar.core.claims.claim import understood
 from lumenar.core.story.story import Basis, Story, Words
 from lumenar.publish.draft_view import DraftReport, view
 from lumenar.publish.edition import advice_of, next_about
@@ -29,7 +31,9 @@ def draft(app: Application, review_id: int) -> DraftReport:
     """The report with its story. ConflictError if nothing is measured."""
     now = stories.current(app, review_id)
     c = contents(app, review_id, now.story)
-    return view(now, c, bases(c))
+    db = app.db.connection()
+    offered = [c for words in claims_of(db, display_of(app, review_id).row.id) for c in understood(words)]
+    return view(now, c, bases(c), offered)
 
 
 def contents(app: Application, review_id: int, story: Story) -> Contents:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from lumenar.app.story.stories import CurrentStory
+from lumenar.core.claims.claim import Claim
 from lumenar.core.findings.base import Finding, Kind
 from lumenar.core.numbers import significant
 from lumenar.core.story.story import Amount, Basis, Moved, Place, Story, moved
@@ -64,7 +65,8 @@ class SiblingView:
 
 @dataclass(frozen=True, kw_only=True)
 class DraftReport:
-    """The report of a review as an editor works on it. version: of the story; edition: the number it would be published under."""
+    """The report of a review as an editor works on it. version: of the story; edition: the number it would be published under;
+    outcomes: of the claims, in their order; offered_claims: that came with the display and are not among them."""
 
     version: str
     saved_at: str
@@ -82,6 +84,9 @@ class DraftReport:
     untested: list[str]
     automatic_untested: list[str]
     siblings: list[SiblingView]
+    claims: list[Claim]
+    outcomes: list[str]
+    offered_claims: list[Claim]
     reason: str
 
 
@@ -146,8 +151,9 @@ def _number(amount: Amount | None) -> str:
     return "" if amount is None else significant(amount[0], 3)
 
 
-def view(now: CurrentStory, c: Contents, rests_on: Mapping[str, Basis]) -> DraftReport:
-    """The report of a story and of what it is made of. rests_on: the figures that each text rests on."""
+def view(now: CurrentStory, c: Contents, rests_on: Mapping[str, Basis], offered: Sequence[Claim]) -> DraftReport:
+    """The report of a story and of what it is made of. rests_on: the figures that each text rests on; offered: claims that came
+    with the display."""
     story, texts = now.story, _Texts(now.story, rests_on)
     return DraftReport(
         version=str(now.version),
@@ -168,6 +174,9 @@ def view(now: CurrentStory, c: Contents, rests_on: Mapping[str, Basis]) -> Draft
         untested=list(story.untested),
         automatic_untested=front.not_measured(c),
         siblings=[SiblingView(name=s.name, applies=s.applies, note=s.note) for s in story.siblings],
+        claims=list(story.claims),
+        outcomes=[f"{o.said}: {o.sentence}" for o in c.claims],
+        offered_claims=[o for o in offered if o.words not in {k.words for k in story.claims}],
         reason=story.reason,
     )
 

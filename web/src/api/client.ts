@@ -34,6 +34,7 @@ export type Understood = Schemas["Understood"];
 export type Consequences = Schemas["Consequences"];
 export type FormChoice = Schemas["FormChoice"];
 export type Verdict = Schemas["Verdict"];
+export type Claim = Schemas["Claim"];
 export type DraftReport = Schemas["DraftReport"];
 export type FindingBlock = Schemas["FindingBlock"];
 export type Wording = Schemas["Wording"];

@@ -1646,6 +1646,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Claimable
+         * @description The figures that a maker's claim can be about.
+         */
+        get: operations["claimable_api_v1_claims_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/claims/understood": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Understood Claims
+         * @description The claims in a maker's words, with the figures that test them.
+         */
+        get: operations["understood_claims_api_v1_claims_understood_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reviews/{review}/report": {
         parameters: {
             query?: never;
@@ -2994,6 +3034,48 @@ export interface components {
             table_open: boolean;
         };
         /**
+         * Claim
+         * @description A maker's words, and the figure, comparison and number that test them. figure: "measurement.key", empty if nothing that is
+         *     measured tests it; decimals: of the number as the maker wrote it.
+         */
+        Claim: {
+            /** Words */
+            words: string;
+            /**
+             * Figure
+             * @default
+             */
+            figure: string;
+            /**
+             * Comparison
+             * @default at_least
+             * @enum {string}
+             */
+            comparison: "at_least" | "at_most";
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+            /**
+             * Decimals
+             * @default 0
+             */
+            decimals: number;
+        };
+        /**
+         * ClaimableFigure
+         * @description A figure that a claim can be about, as a person chooses it from a list.
+         */
+        ClaimableFigure: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * ComparedFigure
          * @description One row of the comparison.
          */
@@ -3485,7 +3567,8 @@ export interface components {
         };
         /**
          * DraftReport
-         * @description The report of a review as an editor works on it. version: of the story; edition: the number it would be published under.
+         * @description The report of a review as an editor works on it. version: of the story; edition: the number it would be published under;
+         *     outcomes: of the claims, in their order; offered_claims: that came with the display and are not among them.
          */
         DraftReport: {
             /** Version */
@@ -3518,6 +3601,12 @@ export interface components {
             automatic_untested: string[];
             /** Siblings */
             siblings: components["schemas"]["SiblingView"][];
+            /** Claims */
+            claims: components["schemas"]["Claim"][];
+            /** Outcomes */
+            outcomes: string[];
+            /** Offered Claims */
+            offered_claims: components["schemas"]["Claim"][];
             /** Reason */
             reason: string;
         };
@@ -4648,6 +4737,35 @@ export interface components {
             chart?: boolean;
         };
         /**
+         * NewClaim
+         * @description A maker's words, and the figure, comparison and number that test them.
+         */
+        NewClaim: {
+            /** Words */
+            words: string;
+            /**
+             * Figure
+             * @default
+             */
+            figure?: string;
+            /**
+             * Comparison
+             * @default at_least
+             * @enum {string}
+             */
+            comparison?: "at_least" | "at_most";
+            /**
+             * Number
+             * @default 0
+             */
+            number?: number;
+            /**
+             * Decimals
+             * @default 0
+             */
+            decimals?: number;
+        };
+        /**
          * NewCorrection
          * @description A correction made elsewhere: corrected XYZ = matrix @ XYZ as read.
          */
@@ -5072,6 +5190,11 @@ export interface components {
              * @default []
              */
             siblings?: components["schemas"]["NewSibling"][];
+            /**
+             * Claims
+             * @default []
+             */
+            claims?: components["schemas"]["NewClaim"][];
             /**
              * Reason
              * @default
@@ -21367,6 +21490,282 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EditionView"];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claimable_api_v1_claims_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimableFigure"][];
+                };
+            };
+            /** @description Bad input */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not possible */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too slow */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad input */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description From which state? */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A fault of Lumenar */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Cannot save */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    understood_claims_api_v1_claims_understood_get: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Claim"][];
                 };
             };
             /** @description Bad input */

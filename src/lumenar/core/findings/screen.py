@@ -46,6 +46,7 @@ def _visible(tinted: bool) -> Callable[[SetupEvidence], Observed | None]:
             excess=found[1] / VISIBLE_COLOUR,
             share=float(np.mean(off > VISIBLE_COLOUR)),
             figures=("uniformity_de2000_worst",),
+            chart="zones_white",
             detail=place[1],
             zone=place[0],
         )
@@ -73,6 +74,7 @@ def _dark_percent(s: SetupEvidence) -> Observed | None:
         excess=fall[1] / DARK_FALL_PERCENT,
         figures=("uniformity_dark_falloff_percent", "uniformity_dark_de2000_worst"),
         detail=f"{off[0]:.1f}",
+        chart="zones_dark",
     )
 
 

@@ -157,6 +157,7 @@ def _time_chart(s: Shown) -> Chart:
 
 
 HIGHEST = Figure("peak", "peak_cd_m2", "Highest", "cd/m²", 0, reported=True)
+BURST_10 = Figure("peak", "burst_10_cd_m2", "Peak in 10 %", "cd/m²", 0)
 SUSTAINED = Figure("peak", "sustained_full_cd_m2", "Full screen, sustained", "cd/m²", 0, reported=True)
 MEASUREMENT = Measurement(
     key="peak",
@@ -182,6 +183,6 @@ MEASUREMENT = Measurement(
     short="Peak",
     order=2,
     least=4,
-    figures=(HIGHEST, SUSTAINED),
+    figures=(HIGHEST, BURST_10, SUSTAINED),
     beside_report=True,
 )

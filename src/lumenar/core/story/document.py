@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from math import isfinite
 from typing import Any, cast
 
+from lumenar.core.claims.claim import COMPARISONS, Claim, Comparison, checked
 from lumenar.core.story.story import (
     APPLIES,
     MOST_ITEMS,
@@ -37,6 +39,7 @@ FIELDS = (
     "paragraphs",
     "untested",
     "siblings",
+    "claims",
     "reason",
 )
 MOST_LINE = 200
@@ -56,6 +59,7 @@ def document_of(story: Story) -> dict[str, Any]:
         "paragraphs": [{"text": p.text, "after": p.after} for p in story.paragraphs],
         "untested": list(story.untested),
         "siblings": [{"name": s.name, "applies": s.applies, "note": s.note} for s in story.siblings],
+        "claims": [asdict(c) for c in story.claims],
         "reason": story.reason,
     }
     return {"format": FORMAT, "version": VERSION, **{k: v for k, v in said.items() if v}}
@@ -104,6 +108,9 @@ def story_from(document: Mapping[str, Any]) -> Story:
         siblings=tuple(
             _sibling(_object(each, f"siblings.{i}"), f"siblings.{i}")
             for i, each in enumerate(_list(document, "siblings"))
+        ),
+        claims=tuple(
+            _claim(_object(each, f"claims.{i}"), f"claims.{i}") for i, each in enumerate(_list(document, "claims"))
         ),
         reason=_text(document.get("reason", ""), "reason", MOST_SENTENCE),
     )
@@ -189,3 +196,24 @@ def _sibling(given: Mapping[str, Any], field: str) -> Sibling:
         applies=cast(Applies, _one_of(given.get("applies"), f"{field}.applies", APPLIES)),
         note=_text(given.get("note", ""), f"{field}.note", MOST_SENTENCE),
     )
+
+
+def _claim(given: Mapping[str, Any], field: str) -> Claim:
+    words = _text(given.get("words", ""), f"{field}.words", MOST_SENTENCE)
+    if not words:
+        raise StoryError(f"{field}.words", "is missing; write what the maker says")
+    value, decimals = given.get("number", 0.0), given.get("decimals", 0)
+    if not isinstance(value, int | float) or isinstance(value, bool):
+        raise StoryError(f"{field}.number", "is no number")
+    if not isinstance(decimals, int) or isinstance(decimals, bool) or not 0 <= decimals <= 9:
+        raise StoryError(f"{field}.decimals", "is no number of decimals")
+    claim = Claim(
+        words=words,
+        figure=_text(given.get("figure", ""), f"{field}.figure", MOST_LINE),
+        comparison=cast(Comparison, _one_of(given.get("comparison"), f"{field}.comparison", COMPARISONS)),
+        number=float(value),
+        decimals=decimals,
+    )
+    if wrong := checked(claim):
+        raise StoryError(field, wrong)
+    return claim

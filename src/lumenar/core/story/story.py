@@ -12,6 +12,8 @@ from typing import Literal, get_args
 
 import numpy as np
 
+from lumenar.core.claims.claim import Claim
+
 Amount = tuple[float, float, float]
 """A figure with the ends of its 95 % interval."""
 Basis = Mapping[str, Amount]
@@ -74,8 +76,8 @@ class Sibling:
 
 @dataclass(frozen=True, kw_only=True)
 class Story:
-    """Everything an editor wrote. order: keys of findings in an order of the editor's; untested: what was not tested, line by
-    line; reason: why the next edition is published, printed in it."""
+    """Everything an editor wrote. order: keys of findings in the editor's order; untested: what was not tested, line by line;
+    claims: of the maker; reason: why the next edition is published, printed in it."""
 
     headline: Words | None = None
     standfirst: Words | None = None
@@ -87,6 +89,7 @@ class Story:
     paragraphs: tuple[Paragraph, ...] = ()
     untested: tuple[str, ...] = ()
     siblings: tuple[Sibling, ...] = ()
+    claims: tuple[Claim, ...] = ()
     reason: str = ""
 
     def choice(self, key: str) -> FindingChoice:

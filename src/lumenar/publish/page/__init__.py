@@ -13,6 +13,6 @@ INDEX = "index.html"
 
 
 def pages(about: About, results: Results, rubric: Rubric, version: str = __version__) -> dict[str, str]:
-    """Every page of an edition as HTML, by file name: static, charts as SVG, no scripts. version: of Lumenar, as pages name it."""
+    """Every page of an edition as HTML, by file name: static, charts as SVG, no scripts. version: of Lumenar, as they name it."""
     contents = Contents(about=about, results=results, rubric=rubric, version=version)
     return {INDEX: front.page(contents), **detail.pages(contents)}

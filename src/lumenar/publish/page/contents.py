@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from lumenar.app.exchange.file_figures import SetupFigures
+from lumenar.core.claims.outcome import ClaimEvidence, Outcome, outcome_of
 from lumenar.core.findings import for_report
 from lumenar.core.findings.base import Finding
 from lumenar.core.measurements.charts import Chart
@@ -92,6 +93,17 @@ class Contents:
         by_key = {f.key: f for f in self.results.findings}
         automatic = [f.key for f in for_report(self.results.findings)]
         return [by_key[k] for k in told(automatic, list(by_key), self.results.story)]
+
+    @cached_property
+    def claims(self) -> Sequence[Outcome]:
+        """The maker's claims, tested in the modes of the first sample and with our settings."""
+        first = self.results.setups[0].unit
+        setups = [
+            ClaimEvidence(name=self.labels[s.key], shipped=s.shipped, analyses=s.analyses)
+            for s in self.results.setups
+            if s.unit == first
+        ]
+        return [outcome_of(c, setups) for c in self.results.story.claims]
 
     def sentence(self, finding: Finding) -> str:
         """A finding's sentence: the editor's, else its own."""

@@ -12,7 +12,12 @@ from lumenar.publish.page.conditions import method
 from lumenar.publish.page.contents import Contents, anchor
 from lumenar.publish.page.parts import environment, interval
 
-FINDINGS_PAGE, RUBRIC_PAGE, METHOD_PAGE = "findings.html", "rubric.html", "method.html"
+FINDINGS_PAGE, BEHAVIOUR_PAGE, RUBRIC_PAGE, METHOD_PAGE = (
+    "findings.html",
+    "behaviour.html",
+    "rubric.html",
+    "method.html",
+)
 
 
 def pages(c: Contents) -> dict[str, str]:
@@ -29,6 +34,8 @@ def pages(c: Contents) -> dict[str, str]:
         for p in c.purposes
     }
     found[FINDINGS_PAGE] = _made(c, "findings.html", groups=_groups(c))
+    if c.results.seen:
+        found[BEHAVIOUR_PAGE] = _made(c, "behaviour.html", seen=c.results.seen)
     found[RUBRIC_PAGE] = _made(c, "rubric.html", rules=list(c.rubric.rules.values()))
     found[METHOD_PAGE] = _made(c, "method.html", method=method(c.results), edited=_edited(c), digest=c.results.digest)
     return found

@@ -34,6 +34,8 @@ from lumenar.publish.page.strip import key_figures
 
 MOST_MODES = 12
 """The most rows of the table of modes; the others are one click away."""
+MOST_LINES = 3
+"""The most sentences on one experiment; the others are one click away."""
 MOST_LINKS = 4
 """The most modes that a finding links to."""
 
@@ -100,7 +102,9 @@ def page(c: Contents) -> str:
             modes=rows[:MOST_MODES],
             more_modes=len(rows) - MOST_MODES,
             scored_for=first.purpose.title if first else "",
+            claims=c.claims,
             seen=c.results.seen,
+            MOST_LINES=MOST_LINES,
             untested=[*story.untested, *not_measured(c)],
             gaps=len(c.about.gaps),
             siblings=story.siblings,

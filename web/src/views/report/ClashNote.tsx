@@ -14,6 +14,7 @@ const NAMES: Record<FieldName, string> = {
   paragraphs: "Paragraphs",
   untested: "What we didn’t test",
   siblings: "Other models",
+  claims: "What the maker claims",
   reason: "About this edition",
 };
 

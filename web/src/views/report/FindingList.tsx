@@ -95,7 +95,11 @@ function Row({
             css={{ fieldSizing: "content" }}
             aria-label={`Your sentence for: ${f.wording.automatic}`}
             value={choice.text ?? f.wording.automatic}
-            onFocus={pick}
+            onFocus={(e) => {
+              // Most sentences are gone on with rather than written anew.
+              e.currentTarget.setSelectionRange(e.currentTarget.value.length, e.currentTarget.value.length);
+              pick();
+            }}
             onChange={(e) => {
               const typed = e.target.value;
               const own = typed.trim() === "" || typed === f.wording.automatic ? null : typed;

@@ -8,6 +8,7 @@ import { Failed, Key, ProblemNote, Quiet, QuietButton } from "../../kit/basics";
 import { useBoard } from "../board/queries";
 import { Publish } from "../verdict/Publish";
 import { useVerdict } from "../verdict/queries";
+import { Claims } from "./Claims";
 import { ClashNote } from "./ClashNote";
 import { choiceOf, chosen, isTold, movedBy, toldOf } from "./edit";
 import { FindingList } from "./FindingList";
@@ -190,6 +191,7 @@ function Editor({ review, report }: { review: number; report: DraftReport }) {
             );
           })}
         </Box>
+        <Claims report={report} edit={edit} change={change} />
         <Paragraphs report={report} edit={edit} change={change} />
         <NotTested report={report} edit={edit} change={change} />
         <Imprint report={report} edit={edit} change={change} />

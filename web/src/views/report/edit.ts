@@ -18,6 +18,13 @@ export function editOf(report: DraftReport): Edit {
     paragraphs: report.paragraphs as Edit["paragraphs"],
     untested: report.untested,
     siblings: report.siblings as Edit["siblings"],
+    claims: report.claims.map(({ words, figure, comparison, number, decimals }) => ({
+      words,
+      figure,
+      comparison,
+      number,
+      decimals,
+    })),
     reason: report.reason,
   };
 }
@@ -77,6 +84,7 @@ export const FIELDS = [
   "paragraphs",
   "untested",
   "siblings",
+  "claims",
   "reason",
 ] as const satisfies readonly (keyof Edit)[];
 

@@ -8,3 +8,10 @@ export const reportQuery = (review: number) =>
     // What is being typed decides when it is read again.
     refetchOnWindowFocus: false,
   });
+
+/** The figures that a claim can be about. */
+export const claimableQuery = queryOptions({
+  queryKey: ["claims"],
+  queryFn: () => got(api.GET("/api/v1/claims")),
+  staleTime: Number.POSITIVE_INFINITY,
+});

@@ -33,8 +33,9 @@ export function useStory(review: number, report: DraftReport) {
   const [saving, setSaving] = useState(false);
   const [clash, setClash] = useState<Clash | null>(null);
   const edit = draft.value?.edit ?? saved;
-  const latest = useRef({ edit, report, draft, saving });
-  latest.current = { edit, report, draft, saving };
+  const latest = useRef({ report, draft });
+  latest.current = { report, draft };
+  const flight = useRef<Promise<void> | null>(null);
 
   const take = (next: DraftReport) => client.setQueryData(reportQuery(review).queryKey, next);
 
@@ -59,12 +60,19 @@ export function useStory(review: number, report: DraftReport) {
     );
   }
 
-  /** Save what was typed; what is typed while it is being saved stays unsaved. */
-  async function save(confirmed: string[] = []) {
+  /** Save what was typed, one save after the other; what is typed while it is being saved stays unsaved. */
+  async function save(confirmed: string[] = []): Promise<void> {
+    while (flight.current) await flight.current;
+    flight.current = saveNow(confirmed).finally(() => {
+      flight.current = null;
+    });
+    await flight.current;
+  }
+
+  async function saveNow(confirmed: string[]) {
     const now = latest.current;
     const unsaved = now.draft.value;
-    if (now.saving || (!unsaved && confirmed.length === 0)) return;
-    latest.current.saving = true;
+    if (!unsaved && confirmed.length === 0) return;
     setSaving(true);
     setError(null);
     const sent = unsaved?.edit ?? editOf(now.report);

@@ -41,6 +41,7 @@ __all__ = [
     "SimulatedDisplay",
     "UnitFileError",
     "arrive",
+    "claims_in",
 ]
 
 
@@ -214,3 +215,8 @@ class Simulated:
         if signal["range"] != usual["range"] or int(signal["bits"]) > int(usual["bits"]):
             return f"the simulated display accepts {usual['bits']} bits in {usual['range']} range, not the setup's"
         return ""
+
+
+def claims_in(document: str) -> list[str]:
+    """What the maker says of the display of a unit file."""
+    return [c.text for c in parse_unit(document).claims]

@@ -1,0 +1,1 @@
+"""Claims of makers: what figure tests them, and whether it holds."""
