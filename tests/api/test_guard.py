@@ -11,6 +11,7 @@ from lumenar.api import guard
 from lumenar.api.server import _Patient, bind, create_app
 from lumenar.app.application import Application
 from lumenar.cli import main
+from lumenar.publish.edition import publish
 from lumenar.store.database import StoreError
 
 from .test_api import OWN, own_client, problem
@@ -217,8 +218,20 @@ def test_what_is_published_is_served_and_nothing_beside_it(client, app, bench):
     (home / "orphan-7" / "1" / "index.html").write_text("half made")
     (home / ".making-x").mkdir()
     (home / ".making-x" / "index.html").write_text("half made")
-    for path in ("/published/orphan-7/1/", "/published/.making-x/index.html", "/published/"):
-        problem(client.get(path), 404, "not-found")
+    (home / "notes.txt").write_text("nobody's business")
+    for path in ("orphan-7/1/", ".making-x/index.html", "notes.txt", "orphan-7/"):
+        problem(client.get(f"/published/{path}"), 404, "not-found")
+    for path in ("static/%2e%2e/%2e%2e/lumenar.db", "%2e%2e/lumenar.db", "static/..%2f..%2flumenar.db"):
+        assert not client.get(f"/published/{path}").content.startswith(b"SQLite")
+
+
+def test_the_library_is_served_once_something_is_published(client, app, bench, measured):
+    problem(client.get("/published/"), 404, "not-found")
+    publish(app, measured)
+    page = client.get("/published/")
+    assert page.status_code == 200 and "Tessary Pell 6" in page.text
+    for name in ("feed.xml", "figures.json", "static/report.css", "static/library.js"):
+        assert client.get(f"/published/{name}").status_code == 200
 
 
 def test_browsers_keep_scripts_for_good_and_ask_for_the_page_each_time(app, bench, tmp_path, monkeypatch):

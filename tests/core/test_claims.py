@@ -161,3 +161,26 @@ def test_what_lies_under_the_meters_floor_leaves_a_claim_open():
         analysis = Analysis("white_black", "srgb", {key: np.array(1200.0)}, range={key: (low, 5000.0)})
         setups = [ClaimEvidence(name="Film", shipped=True, analyses={"white_black": analysis})]
         assert outcome_of(claim, setups).verdict == verdict
+
+
+def test_the_sentence_of_an_open_claim_names_a_mode_that_leaves_it_open():
+    found = outcome_of(AT_LEAST_99, [setup("A", 98.2, 0.05), setup("B", 98.1, 0.6)])
+    assert found.verdict == "open" and found.sentence.startswith("98.1 ± 0.6 % in B")
+
+
+@pytest.mark.parametrize(
+    ("value", "half", "shown"),
+    [
+        (128_443, 12_197, "130\u2009000 ± 10\u2009000"),
+        (940.2, 9.0, "940 ± 9"),
+        (97.32, 0.09, "97.32 ± 0.09"),
+        (1.0, 0, "1.00"),
+    ],
+)
+def test_a_value_is_as_long_as_its_interval_allows(value, half, shown):
+    assert outcome_of(AT_LEAST_99, [setup("A", value, half)]).sentence == f"{shown} % in A."
+
+
+def test_what_a_claim_is_tested_by_is_said():
+    assert outcome_of(AT_LEAST_99, []).test.endswith("at least 99 %") and outcome_of(AT_MOST_2, []).test.endswith("2 %")
+    assert outcome_of(Claim(words="Gorgeous"), []).test == ""

@@ -149,16 +149,6 @@ def by_hand(page: Person, shot: Callable[..., None]) -> None:
     page.go(f"/review/{review}/hand/{run}")
     page.find("[data-testid=hand-input]").send_keys("1.1 1.2 1.4", Keys.ENTER)
     shot("by-hand")
-    with tempfile.TemporaryDirectory() as folder:
-        table = Path(folder) / "wall-60.csv"
-        rows = [
-            ";".join(map(str, (*(round(255 * v) for v in p["rgb"]), *v))) for p, v in zip(patches, XYZ, strict=True)
-        ]
-        table.write_text("\n".join(["R;G;B;X;Y;Z", *rows]).replace(".", ","))
-        page.go("/import")
-        page.find("[data-testid=import-file]").send_keys(str(table))
-        page.find("[data-testid=understood]")
-        shot("import")
 
 
 def field(page: Person, name: str) -> WebElement | None:

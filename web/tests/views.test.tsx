@@ -94,6 +94,7 @@ describe("views", () => {
       "/review/7/conditions",
       "/review/7/tuning",
       "/review/7/verdict",
+      "/review/7/report",
       "/compare",
       "/purposes",
       "/targets",

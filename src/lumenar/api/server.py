@@ -70,6 +70,8 @@ from lumenar.app.verdict import verdict
 from lumenar.core import appearance, measurements
 from lumenar.publish import edition
 from lumenar.publish.draft import STATIC as REPORT_STATIC
+from lumenar.publish.library import LIBRARY_FILES
+from lumenar.publish.library import STATIC as LIBRARY_STATIC
 from lumenar.store.database import StoreError
 from lumenar.store.editions import is_published
 
@@ -135,7 +137,7 @@ def create_app(application: Application, bench: BenchService, hosts: tuple[str, 
 
 
 class Published(StaticFiles):
-    """The folders of published editions, and nothing else that may lie beside them."""
+    """The library's index and the folders of published editions, and nothing else that may lie beside them."""
 
     def __init__(self, application: Application, folder: Path) -> None:
         super().__init__(directory=folder, html=True)
@@ -143,6 +145,8 @@ class Published(StaticFiles):
 
     async def get_response(self, path: str, scope: Scope) -> Response:
         parts = Path(path).parts
+        if not parts or (len(parts) == 1 and parts[0] in LIBRARY_FILES) or parts[0] == LIBRARY_STATIC:
+            return await super().get_response(path, scope)
         if len(parts) < 2 or not is_published(self._application.db.connection(), "/".join(parts[:2])):
             raise HTTPException(404, "There is no such edition")
         return await super().get_response(path, scope)

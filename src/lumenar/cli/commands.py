@@ -243,6 +243,22 @@ def run_rescue(options: argparse.Namespace) -> int:
     return 1
 
 
+def run_publish(options: argparse.Namespace) -> int:
+    from lumenar.app.application import Application
+    from lumenar.app.errors import BadInputError
+    from lumenar.publish.library import export
+
+    if not (options.data / "lumenar.db").is_file():
+        raise BadInputError("data", f"{options.data}: no data folder of Lumenar")
+    app = Application(options.data)
+    try:
+        displays, copied = export(app, options.to, options.address)
+    finally:
+        app.close()
+    print(f"{displays} displays in {options.to}; {copied} editions are new or changed")
+    return 0
+
+
 def run_verify(options: argparse.Namespace) -> int:
     from lumenar.publish.verify import verify
 

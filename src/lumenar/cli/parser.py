@@ -114,6 +114,13 @@ def _add_checks(added: _Commands) -> None:
     p = _command(added, "verify", "recompute a published edition or data package and compare", commands.run_verify)
     p.add_argument("package", type=Path, metavar="PACKAGE", help="an edition's folder, its data folder, or data.zip")
 
+    p = _command(added, "publish", "write all published editions as a static site", commands.run_publish)
+    p.add_argument("--data", type=Path, required=True, metavar="DATA", help="the data folder")
+    p.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder of the site; made if it is not there")
+    p.add_argument(
+        "--address", default="", metavar="URL", help="where the site will be, for feed, sitemap and canonical links"
+    )
+
     p = _command(added, "rescue", "save what is whole of a damaged data folder into a new one", commands.run_rescue)
     p.add_argument("data", type=Path, metavar="DATA", help="the damaged data folder")
     p.add_argument("--out", type=Path, required=True, metavar="DIR", help="a new folder")

@@ -12,6 +12,7 @@ import re
 import shutil
 import tempfile
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
@@ -31,14 +32,15 @@ from lumenar.core.menu.menu import Menu
 from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.core.story.story import Story
+from lumenar.publish import library
 from lumenar.publish.package import NO_STORY, About, compute, dumps, sums, write_package
-from lumenar.publish.page import pages
+from lumenar.publish.page import pages, summary_of
 from lumenar.store import editions, reviews
 from lumenar.store.database import StoreError
 from lumenar.store.editions import EditionRow
 from lumenar.store.reviews import UnitRow
 
-MANIFEST = "manifest.json"
+MANIFEST, SUMMARY = "manifest.json", "summary.json"
 
 
 @dataclass(frozen=True)
@@ -130,7 +132,14 @@ def _publish(app: Application, review_id: int) -> EditionView:
     if not published:
         _take_back(app, home, entry)
         raise ConflictError("review", "The review was deleted while it was being published, so there is no edition.")
+    _relist(app)
     return _view(entry)
+
+
+def _relist(app: Application) -> None:
+    """Bring the index of the library up to date. If it can't be written, the next edition or start does it."""
+    with suppress(StoreError):
+        library.build(app, app.folder / "editions")
 
 
 def _about(shown: Display, entry: EditionRow, gaps: Sequence[str]) -> About:
@@ -233,6 +242,7 @@ def recover(app: Application) -> None:
                 finished = editions.finish(db, entry.id)
         if not finished:
             _take_back(app, home, entry)
+    _relist(app)
 
 
 def advice_of(app: Application, review_id: int, document: dict[str, Any]) -> Advice:
@@ -275,6 +285,7 @@ def write_edition(
     _zip(folder / "data", folder / "data.zip")
     for name, html in pages(about, results, rubric).items():
         (folder / name).write_text(html)
+    (folder / SUMMARY).write_text(dumps(summary_of(about, results, rubric)))
     (folder / "static").mkdir()
     for item in files("lumenar.publish").joinpath("static").iterdir():
         (folder / "static" / item.name).write_bytes(item.read_bytes())

@@ -41,13 +41,13 @@ from lumenar.publish.package import (
     scores_document,
 )
 from lumenar.publish.package_files import bad_package, read_package, read_zip
-from lumenar.publish.page import pages
+from lumenar.publish.page import pages, summary_of
 
 RELATIVE, ABSOLUTE = 1e-9, 1e-13
 """How closely recomputed numbers must agree: the same arithmetic on another machine may differ in the last bits, and what
 should be nothing may be a few of them."""
 T = TypeVar("T")
-MANIFEST, PAGE, DATA, ZIP = "manifest.json", "index.html", "data/", "data.zip"
+MANIFEST, PAGE, SUMMARY, DATA, ZIP = "manifest.json", "index.html", "summary.json", "data/", "data.zip"
 
 
 @dataclass(frozen=True)
@@ -110,10 +110,23 @@ def _edition(
     problems += [f"{n} is missing" for n in mine if n not in found]
     problems += [f"{n}: is no page that follows from the data" for n in sorted(there - set(mine))]
     current = made_by == f"lumenar {__version__}"
+    counted, differing = _summary(found, version, about, results, rubric)
+    problems += differing
     for name in sorted(there & set(mine)):
         theirs = found[name].decode(errors="replace")
         problems += _page_problems(name, mine[name], theirs, current)
-    return 2 + len(outer) + len(mine), problems, "" if current else made_by
+    return 2 + len(outer) + len(mine) + counted, problems, "" if current else made_by
+
+
+def _summary(
+    found: dict[str, bytes], version: str, about: About, results: Results, rubric: Rubric
+) -> tuple[int, list[str]]:
+    """What is wrong with the summary of an edition; versions without a story had none."""
+    if STORY not in files_of(version):
+        return 0, []
+    if SUMMARY not in found:
+        return 0, [f"{SUMMARY} is missing"]
+    return _compare(SUMMARY, json.loads(dumps(summary_of(about, results, rubric))), _json(found[SUMMARY], SUMMARY))
 
 
 def pages_of(version: str, about: About, results: Results, rubric: Rubric) -> dict[str, str]:

@@ -50,6 +50,11 @@ def of_review(db: sqlite3.Connection, review_id: int) -> list[EditionRow]:
     return [_row(r) for r in rows]
 
 
+def every(db: sqlite3.Connection) -> list[EditionRow]:
+    """All published editions, also those whose review was deleted."""
+    return [_row(r) for r in db.execute("SELECT * FROM edition WHERE state = 'published' ORDER BY id DESC")]
+
+
 def last_number(db: sqlite3.Connection, review_id: int) -> int:
     """The highest number that an edition of a review has taken, 0 where there is none."""
     row = db.execute("SELECT coalesce(max(number), 0) FROM edition WHERE review_id = ?", (review_id,)).fetchone()

@@ -36,11 +36,13 @@ class ClaimEvidence:
 
 @dataclass(frozen=True, kw_only=True)
 class Outcome:
-    """What became of a claim. said: the verdict in words; sentence: the figures that decide it."""
+    """What became of a claim. said: the verdict in words; test: figure, comparison and number; sentence: the figures that
+    decide it."""
 
     claim: Claim
     verdict: Verdict
     said: str
+    test: str
     sentence: str
 
 
@@ -58,10 +60,10 @@ class _Value:
 def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> Outcome:
     """Test a claim in every setup that has its figure."""
     if not claim.figure:
-        return Outcome(claim=claim, verdict="not tested", said=WORDS["not tested"], sentence="No figure tests it.")
+        return _untested(claim, "", "No figure tests it.")
     values = [v for s in setups if (v := _value(claim, s)) is not None]
     if not values:
-        return Outcome(claim=claim, verdict="not tested", said=WORDS["not tested"], sentence="It was not measured.")
+        return _untested(claim, _test(claim), "It was not measured.")
     shipped = [v for v in values if v.setup.shipped] or values
     ours = [v for v in values if not v.setup.shipped and v not in shipped]
     good = [v for v in shipped if v.holds > 0]
@@ -72,11 +74,24 @@ def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> Outcome:
     elif where := [v for v in ours if v.holds > 0]:
         verdict = "holds with settings"
     else:
-        verdict = "open" if any(v.holds == 0 for v in values) else "fails"
+        where = [v for v in values if v.holds == 0]
+        verdict = "open" if where else "fails"
     said = WORDS[verdict]
     if verdict in ("holds in some", "holds with settings"):
         said = f"{said} {_names(where)}"
-    return Outcome(claim=claim, verdict=verdict, said=said, sentence=_sentence(claim, values, where))
+    return Outcome(claim=claim, verdict=verdict, said=said, test=_test(claim), sentence=_sentence(claim, values, where))
+
+
+def _untested(claim: Claim, test: str, sentence: str) -> Outcome:
+    return Outcome(claim=claim, verdict="not tested", said=WORDS["not tested"], test=test, sentence=sentence)
+
+
+def _test(claim: Claim) -> str:
+    """What a claim is tested by, in words."""
+    found = by_name(claim.figure)
+    title, unit = (found.title, found.unit) if found else (claim.figure, "")
+    how = "at least" if claim.comparison == "at_least" else "at most"
+    return f"{title} {how} {grouped(claim.number, claim.decimals)} {unit}".rstrip()
 
 
 def _value(claim: Claim, s: ClaimEvidence) -> _Value | None:
@@ -133,8 +148,9 @@ def _amount(v: _Value) -> str:
     """A value with half of its interval, both to the first digit of that."""
     half = (v.high - v.low) / 2
     if half == inf:
-        return f"At least {significant(v.value, 3)}"
+        return f"At least {significant(v.low, 3)}"
     if half <= 0:
         return significant(v.value, 3)
-    decimals = max(0, -floor(log10(half)))
-    return f"{grouped(v.value, decimals)} ± {grouped(half, decimals)}"
+    decimals = -floor(log10(half))
+    value, half = round(v.value, decimals), round(half, decimals)
+    return f"{grouped(value, max(0, decimals))} ± {grouped(half, max(0, decimals))}"

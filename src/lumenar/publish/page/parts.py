@@ -35,7 +35,7 @@ class ModeLine:
 def environment() -> Environment:
     environment = Environment(
         loader=PackageLoader("lumenar.publish", "templates"),
-        autoescape=select_autoescape(["html"]),
+        autoescape=select_autoescape(["html", "xml"]),
         trim_blocks=True,
         lstrip_blocks=True,
     )

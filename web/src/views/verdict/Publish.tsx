@@ -1,4 +1,4 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useAct } from "../../api/act";
 import { api, got } from "../../api/client";
 import { LampButton, ProblemNote, QuietButton } from "../../kit/basics";
@@ -37,7 +37,14 @@ export function Publish({ review, gaps, ready }: Props) {
           <ProblemNote error={publish.error} />
         </Box>
       )}
-      <Box as="ul" listStyleType="none" mt="14px" data-testid="editions">
+      {(editions.data?.length ?? 0) > 0 && (
+        <Text mt="14px">
+          <chakra.a href="/published/" textDecoration="underline" textUnderlineOffset="3px">
+            All published reports
+          </chakra.a>
+        </Text>
+      )}
+      <Box as="ul" listStyleType="none" mt="8px" data-testid="editions">
         {editions.data?.map((e) => (
           <Flex
             as="li"
