@@ -210,5 +210,7 @@ def test_claims_are_understood_tested_published_and_verified(client, app):
     for outcome in report["outcomes"][:2]:
         said, _, sentence = outcome.partition(": ")
         assert said in page and sentence in page
-    wrong = problem(save(client, 1, claims=[{"words": "a", "figure": "gamut.beauty"}]), 422, "story")
+    taken = save(client, 1, claims=report["offered_claims"]).json()
+    assert taken["offered_claims"] == [] and [c["words"] for c in taken["claims"]] == ["Covers all of P3"]
+    wrong = problem(save(client, 2, claims=[{"words": "a", "figure": "gamut.beauty"}]), 422, "story")
     assert wrong["place"] == "claims.0"

@@ -32,6 +32,15 @@ return [...document.querySelectorAll(css)].find((e) => text === null || (e.getCl
 """The first element of a selector that shows some text, found in one step."""
 
 
+EMPTY_IN_BAR = """
+const box = arguments[0].getBoundingClientRect(), middle = box.left + box.width / 2, y = box.top + box.height / 2;
+const empty = (x) => [-4, 0, 4].every((d) => !document.elementFromPoint(x + d, y)?.closest("a, button, nav"));
+for (let x = box.left + 10; x < box.right; x += 3) if (empty(x)) return Math.round(x - middle);
+return 0;
+"""
+"""Where in the top bar nothing is, from its middle in px."""
+
+
 class Found(WebElement):
     """An element that finds itself again: a view may draw it anew between two steps of a test, as it may between the look and
     the click of a person, who then clicks what is there."""
@@ -153,9 +162,10 @@ class Person:
         self.until(lambda: not self.all("[role=option]"))
 
     def aside(self):
-        """A click beside everything: in the top bar between what is open and the views."""
+        """A click beside everything: where the top bar is empty."""
         header = self.find("header")
-        ActionChains(self.driver).move_to_element_with_offset(header, -175, 0).click().perform()
+        x = self.driver.execute_script(EMPTY_IN_BAR, header)
+        ActionChains(self.driver).move_to_element_with_offset(header, x, 0).click().perform()
 
     def tick(self, words, inside="body"):
         """A box or a switch by what stands beside it."""

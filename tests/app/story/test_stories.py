@@ -51,6 +51,7 @@ def test_undo_and_redo_walk_through_every_edit_and_a_new_edit_forks(review):
         step(app, of)
         walk.append(shown(app, of))
     assert walk == ["b", "a", "", "a", "b"]
+    # Text "b" is shown again, by a version of another number: what is edited now follows the text.
     stories.save(app, of, said("d"))
     assert not stories.current(app, of).can_redo
     stories.undo(app, of)
@@ -58,6 +59,10 @@ def test_undo_and_redo_walk_through_every_edit_and_a_new_edit_forks(review):
     # What was edited last from here is what comes back.
     stories.redo(app, of)
     assert shown(app, of) == "d"
+    for text in ("b", "a", ""):
+        stories.undo(app, of)
+        assert shown(app, of) == text
+    assert not stories.current(app, of).can_undo
 
 
 def test_the_same_text_again_is_no_edit(review):

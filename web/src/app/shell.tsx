@@ -39,7 +39,7 @@ function ReviewCrumb({ id }: { id: number }) {
       <A to={`/review/${id}`} color="ink" fontWeight="500">
         {review.name}
       </A>
-      <Box as="span" color="ink2">
+      <Box as="span" color="ink2" minW="0" overflow="hidden" textOverflow="ellipsis">
         {review.samples > 1
           ? `${review.samples} samples`
           : `sample ${review.sample} · ${review.firmware ? `firmware ${review.firmware}` : "firmware not recorded"}`}
