@@ -63,6 +63,7 @@ bench: setup chromium  ## speed and size, as ratios and counts side by side
 	$(BIN)/python -m benchmarks.load
 	$(BIN)/python -m benchmarks.smooth
 	$(BIN)/python -m benchmarks.importing
+	$(BIN)/python -m benchmarks.reports
 
 truth: setup  ## how often the truth lies in the intervals, from 1200 simulated surveys; takes a quarter of an hour
 	$(BIN)/python -W ignore -m benchmarks.truth

@@ -156,8 +156,16 @@ def test_a_report_is_published_from_here_and_verifies(page):
             fits = page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
             assert fits and page.find("h1").text, (name, width)
     sized(page.driver, 1280)
+
+
+@pytest.mark.parametrize("review", [1, 4])
+def test_a_report_is_read_in_a_few_screens(page, review):
+    """The phone, and the television with the most modes, findings and experiments."""
+    address = page.send("POST", f"/reviews/{review}/editions", {})["address"]
     for height, width in ((5500, 1280), (11_000, 390)):
-        page.go(edition["address"])
         sized(page.driver, width)
+        page.go(address)
+        page.find(".lede")
         assert page.driver.execute_script("return document.documentElement.scrollHeight") <= height
+        assert page.driver.execute_script("return document.documentElement.scrollWidth") <= width
     sized(page.driver, 1280)

@@ -199,7 +199,7 @@ class Data:
         self.analyses = Cache(1024)
         """Analyses by the key they are stored with. One takes some 26 kB, and is read from the store in a millisecond."""
         self.loaded = Cache(24)
-        self.reports = Cache(4)
+        self.reports = Cache(2)
         """What reports would be made of now."""
         self.turn = 0
         """Incremented when readings, or facts behind figures, are changed or deleted. Figures from before are not stored."""

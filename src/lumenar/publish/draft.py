@@ -7,6 +7,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 from importlib.resources import files
 
+from lumenar.app import memory
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display_of
 from lumenar.app.drivers.stations import claims_of
@@ -56,7 +57,12 @@ def _results(app: Application, review_id: int) -> Results:
             )
         readings = parse_readings(dumps(document), "readings.json")
         menu = display_of(app, review_id).menu
-        return compute(readings, app.rubric, menu, advice_of(app, review_id, document))
+        advice = advice_of(app, review_id, document)
+        del document
+        made = compute(readings, app.rubric, menu, advice)
+        # The readings as text and as numbers took many times what is kept.
+        memory.give_back()
+        return made
 
     found: Results = app.reports.get((review_id, changes, app.rubric.hash, app.turn), make)
     return found

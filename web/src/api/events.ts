@@ -67,8 +67,8 @@ function listen(client: QueryClient, connected: (yes: boolean) => void): () => v
   source.addEventListener("figures", refresh);
   source.addEventListener("run", () => {
     refresh();
-    // What a tuning is worth follows from runs.
-    stale(client, ["tuning"]);
+    // What a tuning is worth, and what a report says, follows from runs.
+    stale(client, ["tuning", "report"]);
   });
   source.addEventListener("tuning", () => stale(client, STEERED));
   source.onopen = () => {

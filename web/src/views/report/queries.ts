@@ -5,7 +5,8 @@ export const reportQuery = (review: number) =>
   queryOptions({
     queryKey: ["report", review],
     queryFn: () => got(api.GET("/api/v1/reviews/{review}/report", { params: { path: { review } } })),
-    // What is being typed decides when it is read again.
+    // Settings, notes, tunings and targets change it from many places, so each visit asks again; the server has it ready.
+    staleTime: 0,
     refetchOnWindowFocus: false,
   });
 
