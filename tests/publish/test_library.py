@@ -8,13 +8,14 @@ from xml.etree import ElementTree
 import pytest
 
 from lumenar.app.errors import BadInputError
-from lumenar.app.setups import new_reviews
+from lumenar.app.setups import new_reviews, setups
 from lumenar.app.story import stories
 from lumenar.cli import main
 from lumenar.core.story.story import Story, Words
 from lumenar.publish import library
-from lumenar.publish.edition import publish, recover
+from lumenar.publish.edition import previous_of, publish, recover
 from lumenar.publish.verify import verify
+from lumenar.store import reviews
 from lumenar.store.database import StoreError
 
 ATOM = "{http://www.w3.org/2005/Atom}"
@@ -168,3 +169,36 @@ def test_an_address_is_one_of_the_web(app):
         with pytest.raises(BadInputError):
             library._address(wrong)
     assert library._address("https://a.org/x") == "https://a.org/x/" and library._address("") == ""
+
+
+def test_an_edition_says_what_changed_since_the_one_before(app, bench, measured):
+    first = home(app) / publish(app, measured).address.removeprefix("/published/")
+    assert "What changed" not in (first / "index.html").read_text() and not (first / "data" / "previous.json").exists()
+    second = home(app) / publish(app, measured).address.removeprefix("/published/")
+    assert "No score and no finding changed measurably" in (second / "index.html").read_text()
+    for s in reviews.setups_of(app.db.connection(), measured):
+        if s.signal == "sdr":
+            setups.change(app, measured, s.id, setups.Edit(target="gamma24"))
+    third = home(app) / publish(app, measured).address.removeprefix("/published/")
+    page = (third / "index.html").read_text()
+    told = page[page.index('id="changes"') : page.index('id="method"')]
+    assert "since edition 2 of" in told and ", was " in told and ("New: " in told or "No longer found: " in told)
+    for folder in (first, second, third):
+        assert verify(folder).agrees
+    # What the edition before said cannot be changed unnoticed, in the package or in the summary.
+    for name, key in (("data/previous.json", "findings"), ("summary.json", "kept")):
+        document = json.loads((third / name).read_text())
+        whole = (third / name).read_bytes()
+        (document if key == "findings" else document[key])["findings"] = {}
+        (third / name).write_text(json.dumps(document))
+        assert not verify(third).agrees
+        (third / name).write_bytes(whole)
+    assert verify(third).agrees
+
+
+def test_what_an_edition_before_left_unreadable_is_no_hindrance(app, bench, measured):
+    folder = home(app) / publish(app, measured).address.removeprefix("/published/")
+    for text in ("{", "{}", '{"kept": {}}', '{"kept": 3}'):
+        (folder / "summary.json").write_text(text)
+        assert previous_of(app, measured) is None
+    assert publish(app, measured).number == 2

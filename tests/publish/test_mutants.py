@@ -71,7 +71,7 @@ def by_another_version(site, change=lambda page: page, version="9.9.9"):
         document = json.loads((site / name).read_text())
         document["made_by"] = f"lumenar {version}"
         (site / name).write_text(json.dumps(document))
-    for path in site.glob("*.html"):
+    for path in (*site.glob("*.html"), *site.glob("summary.json")):
         page = path.read_text().replace(was, version)
         path.write_text(change(page) if path.name == "index.html" else page)
     rehash(site)

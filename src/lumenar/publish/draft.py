@@ -7,6 +7,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 from importlib.resources import files
 
+from lumenar import __version__
 from lumenar.app import memory
 from lumenar.app.application import Application
 from lumenar.app.displays.displays import display_of
@@ -18,10 +19,10 @@ from lumenar.app.story import stories
 from lumenar.core.claims.claim import understood
 from lumenar.core.story.story import Basis, Story, Words
 from lumenar.publish.draft_view import DraftReport, view
-from lumenar.publish.edition import advice_of, next_about
+from lumenar.publish.edition import advice_of, next_about, previous_of
 from lumenar.publish.package import Results, compute, dumps
-from lumenar.publish.page import front, words
-from lumenar.publish.page.contents import Contents
+from lumenar.publish.page import front
+from lumenar.publish.page.contents import Contents, basis_of_scores
 
 STATIC = "/report-static/"
 """Where the server has the fonts of reports."""
@@ -39,9 +40,9 @@ def draft(app: Application, review_id: int) -> DraftReport:
 
 def contents(app: Application, review_id: int, story: Story) -> Contents:
     """What the report would be made of now. ConflictError if nothing is measured."""
-    results = replace(_results(app, review_id), story=story)
+    results = replace(_results(app, review_id), story=story, previous=previous_of(app, review_id))
     about = next_about(app, review_id)
-    return Contents(about=about, results=results, rubric=app.rubric, version="")
+    return Contents(about=about, results=results, rubric=app.rubric, version=__version__)
 
 
 def _results(app: Application, review_id: int) -> Results:
@@ -70,9 +71,9 @@ def _results(app: Application, review_id: int) -> Results:
 
 def bases(c: Contents) -> dict[str, Basis]:
     """The figures that each text rests on, by its name in `Story.wordings`."""
-    found: dict[str, Basis] = {f"purpose.{p.purpose.key}": words.basis_of_scores(c, [p]) for p in c.purposes}
-    found["headline"] = words.basis_of_scores(c, list(c.purposes[:1]))
-    found["standfirst"] = words.basis_of_scores(c, list(c.purposes))
+    found: dict[str, Basis] = {f"purpose.{p.purpose.key}": basis_of_scores(c.labels, [p]) for p in c.purposes}
+    found["headline"] = basis_of_scores(c.labels, c.purposes[:1])
+    found["standfirst"] = basis_of_scores(c.labels, c.purposes)
     for f in c.results.findings:
         found[f"finding.{f.key}"] = {f"{c.labels[o.setup.key]}, {f.unit}": o.amount for o in f.evidence}
     return found

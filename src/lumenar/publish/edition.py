@@ -31,7 +31,8 @@ from lumenar.app.verdict import verdict
 from lumenar.core.menu.menu import Menu
 from lumenar.core.recipes.purpose import Advice
 from lumenar.core.scoring.rubric import Rubric
-from lumenar.core.story.story import Story
+from lumenar.core.story.previous import Previous, previous_from
+from lumenar.core.story.story import Story, StoryError
 from lumenar.publish import library
 from lumenar.publish.package import NO_STORY, About, compute, dumps, sums, write_package
 from lumenar.publish.page import pages, summary_of
@@ -116,6 +117,7 @@ def _publish(app: Application, review_id: int) -> EditionView:
                 advice=said,
                 about=about,
                 story=stories.current(app, review_id).story,
+                previous=previous_of(app, review_id),
             )
             (home / entry.folder).parent.mkdir(parents=True, exist_ok=True)
             made.rename(home / entry.folder)
@@ -171,6 +173,14 @@ def next_about(app: Application, review_id: int) -> About:
         id=0, review_id=review_id, number=number, state="making", published_at=now(), folder="", summary={}
     )
     return _about(shown, entry, gaps)
+
+
+def previous_of(app: Application, review_id: int) -> Previous | None:
+    """What the newest edition of a review said; None if there is none, or it is from before that was kept."""
+    for entry in editions.of_review(app.db.connection(), review_id)[:1]:
+        with suppress(OSError, ValueError, KeyError, TypeError, StoryError):
+            return previous_from(json.loads((app.folder / "editions" / entry.folder / SUMMARY).read_text())["kept"])
+    return None
 
 
 def _corrected(app: Application, review_id: int, row: UnitRow) -> list[str]:
@@ -268,10 +278,11 @@ def write_edition(
     advice: Advice,
     about: About,
     story: Story = NO_STORY,
+    previous: Previous | None = None,
 ) -> None:
     """A whole edition into a new folder: pages, style, data package, its zip, and a manifest of all. It asks nothing of any
     other host."""
-    results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice, story)
+    results = compute(parse_readings(readings, "readings.json"), rubric, menu, advice, story, previous)
     write_package(
         folder=folder / "data",
         readings=readings,

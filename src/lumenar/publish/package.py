@@ -26,10 +26,12 @@ from lumenar.core.recipes.steps import NoteKind, SettingNote
 from lumenar.core.scoring.rubric import Purpose, Rubric
 from lumenar.core.scoring.score import Score, score
 from lumenar.core.story.document import document_of as document_of_story
+from lumenar.core.story.previous import Previous
+from lumenar.core.story.previous import document_of as document_of_previous
 from lumenar.core.story.story import Story
 
 NO_STORY = Story()
-FINDINGS, STORY = "findings.json", "story.json"
+FINDINGS, STORY, PREVIOUS = "findings.json", "story.json", "previous.json"
 FILES = (
     "readings.json",
     "figures.json",
@@ -83,7 +85,7 @@ class About:
 class Results:
     """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose, findings.
     digest: of the readings, whatever their order; seen: what the display does by itself, as it was found; story: what an editor
-    wrote to the report."""
+    wrote to the report; previous: what the edition before said."""
 
     setups: Sequence[SetupFigures]
     scores: dict[str, dict[str, Score]]
@@ -93,6 +95,7 @@ class Results:
     findings: Sequence[Finding]
     seen: Sequence[ObservedBehaviour] = ()
     story: Story = NO_STORY
+    previous: Previous | None = None
     inputs: str = ""
     """The digest of the menu and of what people wrote, which no reading tells."""
 
@@ -111,7 +114,14 @@ def digest_of(readings: ReadingsFile) -> str:
     return sha256(line(document).encode()).hexdigest()
 
 
-def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice, story: Story = NO_STORY) -> Results:
+def compute(
+    readings: ReadingsFile,
+    rubric: Rubric,
+    menu: Menu,
+    advice: Advice,
+    story: Story = NO_STORY,
+    previous: Previous | None = None,
+) -> Results:
     """Everything a report says in numbers, from the raw readings; and its settings, with what people wrote to them."""
     setups = analyse_file(readings)
     first = setups[0].unit
@@ -150,6 +160,7 @@ def compute(readings: ReadingsFile, rubric: Rubric, menu: Menu, advice: Advice, 
         findings=findings(evidence.of_file(setups)),
         seen=advice.seen,
         story=story,
+        previous=previous,
         inputs=inputs,
     )
 
@@ -295,6 +306,8 @@ def write_package(
         "advice.json": dumps(advice_document(advice)),
         STORY: dumps(document_of_story(results.story)),
     }
+    if results.previous is not None:
+        texts[PREVIOUS] = dumps(document_of_previous(results.previous))
     for name, text in texts.items():
         (folder / name).write_bytes(text.encode())
     (folder / "manifest.json").write_text(dumps(about.manifest("lumenar-package") | {"files": sums(folder)}))

@@ -21,11 +21,13 @@ from lumenar.app.findings import views
 from lumenar.app.rubric_files import known_rubrics, load_rubric
 from lumenar.core.scoring.rubric import Rubric
 from lumenar.core.story.document import document_of, story_from
+from lumenar.core.story.previous import previous_from
 from lumenar.core.story.story import Story
 from lumenar.core.strict_json import once
 from lumenar.publish import page_of_0_2
 from lumenar.publish.package import (
     FINDINGS,
+    PREVIOUS,
     STORY,
     About,
     Results,
@@ -126,7 +128,9 @@ def _summary(
         return 0, []
     if SUMMARY not in found:
         return 0, [f"{SUMMARY} is missing"]
-    return _compare(SUMMARY, json.loads(dumps(summary_of(about, results, rubric))), _json(found[SUMMARY], SUMMARY))
+    return _compare(
+        SUMMARY, json.loads(dumps(summary_of(about, results, rubric, version))), _json(found[SUMMARY], SUMMARY)
+    )
 
 
 def pages_of(version: str, about: About, results: Results, rubric: Rubric) -> dict[str, str]:
@@ -198,7 +202,9 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
             raise bad_package(path, f"{prefix}{name} is missing from the package")
         if name not in _json(found[MANIFEST], MANIFEST)["files"]:
             problems.append(f"{prefix}{MANIFEST}: {name} is not listed")
-    problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in (*belonging, MANIFEST)]
+    optional = (PREVIOUS,) if STORY in belonging else ()
+    known = (*belonging, *optional, MANIFEST)
+    problems += [f"{prefix}{n}: does not belong in a data package" for n in found if n not in known]
     about = _about(_json(found[MANIFEST], f"{prefix}{MANIFEST}"), f"{prefix}{MANIFEST}")
     readings = parse_readings(found["readings.json"], f"{prefix}readings.json")
     problems += _identities(about, readings, f"{prefix}{MANIFEST}")
@@ -210,7 +216,10 @@ def _package(found: dict[str, bytes], path: Path, prefix: str) -> tuple[int, lis
     story = Story()
     if STORY in belonging:
         story = _guarded(STORY, lambda: story_from(_json(found[STORY], STORY)))
-    results = _guarded(path, lambda: compute(readings, rubric, menu, advice, story))
+    before = None
+    if PREVIOUS in found and PREVIOUS in known:
+        before = _guarded(PREVIOUS, lambda: previous_from(_json(found[PREVIOUS], PREVIOUS)))
+    results = _guarded(path, lambda: compute(readings, rubric, menu, advice, story, before))
     recomputed = {
         "figures.json": figures_package(results),
         "scores.json": scores_document(results, rubric),

@@ -21,6 +21,6 @@ def pages(about: About, results: Results, rubric: Rubric, version: str = __versi
     return {INDEX: front.page(contents), **detail.pages(contents)}
 
 
-def summary_of(about: About, results: Results, rubric: Rubric) -> dict[str, Any]:
+def summary_of(about: About, results: Results, rubric: Rubric, version: str = __version__) -> dict[str, Any]:
     """What a library says of an edition, as a document."""
-    return summary(Contents(about=about, results=results, rubric=rubric, version=__version__))
+    return summary(Contents(about=about, results=results, rubric=rubric, version=version))

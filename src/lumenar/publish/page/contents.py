@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,8 +13,9 @@ from lumenar.core.findings.base import Finding
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Purpose, Rubric
-from lumenar.core.scoring.score import Score, rank
-from lumenar.core.story.story import told
+from lumenar.core.scoring.score import Score, interval_of, rank
+from lumenar.core.story.previous import Changes, Previous, changes
+from lumenar.core.story.story import Amount, Basis, told
 from lumenar.publish.package import About, Results
 from lumenar.publish.page.parts import charts_of, labels_of
 
@@ -42,6 +43,23 @@ class PurposeScores:
         """The setup that the recipe enters; None if that is a mode as shipped, or if there is no recipe."""
         key = self.recipe.setup if self.recipe else None
         return next(((s, v) for s, v in self.ranked if s.key == key and not s.shipped), None)
+
+
+def basis_of_scores(labels: Mapping[str, str], purposes: Sequence[PurposeScores]) -> Basis:
+    """The best scores for some purposes, as shipped and with settings, that a text about them rests on."""
+    found = {}
+    for p in purposes:
+        for state, best in (("as shipped", p.shipped), ("with our settings", p.ours)):
+            if best is not None and best[1].value is not None:
+                found[f"{p.purpose.title}, {labels[best[0].key]} {state}"] = _of_readings(best[1])
+    return found
+
+
+def _of_readings(s: Score) -> Amount:
+    """A score with the interval that its readings give it, without what was not measured: that is as unknown afterwards."""
+    value = s.value or 0.0
+    low, high = (0.0, 0.0) if s.spread is None else interval_of(s.spread, value, s.systematic)
+    return value, value + low, value + high
 
 
 @dataclass(frozen=True)
@@ -93,6 +111,24 @@ class Contents:
         by_key = {f.key: f for f in self.results.findings}
         automatic = [f.key for f in for_report(self.results.findings)]
         return [by_key[k] for k in told(automatic, list(by_key), self.results.story)]
+
+    @cached_property
+    def kept(self) -> Previous:
+        """What the next edition needs to know of this one."""
+        return Previous(
+            edition=self.about.edition,
+            published_at=self.about.published_at,
+            firmware=self.about.firmware,
+            rubric=self.rubric.hash,
+            made_by=f"Lumenar {self.version}",
+            scores=basis_of_scores(self.labels, self.purposes),
+            findings={f.key: f.sentence for f in self.results.findings},
+        )
+
+    @property
+    def changes(self) -> Changes | None:
+        """What changed since the edition before; None if this is the first."""
+        return None if self.results.previous is None else changes(self.results.previous, self.kept)
 
     @cached_property
     def claims(self) -> Sequence[Outcome]:

@@ -23,7 +23,7 @@ from lumenar.core.measurements import (
 from lumenar.core.measurements.charts import Chart, Shown
 from lumenar.core.numbers import kelvin, listed, mid_sentence, significant
 from lumenar.core.scoring.score import Score
-from lumenar.core.story.story import Section
+from lumenar.core.story.story import Moved, Section
 from lumenar.core.targets import resolve
 from lumenar.publish.page import words
 from lumenar.publish.page.conditions import method
@@ -103,6 +103,8 @@ def page(c: Contents) -> str:
             more_modes=len(rows) - MOST_MODES,
             scored_for=first.purpose.title if first else "",
             claims=c.claims,
+            changes=c.changes,
+            moved=[_moved(m) for m in c.changes.scores] if c.changes else [],
             seen=c.results.seen,
             MOST_LINES=MOST_LINES,
             untested=[*story.untested, *not_measured(c)],
@@ -124,6 +126,15 @@ APPLIES_WORDS = {
     "assumed": "assumed, not measured",
     "not": "does not apply",
 }
+
+
+def _moved(m: Moved) -> str:
+    """A score that changed since the edition before."""
+    if m.was is None:
+        return f"{m.name}: {m.now[0]:.0f}, not listed before." if m.now else ""
+    if m.now is None:
+        return f"{m.name}: {m.was[0]:.0f} before, not listed now."
+    return f"{m.name}: {m.now[0]:.0f}, was {m.was[0]:.0f}."
 
 
 def _samples(c: Contents) -> str:

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from lumenar.core.scoring.score import Score
+from lumenar.core.story.previous import document_of
 from lumenar.publish.page import words
 from lumenar.publish.page.contents import Contents, PurposeScores
 from lumenar.publish.page.strip import key_figures
@@ -30,6 +31,7 @@ def summary(c: Contents) -> dict[str, Any]:
         "standfirst": story.standfirst.text if story.standfirst else words.standfirst(c),
         "reason": story.reason,
         "figures": [asdict(k) for k in key_figures(c)],
+        "kept": document_of(c.kept),
         "purposes": [_purpose(c, p) for p in c.purposes],
     }
 

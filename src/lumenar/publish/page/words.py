@@ -7,8 +7,7 @@ from lumenar.core.analysis import value_of
 from lumenar.core.findings.base import number
 from lumenar.core.measurements import grey_ramp
 from lumenar.core.numbers import listed, mid_sentence
-from lumenar.core.scoring.score import Score, interval_of, tied
-from lumenar.core.story.story import Amount, Basis
+from lumenar.core.scoring.score import Score, tied
 from lumenar.publish.page.contents import Contents, PurposeScores
 
 MOST_NAMED = 3
@@ -87,23 +86,6 @@ def purpose_sentence(c: Contents, p: PurposeScores) -> str:
         return f"No score: {p.ranked[0][1].reason}."
     best = p.ours or p.shipped or _scored(p)[0]
     return "as shipped" if best[0].shipped else "with our settings"
-
-
-def basis_of_scores(c: Contents, purposes: list[PurposeScores]) -> Basis:
-    """The best scores for some purposes, as shipped and with settings, that a text about them rests on."""
-    found = {}
-    for p in purposes:
-        for state, best in (("as shipped", p.shipped), ("with our settings", p.ours)):
-            if best is not None and best[1].value is not None:
-                found[f"{p.purpose.title}, {c.labels[best[0].key]} {state}"] = _of_readings(best[1])
-    return found
-
-
-def _of_readings(s: Score) -> Amount:
-    """A score with the interval that its readings give it, without what was not measured: that is as unknown afterwards."""
-    value = s.value or 0.0
-    low, high = (0.0, 0.0) if s.spread is None else interval_of(s.spread, value, s.systematic)
-    return value, value + low, value + high
 
 
 def _scored(p: PurposeScores) -> list[Scored]:
