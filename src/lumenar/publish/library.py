@@ -33,7 +33,7 @@ MOST_IN_FEED = 50
 
 
 @dataclass(frozen=True)
-class Column:
+class IndexColumn:
     """A column of the index."""
 
     key: str
@@ -42,7 +42,7 @@ class Column:
 
 
 @dataclass(frozen=True)
-class Cell:
+class IndexCell:
     """A figure in the index. number: to sort by, None if it was not measured."""
 
     text: str
@@ -75,16 +75,16 @@ class Edition:
         """A text of its summary; empty for editions from before there were summaries."""
         return str(self.summary.get(key, ""))
 
-    def cell(self, key: str) -> Cell:
+    def cell(self, key: str) -> IndexCell:
         """A key figure, or the best score for a purpose."""
         for figure in self.summary.get("figures", ()):
             if figure["key"] == key:
-                return Cell(str(figure["text"]), float(figure["number"]))
+                return IndexCell(str(figure["text"]), float(figure["number"]))
         for purpose in self.summary.get("purposes", ()):
             if purpose["key"] == key:
                 value = purpose["with_settings"] if purpose["with_settings"] is not None else purpose["as_shipped"]
-                return Cell("" if value is None else f"{value:.0f}", value)
-        return Cell("", None)
+                return IndexCell("" if value is None else f"{value:.0f}", value)
+        return IndexCell("", None)
 
 
 def published(app: Application) -> list[Edition]:
@@ -203,8 +203,8 @@ def _index(displays: Sequence[Sequence[Edition]], address: str) -> str:
     titles: dict[str, str] = {}
     for own in displays:
         titles |= {str(p["key"]): str(p["title"]) for p in own[0].summary.get("purposes", ())}
-    columns = [Column(key, *head) for key, head in HEADS.items()]
-    columns += [Column(key, title, "") for key, title in list(titles.items())[:MOST_PURPOSES]]
+    columns = [IndexColumn(key, *head) for key, head in HEADS.items()]
+    columns += [IndexColumn(key, title, "") for key, title in list(titles.items())[:MOST_PURPOSES]]
     rows = [
         {
             "folder": own[0].folder,

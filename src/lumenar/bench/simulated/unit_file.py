@@ -188,7 +188,7 @@ class Leak(Strict):
     firmware: Name | None = None
 
 
-class Claim(Strict):
+class ClaimText(Strict):
     """What the maker says, in the maker's words."""
 
     text: Name
@@ -233,7 +233,7 @@ class UnitFile(Strict):
     mode_path: Name = "Picture > Mode"
     controls: Annotated[list[UnitControl], Field(max_length=1000)]
     modes: Annotated[list[UnitMode], Field(min_length=1, max_length=200)]
-    claims: Annotated[list[Claim], Field(max_length=200)] = []
+    claims: Annotated[list[ClaimText], Field(max_length=200)] = []
     features: Annotated[list[Feature], Field(max_length=50)] = []
     leaks: Annotated[list[Leak], Field(max_length=50)] = []
     samples: Annotated[list[UnitSample], Field(max_length=50)] = []

@@ -35,7 +35,7 @@ class ClaimEvidence:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Outcome:
+class ClaimResult:
     """What became of a claim. said: the verdict in words; test: figure, comparison and number; sentence: the figures that
     decide it."""
 
@@ -57,7 +57,7 @@ class _Value:
     holds: int
 
 
-def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> Outcome:
+def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> ClaimResult:
     """Test a claim in every setup that has its figure."""
     if not claim.figure:
         return _untested(claim, "", "No figure tests it.")
@@ -79,11 +79,13 @@ def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> Outcome:
     said = WORDS[verdict]
     if verdict in ("holds in some", "holds with settings"):
         said = f"{said} {_names(where)}"
-    return Outcome(claim=claim, verdict=verdict, said=said, test=_test(claim), sentence=_sentence(claim, values, where))
+    return ClaimResult(
+        claim=claim, verdict=verdict, said=said, test=_test(claim), sentence=_sentence(claim, values, where)
+    )
 
 
-def _untested(claim: Claim, test: str, sentence: str) -> Outcome:
-    return Outcome(claim=claim, verdict="not tested", said=WORDS["not tested"], test=test, sentence=sentence)
+def _untested(claim: Claim, test: str, sentence: str) -> ClaimResult:
+    return ClaimResult(claim=claim, verdict="not tested", said=WORDS["not tested"], test=test, sentence=sentence)
 
 
 def _test(claim: Claim) -> str:

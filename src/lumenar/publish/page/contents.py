@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from lumenar.app.exchange.file_figures import SetupFigures
-from lumenar.core.claims.outcome import ClaimEvidence, Outcome, outcome_of
+from lumenar.core.claims.outcome import ClaimEvidence, ClaimResult, outcome_of
 from lumenar.core.findings import for_report
 from lumenar.core.findings.base import Finding
 from lumenar.core.measurements.charts import Chart
@@ -131,7 +131,7 @@ class Contents:
         return None if self.results.previous is None else changes(self.results.previous, self.kept)
 
     @cached_property
-    def claims(self) -> Sequence[Outcome]:
+    def claims(self) -> Sequence[ClaimResult]:
         """The maker's claims, tested in the modes of the first sample and with our settings."""
         first = self.results.setups[0].unit
         setups = [
