@@ -127,6 +127,18 @@ def test_two_tabs_put_together_what_each_changed_and_ask_where_both_did(page):
     assert report(page)["author"] == "Them"
 
 
+def test_what_clashes_with_another_tab_is_not_published(page):
+    editions = len(page.api("/reviews/1/editions"))
+    page.find("textarea").send_keys(" once more")
+    page.send("PUT", "/reviews/1/report", {"headline": "Theirs again"})
+    page.driver.execute_script("document.querySelector('[data-testid=publish]').click()")
+    page.find("[data-testid=clash]")
+    page.find("section[aria-label=Publication] [role=alert]", "nothing was published")
+    assert len(page.api("/reviews/1/editions")) == editions
+    page.find("[data-testid=clash] button", "Use theirs").click()
+    page.until(lambda: not page.all("[data-testid=clash]"))
+
+
 def test_what_was_typed_and_not_saved_is_there_after_the_window_was_closed(page):
     # Nothing is saved while the server does not answer.
     page.server.kill()

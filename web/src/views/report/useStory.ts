@@ -35,7 +35,7 @@ export function useStory(review: number, report: DraftReport) {
   const edit = draft.value?.edit ?? saved;
   const latest = useRef({ report, draft });
   latest.current = { report, draft };
-  const flight = useRef<Promise<void> | null>(null);
+  const flight = useRef<Promise<boolean> | null>(null);
 
   const take = (next: DraftReport) => client.setQueryData(reportQuery(review).queryKey, next);
 
@@ -60,19 +60,22 @@ export function useStory(review: number, report: DraftReport) {
     );
   }
 
-  /** Save what was typed, one save after the other; what is typed while it is being saved stays unsaved. */
-  async function save(confirmed: string[] = []): Promise<void> {
+  /**
+   * Save what was typed, one save after the other; what is typed while it is being saved stays unsaved. False if it could not be
+   * saved, or if somebody else saved meanwhile.
+   */
+  async function save(confirmed: string[] = []): Promise<boolean> {
     while (flight.current) await flight.current;
     flight.current = saveNow(confirmed).finally(() => {
       flight.current = null;
     });
-    await flight.current;
+    return await flight.current;
   }
 
-  async function saveNow(confirmed: string[]) {
+  async function saveNow(confirmed: string[]): Promise<boolean> {
     const now = latest.current;
     const unsaved = now.draft.value;
-    if (!unsaved && confirmed.length === 0) return;
+    if (!unsaved && confirmed.length === 0) return true;
     setSaving(true);
     setError(null);
     const sent = unsaved?.edit ?? editOf(now.report);
@@ -82,9 +85,11 @@ export function useStory(review: number, report: DraftReport) {
       draft.set((old) =>
         old && !sameEdit(old.edit, sent) ? { version: next.version, base: editOf(next), edit: old.edit } : null,
       );
+      return true;
     } catch (e) {
       if (e instanceof ApiError && e.problem.status === 412) await join();
       else setError(e);
+      return false;
     } finally {
       setSaving(false);
     }

@@ -1,21 +1,29 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useAct } from "../../api/act";
-import { api, got } from "../../api/client";
+import { ApiError, api, got } from "../../api/client";
 import { LampButton, ProblemNote, QuietButton } from "../../kit/basics";
 import { useEditions } from "./queries";
+
+const UNSAVED = {
+  type: "urn:lumenar:unsaved",
+  title: "Not published",
+  status: 409,
+  detail:
+    "What you typed could not be saved, so nothing was published. Look at the top of the report, then publish again.",
+};
 
 interface Props {
   review: number;
   gaps: string[];
-  /** What has to be done before: what was typed is saved. */
-  ready?: () => Promise<void>;
+  /** What has to be done before: what was typed is saved. False if that did not work; then nothing is published. */
+  ready?: () => Promise<boolean>;
 }
 
 /** Publishing the next edition, with what is missing in it, and the editions that were published. */
 export function Publish({ review, gaps, ready }: Props) {
   const editions = useEditions(review);
   const publish = useAct(async () => {
-    await ready?.();
+    if (ready && !(await ready())) throw new ApiError(UNSAVED);
     return got(api.POST("/api/v1/reviews/{review}/editions", { params: { path: { review } } }));
   }, ["editions", "shelf", "board", "report"]);
   return (
