@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 
 from lumenar.core.analysis import analyse
-from lumenar.core.measurements import COMPARED, EXPECTED, FIGURES, MEASUREMENTS, PROMISED, Context
+from lumenar.core.measurements import COMPARED, EXPECTED, FIGURES, MEASUREMENTS, PROMISED, Context, modulation
 from lumenar.core.readings.collecting import collect
 from lumenar.core.readings.meter_limits import MeterLimits
+from lumenar.core.readings.patches import Patch, Waveform
 from lumenar.core.targets import TARGETS, Anchor
 
 USUAL = {"sdr": "gamma22", "pq": "p3_d65_pq", "hlg": "bt2020_hlg"}
@@ -27,11 +28,19 @@ def found(measurement):
     return keys
 
 
-@pytest.mark.parametrize("measurement", sorted({f.measurement for f in FIGURES} - {"blue_light"}))
+@pytest.mark.parametrize("measurement", sorted({f.measurement for f in FIGURES} - {"blue_light", "modulation"}))
 def test_a_figure_is_one_that_its_measurement_gives(measurement):
     own = {f.key for f in MEASUREMENTS[measurement].figures}
     assert own - UNDER_THE_FLOOR <= found(measurement)
     assert {f.measurement for f in MEASUREMENTS[measurement].figures} == {measurement}
+
+
+def test_the_depth_of_modulation_is_one_that_it_gives():
+    pulse = Waveform(1000.0, np.tile([0.0, 1.0], 500))
+    patches = [Patch((1.0, 1.0, 1.0), 0.1, reads="waveform")]
+    limits = MeterLimits(0.001, 0.001)
+    readings = collect(patches, np.full((1, 3), np.nan), np.zeros(1, bool), limits, traces=[pulse])
+    assert modulation.DEPTH.key in analyse("modulation", readings, TARGETS["srgb"], uncertain=False).figures
 
 
 def test_lists_are_in_their_order_and_no_place_is_taken_twice():

@@ -58,7 +58,7 @@ def test_what_an_update_changed_is_told_and_what_it_left_is_not(app, bench, tele
     assert said["Parlour"].startswith(" nothing measurable changed (") and "figures changed." in said["Reel"]
     assert change.not_again == ["Dozing"]
     publish(app, television)
-    page = next((app.folder / "editions").rglob("index.html")).read_text()
+    page = "".join(p.read_text() for p in (app.folder / "editions").glob("*/1/*.html"))
     assert "Firmware 3.11 → 3.20" in page and "Parlour: nothing measurable changed" in page
 
 

@@ -287,9 +287,10 @@ def test_figures_equal_those_of_the_same_readings_in_a_file(app, bench, televisi
     assert compared > 8
     edition = publish(app, television)
     assert verify(app.folder / "editions" / edition.address.removeprefix("/published/")).agrees
-    page = (app.folder / "editions" / edition.address.removeprefix("/published/") / "index.html").read_text()
+    folder = app.folder / "editions" / edition.address.removeprefix("/published/")
+    page, method = (folder / "index.html").read_text(), (folder / "method.html").read_text()
     assert "simulated stand-ins" not in page and "Spot" in page
-    assert "firmware not recorded" in page and "serial number not recorded" in page
+    assert "firmware not recorded" in page and "serial not recorded, firmware not recorded" in method
 
 
 def test_what_only_a_bench_can_do_is_refused_by_hand(app, bench, television):

@@ -89,7 +89,7 @@ def test_a_source_without_a_flag_and_a_decoder_that_is_told(app, bench, televisi
     assert setup_views.view(app, again, setup_of(app, again, "Told").id).shown == "PQ, 10 bits, limited range"
     assert readings_document(app, again)["setups"] == document["setups"]
     publish(app, television)
-    page = next((app.folder / "editions").rglob("index.html")).read_text()
+    page = next((app.folder / "editions").glob("*/1/method.html")).read_text()
     assert "PQ, 10 bits, limited range, no HDR flag, which the display said it showed" in page
 
 

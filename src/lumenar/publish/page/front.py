@@ -139,8 +139,12 @@ def _moved(m: Moved) -> str:
 
 def _samples(c: Contents) -> str:
     units = c.results.readings.units
-    named = [f"{u.sample or 'without a name'}{f' (firmware {u.firmware})' if u.firmware else ''}" for u in units]
+    named = [f"{u.sample or 'without a name'}{_firmware(u.firmware)}" for u in units]
     return f"{'sample' if len(named) == 1 else 'samples'} {listed(named)}"
+
+
+def _firmware(version: str) -> str:
+    return f" (firmware {version})" if version else " (firmware not recorded)"
 
 
 def _choice(c: Contents, p: PurposeScores) -> Choice:
