@@ -65,7 +65,7 @@ def outcome_of(claim: Claim, setups: Sequence[ClaimEvidence]) -> ClaimResult:
     if not values:
         return _untested(claim, _test(claim), "It was not measured.")
     shipped = [v for v in values if v.setup.shipped] or values
-    ours = [v for v in values if not v.setup.shipped and v not in shipped]
+    ours = [v for v in values if v not in shipped]
     good = [v for v in shipped if v.holds > 0]
     verdict: Verdict
     where = good
