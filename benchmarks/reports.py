@@ -67,7 +67,7 @@ def typing(server: Server) -> None:
 
 
 def large(app: Application, edition: Path, site: Path) -> None:
-    """A library of many displays, each with a copy of one edition's pages and a summary of its own."""
+    """A library of many displays. Their pages are copies of one edition; their summaries differ."""
     home = app.folder / "editions"
     with closing(sqlite3.connect(app.folder / "lumenar.db")) as db:
         for i in range(REPORTS):

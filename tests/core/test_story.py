@@ -1,6 +1,7 @@
 """Stories: documents, the order of findings, and figures that have moved."""
 
 import json
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -125,27 +126,15 @@ def chosen(**places):
     return tuple(FindingChoice(key=k, place=v) for k, v in places.items())
 
 
-AUTOMATIC, EVERY = ["a", "b", "c", "d"], ["a", "b", "x", "c", "d", "y"]
+SHARED = json.loads((Path(__file__).parents[1] / "vectors" / "finding_order.json").read_text())
+"""The browser orders findings before they are saved, so its tests use the same cases (`web/tests/report-edit.test.ts`)."""
+AUTOMATIC, EVERY = SHARED["automatic"], SHARED["every"]
 
 
-@pytest.mark.parametrize(
-    ("story", "wanted"),
-    [
-        (Story(), "abcd"),
-        (Story(findings=chosen(b="dropped")), "acd"),
-        (Story(findings=chosen(x="kept")), "abcdx"),
-        (Story(findings=chosen(a="kept")), "abcd"),
-        (Story(findings=chosen(x="dropped")), "abcd"),
-        (Story(order=("d", "c", "b", "a")), "dcba"),
-        # One that was not ordered follows the one before it; the first stands first.
-        (Story(order=("d", "b")), "adbc"),
-        (Story(order=("c", "a")), "cdab"),
-        (Story(order=("gone", "d", "a")), "dabc"),
-        (Story(order=("y", "a"), findings=chosen(y="kept", c="dropped")), "yabd"),
-    ],
-)
-def test_the_findings_that_a_report_tells(story, wanted):
-    assert "".join(told(AUTOMATIC, EVERY, story)) == wanted
+@pytest.mark.parametrize("case", SHARED["cases"], ids=lambda c: f"{c['places']} {c['order']}")
+def test_the_findings_that_a_report_tells(case):
+    story = Story(order=tuple(case["order"]), findings=chosen(**case["places"]))
+    assert "".join(told(AUTOMATIC, EVERY, story)) == case["told"]
 
 
 @given(st.permutations(AUTOMATIC), st.sets(st.sampled_from(EVERY)))

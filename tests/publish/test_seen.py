@@ -38,7 +38,7 @@ def folder(app, review):
 def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, television):
     before = folder(app, television)
     page = (before / "index.html").read_text()
-    assert "by itself" not in page and "seen" not in json.loads((before / "data" / "advice.json").read_text())
+    assert "Automatic behaviour" not in page and "seen" not in json.loads((before / "data" / "advice.json").read_text())
     experimenter, reel = Experimenter(app, bench), setup_of(app, television, "Reel").id
     for lights in ((LightAsked("dark", 0.0),), (LightAsked("dark", 0.0), LightAsked("sun", 90_000.0))):
         asked = ConditionsAsked(
@@ -61,7 +61,7 @@ def test_what_was_found_stands_in_the_report_and_is_verified(app, bench, televis
     assert said[1].lines[-1].startswith("Sun could not be had: the lamps")
     after = folder(app, television)
     page = (after / "index.html").read_text()
-    assert 'id="seen"' in page and "Saver high dims white by 38 %." in page and "has most peak" in page
+    assert "Automatic behaviour" in page and "Saver high dims white by 38 %." in page and "has most peak" in page
     for edition in (before, after):
         assert verify(edition).disagreements == ()
     # A word of it changed is found out.

@@ -1,6 +1,7 @@
+import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import type { FindingBlock } from "../src/api/client";
-import { chosen, type Edit, isTold, merged, movedBy, toldOf } from "../src/views/report/edit";
+import { chosen, type Edit, isTold, merged, movedBy, toggled, toldOf } from "../src/views/report/edit";
 
 const EMPTY: Edit = {
   headline: null,
@@ -35,7 +36,27 @@ const keys = (edit: Edit) =>
     .map((f) => f.key)
     .join("");
 
+interface Shared {
+  automatic: string[];
+  every: string[];
+  cases: { places: Record<string, "kept" | "dropped">; order: string; told: string }[];
+}
+/** The server decides what is published, so its tests use the same cases (`tests/core/test_story.py`). */
+const SHARED: Shared = JSON.parse(readFileSync("../tests/vectors/finding_order.json", "utf-8"));
+
 describe("findings of a report", () => {
+  it.each(SHARED.cases)("are ordered as the server orders them: $places $order", ({ places, order, told }) => {
+    // The server sends those that are told first.
+    const { automatic, every } = SHARED;
+    const sent = [...automatic, ...every.filter((k) => !automatic.includes(k))];
+    const choices = Object.entries(places).map(([key, place]) => ({ key, place, text: null, chart: true }));
+    const edit = { ...EMPTY, order: [...order], findings: choices };
+    const found = toldOf(
+      edit,
+      sent.map((k) => finding(k, automatic.includes(k))),
+    );
+    expect(found.map((f) => f.key).join("")).toBe(told);
+  });
   it("are told in the rules' order, without those left out, with those added", () => {
     expect(keys(EMPTY)).toBe("abc");
     expect(keys(chosen(EMPTY, "b", { place: "dropped" }))).toBe("ac");
@@ -46,6 +67,13 @@ describe("findings of a report", () => {
     expect(keys(movedBy(movedBy(EMPTY, EVERY, "c", -1), EVERY, "c", -1))).toBe("cab");
     expect(movedBy(EMPTY, EVERY, "a", -1)).toBe(EMPTY);
     expect(movedBy(EMPTY, EVERY, "c", 1)).toBe(EMPTY);
+  });
+  it("are left out and told again by one key, and what the rules do anyway is no choice", () => {
+    const [a, , , x] = EVERY as [FindingBlock, FindingBlock, FindingBlock, FindingBlock];
+    expect(keys(toggled(EMPTY, a))).toBe("bc");
+    expect(toggled(toggled(EMPTY, a), a).findings).toEqual([]);
+    expect(keys(toggled(EMPTY, x))).toBe("abcx");
+    expect(toggled(toggled(EMPTY, x), x).findings).toEqual([]);
   });
   it("are forgotten as choices once nothing is decided about them", () => {
     const dropped = chosen(EMPTY, "b", { place: "dropped" });

@@ -38,7 +38,7 @@ class NewParagraph(BaseModel):
 
 
 class NewSibling(BaseModel):
-    """A model that was not under test, and how far the results apply to it."""
+    """A model that was not tested, and whether the results apply to it."""
 
     name: Text
     applies: Applies
@@ -110,6 +110,8 @@ def read_report(request: Request, response: Response, review: Id) -> DraftReport
 def save_report(request: Request, response: Response, review: Id, new: NewStory) -> DraftReport:
     """Save what the editor wrote."""
     app = application(request)
+    # This may take seconds, in which nobody else could edit anything.
+    draft.prepared(app, review)
     with unchanged(request, lambda: str(stories.current(app, review).version)):
         return tagged(response, draft.save(app, review, new.document(), new.confirmed))
 

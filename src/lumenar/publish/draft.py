@@ -20,7 +20,7 @@ from lumenar.core.claims.claim import understood
 from lumenar.core.story.story import Basis, Story, Words
 from lumenar.publish.draft_view import DraftReport, view
 from lumenar.publish.edition import advice_of, next_about, previous_of
-from lumenar.publish.package import Results, compute, dumps
+from lumenar.publish.package import About, Results, compute, dumps
 from lumenar.publish.page import front
 from lumenar.publish.page.contents import Contents, basis_of_scores
 
@@ -40,16 +40,16 @@ def draft(app: Application, review_id: int) -> DraftReport:
 
 def contents(app: Application, review_id: int, story: Story) -> Contents:
     """What the report would be made of now. ConflictError if nothing is measured."""
-    results = replace(_results(app, review_id), story=story, previous=previous_of(app, review_id))
-    about = next_about(app, review_id)
-    return Contents(about=about, results=results, rubric=app.rubric, version=__version__)
+    results, about = prepared(app, review_id)
+    return Contents(about=about, results=replace(results, story=story), rubric=app.rubric, version=__version__)
 
 
-def _results(app: Application, review_id: int) -> Results:
-    """The results of all readings of a review. During a run they are those of its beginning."""
+def prepared(app: Application, review_id: int) -> tuple[Results, About]:
+    """The results of all readings of a review, and what the next edition says of itself. They are kept until a person or the end
+    of a run changes something, since they take seconds. ConflictError if nothing is measured."""
     changes, _ = app.db.version(review_id)
 
-    def make() -> Results:
+    def make() -> tuple[Results, About]:
         document = readings_document(app, review_id)
         if not document["setups"]:
             raise ConflictError(
@@ -60,12 +60,12 @@ def _results(app: Application, review_id: int) -> Results:
         menu = display_of(app, review_id).menu
         advice = advice_of(app, review_id, document)
         del document
-        made = compute(readings, app.rubric, menu, advice)
+        made = compute(readings, app.rubric, menu, advice, previous=previous_of(app, review_id))
         # The readings as text and as numbers took many times what is kept.
         memory.give_back()
-        return made
+        return made, next_about(app, review_id)
 
-    found: Results = app.reports.get((review_id, changes, app.rubric.hash, app.turn), make)
+    found: tuple[Results, About] = app.reports.get((review_id, changes, app.rubric.hash, app.turn), make)
     return found
 
 
@@ -111,8 +111,8 @@ def save(app: Application, review_id: int, document: Mapping[str, object], confi
 
 
 def preview(app: Application, review_id: int, document: Mapping[str, object]) -> str:
-    """The page of the report with a story that is still being written, its style sheet in it. Links to
-    other pages lead nowhere."""
+    """The page of the report with a story that is still being written. The style sheet is part of it. Links to other pages lead
+    nowhere."""
     page = front.page(contents(app, review_id, stories.checked(document)))
     style = files("lumenar.publish").joinpath("static/report.css").read_text()
     style = style.replace("url(", f"url({STATIC}")

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from lumenar.app.story.stories import CurrentStory
 from lumenar.core.claims.claim import Claim
+from lumenar.core.findings import for_report
 from lumenar.core.findings.base import Finding, Kind
 from lumenar.core.numbers import significant
-from lumenar.core.story.story import Amount, Basis, Moved, Place, Story, moved
+from lumenar.core.story.story import Amount, Basis, Moved, Paragraph, Place, Sibling, Story, moved
 from lumenar.publish.page import front, words
 from lumenar.publish.page.contents import Contents
 
@@ -19,8 +20,8 @@ MOST_MOVED = 6
 
 @dataclass(frozen=True, kw_only=True)
 class Wording:
-    """A sentence of the report. automatic: as it writes itself; text: the editor's in place of it, None if there is none; moved:
-    what has changed measurably of the figures that the editor's text was written for."""
+    """A sentence of the report. automatic: the sentence that Lumenar makes; text: the editor's sentence, None if there is none;
+    moved: figures that have changed measurably since the editor wrote it."""
 
     name: str
     title: str
@@ -31,8 +32,8 @@ class Wording:
 
 @dataclass(frozen=True, kw_only=True)
 class FindingBlock:
-    """A finding as the editor sees it. told: the report tells it now; automatic_place: whether it would without the editor;
-    found: False if the figures no longer show it and only the editor's words are left."""
+    """A finding as the editor sees it. told: the report tells it; automatic_place: it would without the editor; found: False if
+    the figures no longer show it and only the editor's words are left."""
 
     key: str
     kind: Kind
@@ -44,23 +45,6 @@ class FindingBlock:
     chart: bool
     has_chart: bool
     found: bool
-
-
-@dataclass(frozen=True, kw_only=True)
-class ParagraphView:
-    """A paragraph of the editor's, and the section that it follows."""
-
-    text: str
-    after: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class SiblingView:
-    """A model that was not under test, and how far the results apply to it."""
-
-    name: str
-    applies: str
-    note: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,10 +64,10 @@ class DraftReport:
     order: list[str]
     author: str
     bench: str
-    paragraphs: list[ParagraphView]
+    paragraphs: list[Paragraph]
     untested: list[str]
     automatic_untested: list[str]
-    siblings: list[SiblingView]
+    siblings: list[Sibling]
     claims: list[Claim]
     outcomes: list[str]
     offered_claims: list[Claim]
@@ -170,10 +154,10 @@ def view(now: CurrentStory, c: Contents, rests_on: Mapping[str, Basis], offered:
         order=list(story.order),
         author=story.author,
         bench=story.bench,
-        paragraphs=[ParagraphView(text=p.text, after=p.after) for p in story.paragraphs],
+        paragraphs=list(story.paragraphs),
         untested=list(story.untested),
         automatic_untested=front.not_measured(c),
-        siblings=[SiblingView(name=s.name, applies=s.applies, note=s.note) for s in story.siblings],
+        siblings=list(story.siblings),
         claims=list(story.claims),
         outcomes=[f"{o.said}: {o.sentence}" for o in c.claims],
         offered_claims=[o for o in offered if o.words not in {k.words for k in story.claims}],
@@ -184,7 +168,7 @@ def view(now: CurrentStory, c: Contents, rests_on: Mapping[str, Basis], offered:
 def _blocks(c: Contents, texts: _Texts) -> list[FindingBlock]:
     """The findings that the report tells in their order, then the others, then those that are gone."""
     told = {f.key: i for i, f in enumerate(c.told)}
-    automatic = {f.key for f in replace(c, results=replace(c.results, story=Story())).told}
+    automatic = {f.key for f in for_report(c.results.findings)}
     found = sorted(c.results.findings, key=lambda f: told.get(f.key, len(told)))
     gone = {choice.key for choice in texts.story.findings if choice.words} - {f.key for f in found}
     return [texts.block(c, f, f.key in told, f.key in automatic) for f in found] + [

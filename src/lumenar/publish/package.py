@@ -84,8 +84,10 @@ class About:
 @dataclass(frozen=True, kw_only=True)
 class Results:
     """All that follows from readings, rubric and menu: analyses, scores by purpose and setup, recipes by purpose, findings.
-    digest: of the readings, whatever their order; seen: what the display does by itself, as it was found; story: what an editor
-    wrote to the report; previous: what the edition before said."""
+
+    digest: of the readings, in any order; seen: what experiments and photos showed; story: what the editor wrote; previous: what
+    the edition before said.
+    """
 
     setups: Sequence[SetupFigures]
     scores: dict[str, dict[str, Score]]

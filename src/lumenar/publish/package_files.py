@@ -10,7 +10,7 @@ from pathlib import Path
 from lumenar.app.errors import BadInputError, UserError
 
 MOST_BYTES, MOST_FILES, MOST_RATIO = 256_000_000, 200, 200
-"""A package is at most so large when unpacked, has at most so many files, and none is packed tighter than this."""
+"""Limits of a package: bytes when unpacked, number of files, and how many times smaller a file may be when packed."""
 
 
 def bad_package(path: Path | str, reason: str) -> BadInputError:

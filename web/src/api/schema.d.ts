@@ -3594,13 +3594,13 @@ export interface components {
             /** Bench */
             bench: string;
             /** Paragraphs */
-            paragraphs: components["schemas"]["ParagraphView"][];
+            paragraphs: components["schemas"]["Paragraph"][];
             /** Untested */
             untested: string[];
             /** Automatic Untested */
             automatic_untested: string[];
             /** Siblings */
-            siblings: components["schemas"]["SiblingView"][];
+            siblings: components["schemas"]["Sibling"][];
             /** Claims */
             claims: components["schemas"]["Claim"][];
             /** Outcomes */
@@ -3832,8 +3832,8 @@ export interface components {
         };
         /**
          * FindingBlock
-         * @description A finding as the editor sees it. told: the report tells it now; automatic_place: whether it would without the editor;
-         *     found: False if the figures no longer show it and only the editor's words are left.
+         * @description A finding as the editor sees it. told: the report tells it; automatic_place: it would without the editor; found: False if
+         *     the figures no longer show it and only the editor's words are left.
          */
         FindingBlock: {
             /** Key */
@@ -5111,7 +5111,7 @@ export interface components {
         };
         /**
          * NewSibling
-         * @description A model that was not under test, and how far the results apply to it.
+         * @description A model that was not tested, and whether the results apply to it.
          */
         NewSibling: {
             /** Name */
@@ -5499,14 +5499,18 @@ export interface components {
             high: number | null;
         };
         /**
-         * ParagraphView
-         * @description A paragraph of the editor's, and the section that it follows.
+         * Paragraph
+         * @description A paragraph of an editor's in Markdown. after: the section of the report that it follows.
          */
-        ParagraphView: {
+        Paragraph: {
             /** Text */
             text: string;
-            /** After */
-            after: string;
+            /**
+             * After
+             * @default start
+             * @enum {string}
+             */
+            after: "start" | "modes" | "settings" | "findings" | "end";
         };
         /**
          * PartView
@@ -6771,15 +6775,21 @@ export interface components {
             modes: string[];
         };
         /**
-         * SiblingView
-         * @description A model that was not under test, and how far the results apply to it.
+         * Sibling
+         * @description A model or variant that was not tested, and whether the results apply to it.
          */
-        SiblingView: {
+        Sibling: {
             /** Name */
             name: string;
-            /** Applies */
-            applies: string;
-            /** Note */
+            /**
+             * Applies
+             * @enum {string}
+             */
+            applies: "measured" | "confirmed" | "assumed" | "not";
+            /**
+             * Note
+             * @default
+             */
             note: string;
         };
         /**
@@ -7286,8 +7296,8 @@ export interface components {
         };
         /**
          * Wording
-         * @description A sentence of the report. automatic: as it writes itself; text: the editor's in place of it, None if there is none; moved:
-         *     what has changed measurably of the figures that the editor's text was written for.
+         * @description A sentence of the report. automatic: the sentence that Lumenar makes; text: the editor's sentence, None if there is none;
+         *     moved: figures that have changed measurably since the editor wrote it.
          */
         Wording: {
             /** Name */

@@ -140,7 +140,7 @@ export function Shell() {
         <Box flex="1" />
         {id !== null && (
           <>
-            <Flex as="nav" aria-label="This review" gap="4px 14px" wrap="wrap" flex="none" maxW="100%">
+            <Flex as="nav" aria-label="This review" gap="4px 11px" wrap="wrap" flex="none" maxW="100%">
               {VIEWS.filter((v) => v.bar === "review").map((v) => (
                 <Tab key={v.route} to={generatePath(`/${v.route}`, { review: String(id) })}>
                   {v.title}
@@ -150,7 +150,7 @@ export function Shell() {
             <Box w="1px" alignSelf="stretch" my="4px" bg="line" aria-hidden />
           </>
         )}
-        <Flex as="nav" aria-label="Everything else" gap="4px 14px" wrap="wrap" flex="none" maxW="100%">
+        <Flex as="nav" aria-label="Everything else" gap="4px 11px" wrap="wrap" flex="none" maxW="100%">
           {VIEWS.filter((v) => v.bar === "everywhere").map((v) => (
             <Tab key={v.route} to={`/${v.route}`}>
               {v.title}

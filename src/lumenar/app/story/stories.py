@@ -17,13 +17,13 @@ from lumenar.store import stories
 from lumenar.store.stories import StoryRow
 
 UNTOUCHED = 0
-"""The version of a story that nobody has edited."""
+"""The version number before the first edit."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class CurrentStory:
-    """The newest version of a story. saved_at: empty if nobody has edited it; can_undo, can_redo: whether there is a version
-    before it, and one that was undone."""
+    """The newest version of a story. saved_at: empty before the first edit; can_undo: there is an earlier text; can_redo: an edit
+    was undone."""
 
     version: int
     saved_at: str

@@ -30,8 +30,8 @@ class Claim:
 
     @property
     def bound(self) -> float:
-        """The number, less half of its last digit where at least so much is claimed: 99.6 % is 100 % as makers round. What is to
-        stay under a number stays under all of it."""
+        """The value that decides. For "at least" it is half of the last digit below the number, because makers round: 99.6 %
+        counts as 100 %. For "at most" it is the number."""
         return self.number - 0.5 * 10.0**-self.decimals if self.comparison == "at_least" else self.number
 
 

@@ -116,7 +116,7 @@ def _value(claim: Claim, s: ClaimEvidence) -> _Value | None:
 
 
 def _bounded(claim: Claim, s: ClaimEvidence, analysis: Analysis) -> _Value | None:
-    """A figure of which only a lower bound was measured: it can show that at least so much is there, and nothing else."""
+    """A figure with only a lower bound. It can confirm "at least"; everything else stays open."""
     measurement, _, key = claim.figure.partition(".")
     lower = next((c.floor_figure for c in MEASUREMENTS[measurement].columns if c.figure == key), None)
     least = analysis.scalar(lower) if lower else None

@@ -1,1 +1,1 @@
-"""What an editor writes to a report, and how it goes together with what the figures say by themselves."""
+"""What an editor writes in a report, and how it is combined with the sentences that Lumenar makes."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from math import isfinite
 from typing import Any, cast
 
@@ -28,20 +28,7 @@ from lumenar.core.story.story import (
 )
 
 FORMAT, VERSION = "lumenar-story", 1
-FIELDS = (
-    "headline",
-    "standfirst",
-    "author",
-    "bench",
-    "purposes",
-    "findings",
-    "order",
-    "paragraphs",
-    "untested",
-    "siblings",
-    "claims",
-    "reason",
-)
+FIELDS = tuple(f.name for f in fields(Story))
 MOST_LINE = 200
 """The most characters of a name."""
 

@@ -1,7 +1,7 @@
 """The story of a review: an editor's words and choices for the report.
 
-A story that nobody has edited is empty: the report then writes itself from findings, scores and recipes. An editor's words
-remember the figures that they were written for (`basis`), so that it can be told when those have changed.
+An empty story changes nothing: findings, scores and recipes make the report. An editor's words keep the figures that they were
+written for (`basis`), so that Lumenar can tell the editor when those change.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ MOST_ITEMS = 60
 
 
 class StoryError(Exception):
-    """A story that cannot be used. field: which part of it, as a path."""
+    """A story has a wrong field. field: its path."""
 
     def __init__(self, field: str, message: str) -> None:
         super().__init__(f"{field}: {message}")
@@ -67,7 +67,7 @@ class Paragraph:
 
 @dataclass(frozen=True, kw_only=True)
 class Sibling:
-    """A model or variant that was not under test, and how far the results apply to it."""
+    """A model or variant that was not tested, and whether the results apply to it."""
 
     name: str
     applies: Applies
@@ -112,9 +112,11 @@ def told(automatic: list[str], every: list[str], story: Story) -> list[str]:
     kept += [k for k in every if k not in automatic and story.choice(k).place == "kept"]
     arranged = [k for k in story.order if k in kept]
     for i, key in enumerate(kept):
-        if key not in arranged:
-            before = next((k for k in reversed(kept[:i]) if k in arranged), None)
-            arranged.insert(0 if before is None else arranged.index(before) + 1, key)
+        if key in arranged:
+            continue
+        before = next((k for k in reversed(kept[:i]) if k in arranged), None)
+        place = 0 if before is None else arranged.index(before) + 1
+        arranged.insert(place, key)
     return arranged
 
 

@@ -9,7 +9,7 @@ from functools import cached_property
 from lumenar.app.exchange.file_figures import SetupFigures
 from lumenar.core.claims.outcome import ClaimEvidence, ClaimResult, outcome_of
 from lumenar.core.findings import for_report
-from lumenar.core.findings.base import Finding
+from lumenar.core.findings.base import Finding, Observed
 from lumenar.core.measurements.charts import Chart
 from lumenar.core.recipes.purpose import Recipe
 from lumenar.core.scoring.rubric import Purpose, Rubric
@@ -140,6 +140,11 @@ class Contents:
             if s.unit == first
         ]
         return [outcome_of(c, setups) for c in self.results.story.claims]
+
+    def address(self, o: Observed) -> str:
+        """Where the chart that shows a finding in one setup is."""
+        page = self.mode_pages[o.setup.key]
+        return f"{page}#{anchor(o.measurement, o.chart)}" if o.chart else page
 
     def sentence(self, finding: Finding) -> str:
         """A finding's sentence: the editor's, else its own."""

@@ -77,14 +77,7 @@ def _groups(c: Contents) -> list[tuple[str, list[dict[str, Any]]]]:
     titles = {"fault": "Faults", "strength": "Strengths", "note": "Modes compared"}
     found: dict[str, list[dict[str, Any]]] = {title: [] for title in titles.values()}
     for f in c.results.findings:
-        rows = [
-            {
-                "name": c.labels[o.setup.key],
-                "page": c.mode_pages[o.setup.key] + (f"#{anchor(o.measurement, o.chart)}" if o.chart else ""),
-                "amount": o.amount,
-            }
-            for o in f.evidence
-        ]
+        rows = [{"name": c.labels[o.setup.key], "page": c.address(o), "amount": o.amount} for o in f.evidence]
         found[titles[f.kind]].append({"sentence": f.sentence, "advice": f.advice, "unit": f.unit, "rows": rows})
     return [(title, items) for title, items in found.items() if items]
 

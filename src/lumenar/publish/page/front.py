@@ -27,7 +27,7 @@ from lumenar.core.story.story import Moved, Section
 from lumenar.core.targets import resolve
 from lumenar.publish.page import words
 from lumenar.publish.page.conditions import method
-from lumenar.publish.page.contents import Contents, PurposeScores, anchor
+from lumenar.publish.page.contents import Contents, PurposeScores
 from lumenar.publish.page.markdown import html_of
 from lumenar.publish.page.parts import PANELS, environment
 from lumenar.publish.page.strip import key_figures
@@ -161,13 +161,9 @@ def _choice(c: Contents, p: PurposeScores) -> Choice:
 
 
 def _found(c: Contents, f: Finding) -> FoundItem:
-    worst = f.evidence[0]
     chart = _chart(c, f) if c.results.story.choice(f.key).chart else None
-    links = [
-        (c.labels[o.setup.key], c.mode_pages[o.setup.key] + (f"#{anchor(o.measurement, o.chart)}" if o.chart else ""))
-        for o in f.evidence
-    ]
-    return FoundItem(c.sentence(f), f.advice, chart, links[:MOST_LINKS], len(links) - MOST_LINKS if worst else 0)
+    links = [(c.labels[o.setup.key], c.address(o)) for o in f.evidence]
+    return FoundItem(c.sentence(f), f.advice, chart, links[:MOST_LINKS], max(0, len(links) - MOST_LINKS))
 
 
 def _chart(c: Contents, f: Finding) -> Chart | None:
@@ -229,7 +225,7 @@ def _cell(s: SetupFigures, unit: str, figures: Sequence[Figure], form: str) -> s
 
 
 def not_measured(c: Contents) -> list[str]:
-    """What was measured in some setups only, or in none, a sentence each."""
+    """Sentences about measurements that are missing in some setups or in all of them."""
     found = []
     of = len(c.results.setups)
     some = []

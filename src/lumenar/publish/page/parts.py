@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 from markupsafe import Markup
@@ -32,7 +33,16 @@ class ModeLine:
     cells: tuple[str, ...]
 
 
+def _number(value: float | str | None, decimals: int = 1) -> str:
+    """A cell of a table of numbers; text stays as it is."""
+    if value is None:
+        return "–"
+    return value if isinstance(value, str) else grouped(value, decimals)
+
+
+@cache
 def environment() -> Environment:
+    """The templates of pages, each compiled once, with what they call."""
     environment = Environment(
         loader=PackageLoader("lumenar.publish", "templates"),
         autoescape=select_autoescape(["html", "xml"]),
@@ -42,7 +52,7 @@ def environment() -> Environment:
     environment.globals["rule"] = lambda s: Markup(rule(s.value, s.low, s.high))
     environment.globals["draw"] = lambda c: Markup(pictures.draw(c))
     environment.filters["mid_sentence"] = mid_sentence
-    environment.filters["number"] = lambda v, d=1: "–" if v is None else v if isinstance(v, str) else grouped(v, d)
+    environment.filters["number"] = _number
     environment.filters["figures"] = lambda v: significant(v, 3)
     environment.filters["points"] = lambda v: "–" if v is None else f"{v:.0f}"
     environment.filters["weight"] = lambda v: f"{v:g}" if v else ""

@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Text, Textarea } from "@chakra-ui/react";
 import type { FindingBlock } from "../../api/client";
 import { QuietButton } from "../../kit/basics";
-import { choiceOf, chosen, type Edit, movedBy, toldOf } from "./edit";
+import { choiceOf, chosen, type Edit, movedBy, toggled, toldOf } from "./edit";
 import { MovedNote } from "./Texts";
 
 const KIND = { fault: "fault", strength: "strength", note: "comparison" } as const;
@@ -69,7 +69,6 @@ function Row({
   const sentence = choice.text ?? f.wording.automatic;
   const short = sentence.slice(0, 50);
   const told = at !== null;
-  const place = told ? (f.automatic_place ? "dropped" : null) : f.automatic_place ? null : "kept";
   const here = chosenKey === f.key;
   const pick = () => choose(f.key, at);
   return (
@@ -173,7 +172,7 @@ function Row({
             <QuietButton
               h="24px"
               aria-label={`${told ? "Leave out" : "Tell"}: ${short}`}
-              onClick={() => change((old) => chosen(old, f.key, { place }))}
+              onClick={() => change((old) => toggled(old, f))}
             >
               {told ? "Leave out" : "Tell it"}
             </QuietButton>

@@ -10,7 +10,7 @@ import { Publish } from "../verdict/Publish";
 import { useVerdict } from "../verdict/queries";
 import { Claims } from "./Claims";
 import { ClashNote } from "./ClashNote";
-import { choiceOf, chosen, isTold, movedBy, toldOf } from "./edit";
+import { choiceOf, chosen, isTold, movedBy, purposeOf, toggled, toldOf } from "./edit";
 import { FindingList } from "./FindingList";
 import { REPORT_KEYS } from "./keys";
 import { Imprint, NotTested, Paragraphs } from "./MoreFields";
@@ -81,17 +81,7 @@ function useReportKeys(
     up: (e) => step(e, -1),
     down: (e) => step(e, 1),
     edit: () => now && isTold(story.edit, now) && state.write(now.key),
-    drop: () => {
-      if (!now) return;
-      const place = isTold(story.edit, now)
-        ? now.automatic_place
-          ? ("dropped" as const)
-          : null
-        : now.automatic_place
-          ? null
-          : ("kept" as const);
-      story.change((old) => chosen(old, now.key, { place }));
-    },
+    drop: () => now && story.change((old) => toggled(old, now)),
     chart: () =>
       now?.has_chart && story.change((old) => chosen(old, now.key, { chart: !choiceOf(old, now.key).chart })),
     undo: () => story.undo(),
@@ -177,7 +167,7 @@ function Editor({ review, report }: { review: number; report: DraftReport }) {
             Which mode for what
           </Text>
           {report.purposes.map((p, i) => {
-            const key = p.name.slice("purpose.".length);
+            const key = purposeOf(p.name);
             return (
               <ReportText
                 key={p.name}

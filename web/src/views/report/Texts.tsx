@@ -12,16 +12,15 @@ interface Props {
   /** The editor finds the text right for the present figures. */
   onConfirm: () => void;
   onFocus?: () => void;
-  hidden?: boolean;
 }
 
 /** A text of the report: it writes itself, as shown in grey, until somebody types another. */
-export function ReportText({ wording, label, text, onText, onConfirm, onFocus, hidden }: Props) {
+export function ReportText({ wording, label, text, onText, onConfirm, onFocus }: Props) {
   const id = useId();
   return (
     <Box mb="10px">
       <Flex align="baseline" gap="8px">
-        <Text asChild color="ink2" fontSize="12px" srOnly={hidden}>
+        <Text asChild color="ink2" fontSize="12px">
           <label htmlFor={id}>{label}</label>
         </Text>
         <Box flex="1" />

@@ -12,7 +12,7 @@ export function editOf(report: DraftReport): Edit {
     standfirst: report.standfirst.text ?? null,
     author: report.author,
     bench: report.bench,
-    purposes: Object.fromEntries(report.purposes.flatMap((p) => (p.text == null ? [] : [[p.name.slice(8), p.text]]))),
+    purposes: Object.fromEntries(report.purposes.flatMap((p) => (p.text == null ? [] : [[purposeOf(p.name), p.text]]))),
     findings: own.map((f) => ({ key: f.key, place: f.place ?? null, text: f.wording.text ?? null, chart: f.chart })),
     order: report.order,
     paragraphs: report.paragraphs as Edit["paragraphs"],
@@ -45,6 +45,16 @@ export function isTold(edit: Edit, f: FindingBlock): boolean {
   const { place } = choiceOf(edit, f.key);
   return f.found && (place === "kept" || (place !== "dropped" && f.automatic_place));
 }
+
+/** An edit with a finding left out, or told again; what the rules would do anyway needs no choice. */
+export function toggled(edit: Edit, f: FindingBlock): Edit {
+  const told = isTold(edit, f);
+  const own = told ? "dropped" : "kept";
+  return chosen(edit, f.key, { place: told === f.automatic_place ? own : null });
+}
+
+/** The key of the purpose that a sentence is for. */
+export const purposeOf = (name: string) => name.slice("purpose.".length);
 
 /** The findings that the report tells, in its order; a finding without a place of its own follows the one it would follow. */
 export function toldOf(edit: Edit, every: readonly FindingBlock[]): FindingBlock[] {

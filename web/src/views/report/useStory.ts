@@ -55,7 +55,7 @@ export function useStory(review: number, report: DraftReport) {
       api.PUT("/api/v1/reviews/{review}/report", {
         params: { path: { review } },
         body: { ...edit, confirmed },
-        ...(version === "*" ? { headers: { "If-Match": "*" } } : from(version)),
+        ...from(version),
       }),
     );
   }
