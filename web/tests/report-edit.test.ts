@@ -95,6 +95,11 @@ describe("two edits of one version", () => {
     expect(both).toEqual([]);
     expect(edit).toEqual({ ...base, headline: "mine", reason: "theirs", purposes: { film: "mine", play: "theirs" } });
   });
+  it("keep a text taken back by one beside another changed by the other", () => {
+    const mine = { ...base, purposes: { play: "p" } };
+    const theirs = { ...base, purposes: { film: "f", play: "theirs" } };
+    expect(merged(base, mine, theirs)).toEqual({ edit: { ...base, purposes: { play: "theirs" } }, both: [] });
+  });
   it("ask about what both changed, and hold mine", () => {
     const { edit, both } = merged(base, { ...base, headline: "mine" }, { ...base, headline: "theirs" });
     expect(both).toEqual(["headline"]);
