@@ -49,7 +49,7 @@ export function Claims({ report, edit, change }: Props) {
         What the maker claims
       </Text>
       <Text color="ink3" mb="6px">
-        Write it as the maker does. Lumenar proposes the figure that tests it; correct it where it is wrong.
+        Type a claim in the maker’s words. Lumenar proposes a figure to test it by; you can change it.
       </Text>
       {edit.claims.map((claim, i) => (
         <OneClaim

@@ -21,7 +21,7 @@ const NAMES: Record<FieldName, string> = {
 /** What a part of an edit says, to be read beside another. */
 function said(edit: Edit, field: FieldName): string {
   const value = edit[field];
-  if (value === null || value === "") return "as it writes itself";
+  if (value === null || value === "") return "Lumenar’s text";
   if (typeof value === "string") return value;
   if (Array.isArray(value))
     return value

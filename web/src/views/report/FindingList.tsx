@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text, Textarea } from "@chakra-ui/react";
 import type { FindingBlock } from "../../api/client";
-import { QuietButton } from "../../kit/basics";
+import { Key, QuietButton } from "../../kit/basics";
 import { choiceOf, chosen, type Edit, movedBy, toggled, toldOf } from "./edit";
 import { MovedNote } from "./Texts";
 
@@ -29,7 +29,11 @@ export function FindingList(props: Props) {
         What we found
       </Text>
       <Text color="ink3" mb="4px">
-        The order is that of the report. Rules choose the most visible ones; you decide.
+        In the order of the report. Lumenar chooses the most visible ones; you can change that.
+      </Text>
+      <Text color="ink3" mb="6px" fontSize="12px">
+        <Key>↑</Key> <Key>↓</Key> choose, with Shift they move · <Key>e</Key> rewords · <Key>x</Key> leaves out or puts
+        in · <Key>c</Key> chart
       </Text>
       <Box as="ol" listStyleType="none">
         {told.map((f, i) => (
@@ -145,16 +149,16 @@ function Row({
                 >
                   Down
                 </QuietButton>
-                <QuietButton h="24px" aria-label={`Write: ${short}`} onClick={() => write(f.key)}>
-                  Write
+                <QuietButton h="24px" aria-label={`Reword: ${short}`} onClick={() => write(f.key)}>
+                  Reword
                 </QuietButton>
                 {choice.text != null && (
                   <QuietButton
                     h="24px"
-                    aria-label={`As it writes itself: ${short}`}
+                    aria-label={`Use Lumenar’s sentence: ${short}`}
                     onClick={() => change((old) => chosen(old, f.key, { text: null }))}
                   >
-                    As it writes itself
+                    Use Lumenar’s sentence
                   </QuietButton>
                 )}
                 {f.has_chart && (
@@ -171,10 +175,10 @@ function Row({
             )}
             <QuietButton
               h="24px"
-              aria-label={`${told ? "Leave out" : "Tell"}: ${short}`}
+              aria-label={`${told ? "Leave out" : "Put in"}: ${short}`}
               onClick={() => change((old) => toggled(old, f))}
             >
-              {told ? "Leave out" : "Tell it"}
+              {told ? "Leave out" : "Put in"}
             </QuietButton>
           </Flex>
         )}

@@ -97,7 +97,7 @@ export function NotTested({ report, edit, change }: Props) {
   const { untested, siblings } = edit;
   return (
     <Box as="section" aria-label="Not tested" mb="24px">
-      <Head title="What we didn’t test" about="Lumenar adds what it knows; the rest only you can say." />
+      <Head title="What we didn’t test" about="Lumenar lists what it knows. Add the rest." />
       <Box as="ul" pl="18px" mb="6px" color="ink2" listStyleType="square">
         {report.automatic_untested.map((line) => (
           <li key={line}>{line}</li>

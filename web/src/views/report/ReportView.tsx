@@ -134,7 +134,7 @@ function Editor({ review, report }: { review: number; report: DraftReport }) {
         )}
         <ClashNote story={story} />
         <Text color="ink3" mb="10px">
-          Each text writes itself from the measurements, as shown in its field, until you type another.
+          Lumenar makes each text from the measurements and shows it in grey. Type to replace it.
         </Text>
         <ReportText
           wording={report.headline}

@@ -6,7 +6,7 @@ import { QuietButton } from "../../kit/basics";
 interface Props {
   wording: Wording;
   label: string;
-  /** The editor's text; null leaves the sentence to write itself. */
+  /** The editor's text; null uses Lumenar's. */
   text: string | null;
   onText: (text: string | null) => void;
   /** The editor finds the text right for the present figures. */
@@ -14,7 +14,7 @@ interface Props {
   onFocus?: () => void;
 }
 
-/** A text of the report: it writes itself, as shown in grey, until somebody types another. */
+/** A text of the report. Lumenar's text is shown in grey until somebody types another. */
 export function ReportText({ wording, label, text, onText, onConfirm, onFocus }: Props) {
   const id = useId();
   return (
@@ -25,8 +25,8 @@ export function ReportText({ wording, label, text, onText, onConfirm, onFocus }:
         </Text>
         <Box flex="1" />
         {text !== null && (
-          <QuietButton h="22px" onClick={() => onText(null)} aria-label={`${label}: as it writes itself`}>
-            As it writes itself
+          <QuietButton h="22px" onClick={() => onText(null)} aria-label={`${label}: use Lumenar’s text`}>
+            Use Lumenar’s text
           </QuietButton>
         )}
       </Flex>
@@ -59,9 +59,9 @@ export function MovedNote({ wording, text, onConfirm }: Pick<Props, "wording" | 
           <li key={m}>{m}</li>
         ))}
       </Box>
-      {wording.automatic && <Text color="ink3">Now it would say: {wording.automatic}</Text>}
+      {wording.automatic && <Text color="ink3">Lumenar would now write: {wording.automatic}</Text>}
       <QuietButton h="24px" mt="4px" onClick={onConfirm}>
-        The text still holds
+        Keep my text
       </QuietButton>
     </Box>
   );

@@ -1,6 +1,6 @@
 import type { DraftReport, FindingBlock, Sent } from "../../api/client";
 
-/** What an editor wrote and decided, as it is saved. Texts that are not there leave the report to write itself. */
+/** What an editor wrote and decided, as it is saved. Where there is no text, the report has Lumenar's. */
 export type Edit = Required<Omit<Sent<"NewStory">, "confirmed">>;
 type Choice = Edit["findings"][number];
 

@@ -5,8 +5,8 @@ export const REPORT_KEYS = {
   keys: {
     up: ["ArrowUp", "the finding before; with Shift, move it up"],
     down: ["ArrowDown", "the next finding; with Shift, move it down"],
-    edit: ["e", "write another sentence for it"],
-    drop: ["x", "leave it out of the report, or tell it again"],
+    edit: ["e", "reword it"],
+    drop: ["x", "leave it out of the report, or put it in"],
     chart: ["c", "with or without its chart"],
     undo: ["z", "undo"],
     redo: ["Z", "redo"],
